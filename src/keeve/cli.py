@@ -1,0 +1,119 @@
+"""The command line: plan and calc need no database; up and test start what they need."""
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from keeve.core.errors import InputError
+
+BAD_INPUT = 2
+
+
+def main(arguments: Sequence[str]) -> int:
+    """Run one command and return its exit status."""
+    options = _parser().parse_args(arguments)
+    status: int = options.run(options)
+    return status
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="./keeve", description="Size, mix, judge, correct and log batches.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    up = commands.add_parser("up", help="start Keeve with its demo data")
+    up.add_argument(
+        "--host", default="127.0.0.1", help="address to serve on (others than loopback need --cert)"
+    )
+    up.add_argument("--port", type=int, default=8470, help="port to serve on")
+    up.add_argument("--cert", type=Path, help="certificate file (PEM)")
+    up.add_argument("--key", type=Path, help="key file of the certificate (PEM)")
+    up.set_defaults(run=_up)
+
+    test = commands.add_parser("test", help="run every check")
+    test.add_argument("pytest", nargs="*", help="only these tests, without the other checks")
+    test.set_defaults(run=_test)
+
+    plan = commands.add_parser("plan", help="print the plan of a job file")
+    plan.add_argument("file", type=Path, help="a job file; - for standard input")
+    plan.add_argument("--json", action="store_true", help="as JSON")
+    plan.set_defaults(run=_plan)
+
+    calc = commands.add_parser("calc", help="run a rule: JSON on standard input, JSON on standard output")
+    calc.add_argument("rule", help="the rule's id")
+    calc.set_defaults(run=_calc)
+
+    schemas = commands.add_parser("schemas", help="write the JSON Schemas of the file formats into docs/")
+    schemas.set_defaults(run=_schemas)
+    return parser
+
+
+def _calc(options: argparse.Namespace) -> int:
+    from keeve.core.rules import calc, get_rule, parse_json
+
+    try:
+        get_rule(options.rule)
+        answer = calc(options.rule, parse_json(sys.stdin.read()))
+    except InputError as fault:
+        _print_json(fault.as_json())
+        return BAD_INPUT
+    _print_json(answer)
+    return 0
+
+
+def _plan(options: argparse.Namespace) -> int:
+    from keeve.core.planning import make_plan
+    from keeve.formats.job_file import parse_job
+    from keeve.formats.plan_text import plan_text
+
+    try:
+        plan = make_plan(parse_job(_read(options.file)))
+    except InputError as fault:
+        if options.json:
+            _print_json(fault.as_json())
+        else:
+            print(f"keeve: {fault.message}", file=sys.stderr)
+        return BAD_INPUT
+    if options.json:
+        _print_json(plan.model_dump(mode="json"))
+    else:
+        print(plan_text(plan), end="")
+    return 0
+
+
+def _read(file: Path) -> str:
+    if str(file) == "-":
+        return sys.stdin.read()
+    try:
+        return file.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as fault:
+        reason = fault.strerror if isinstance(fault, OSError) else "it is not UTF-8 text"
+        raise InputError("unreadable", f"The file {file} cannot be read: {reason}.", ["file"]) from None
+
+
+def _print_json(value: Any) -> None:
+    print(json.dumps(value, indent=2, ensure_ascii=False, allow_nan=False))
+
+
+def _schemas(options: argparse.Namespace) -> int:
+    from keeve.formats.job_file import schemas
+
+    docs = Path(__file__).parents[2] / "docs"
+    for name, schema in schemas().items():
+        (docs / name).write_text(json.dumps(schema, indent=2) + "\n", encoding="utf-8")
+        print(f"wrote docs/{name}")
+    return 0
+
+
+def _up(options: argparse.Namespace) -> int:
+    from keeve.launch.up import up
+
+    return up(host=options.host, port=options.port, certificate=options.cert, key=options.key)
+
+
+def _test(options: argparse.Namespace) -> int:
+    from keeve.launch.check import check
+
+    return check(options.pytest)

@@ -1,0 +1,165 @@
+"""A batch as a fold over its events: what is in it, how it was judged, where it went."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
+from typing import NamedTuple
+from uuid import UUID
+
+from keeve.core.events import (
+    Charged,
+    Corrected,
+    Discarded,
+    Event,
+    Judged,
+    Mixed,
+    Placed,
+    Undone,
+    WaterAdded,
+)
+from keeve.core.mixes.model import Reading
+
+
+class Addition(NamedTuple):
+    """Water that went in: L, and when."""
+
+    water_l: float
+    at: datetime
+
+
+class Judgement(NamedTuple):
+    """A reading, who made it, when, and whether it counts: only one made once it is wet and mixed does."""
+
+    reading: Reading
+    by: str
+    at: datetime
+    counts: bool
+
+
+@dataclass(frozen=True)
+class Batch:
+    """The state of a load.
+
+    ``charged_kg`` and ``corrected_kg`` are kg as charged by material, ``changed_at`` when anything last
+    went in, ``mixed_at`` when it was last mixed since, ``worked_at`` the last act of any kind.
+    """
+
+    applied: tuple[Event, ...] = ()
+    steps_done: frozenset[int] = frozenset()
+    charged_kg: dict[str, float] = field(default_factory=dict)
+    corrected_kg: dict[str, float] = field(default_factory=dict)
+    water: tuple[Addition, ...] = ()
+    judgements: tuple[Judgement, ...] = ()
+    placed_l: float = 0.0
+    discarded: str | None = None
+    started_at: datetime | None = None
+    changed_at: datetime | None = None
+    mixed_at: datetime | None = None
+    worked_at: datetime | None = None
+
+    @property
+    def water_l(self) -> float:
+        """All the water that was added, L."""
+        return sum(addition.water_l for addition in self.water)
+
+    @property
+    def first_water_at(self) -> datetime | None:
+        """When working life began."""
+        return self.water[0].at if self.water else None
+
+    @property
+    def is_mixed(self) -> bool:
+        """Whether it was mixed since anything last went in."""
+        return self.mixed_at is not None
+
+    @property
+    def last_judgement(self) -> Judgement | None:
+        """The last reading that counts."""
+        return next((item for item in reversed(self.judgements) if item.counts), None)
+
+    @property
+    def undoable(self) -> Event | None:
+        """The last event that still stands."""
+        return self.applied[-1] if self.applied else None
+
+    def dead_at(self, life_min: float) -> datetime | None:
+        """When its working life ends, from first water."""
+        return self.first_water_at and self.first_water_at + timedelta(minutes=life_min)
+
+
+def in_order(events: Iterable[Event]) -> list[Event]:
+    """Each event once, in the order in which it happened, whatever the order of arrival."""
+    unique: dict[UUID, Event] = {}
+    for event in events:
+        unique.setdefault(event.id, event)
+    return sorted(
+        unique.values(), key=lambda event: (event.occurred_at, event.device_id, event.device_seq, event.id)
+    )
+
+
+def fold(events: Iterable[Event]) -> Batch:
+    """The state that these events leave, in whatever order they arrive.
+
+    An undo cancels the event it names wherever that stands; any prefix of the events is a valid state.
+    """
+    ordered = in_order(events)
+    cancelled = {event.cancels for event in ordered if isinstance(event, Undone)}
+    batch = Batch()
+    for event in ordered:
+        if event.id not in cancelled and not isinstance(event, Undone):
+            batch = _apply(batch, event)
+    return batch
+
+
+def _apply(batch: Batch, event: Event) -> Batch:
+    at = event.occurred_at
+    batch = replace(batch, applied=(*batch.applied, event), started_at=batch.started_at or at)
+    match event:
+        case Charged():
+            return replace(
+                batch,
+                steps_done=batch.steps_done | {event.step},
+                charged_kg=_plus(batch.charged_kg, {event.material: event.mass_kg}),
+                changed_at=at,
+                mixed_at=None,
+                worked_at=at,
+            )
+        case WaterAdded():
+            return replace(
+                batch,
+                steps_done=batch.steps_done | ({event.step} if event.step else set()),
+                water=(*batch.water, Addition(event.water_l, at)),
+                changed_at=at,
+                mixed_at=None,
+                worked_at=at,
+            )
+        case Corrected():
+            return replace(
+                batch,
+                corrected_kg=_plus(batch.corrected_kg, event.add_kg),
+                changed_at=at,
+                mixed_at=None,
+                worked_at=at,
+            )
+        case Mixed():
+            return replace(
+                batch,
+                steps_done=batch.steps_done | ({event.step} if event.step else set()),
+                mixed_at=at,
+                worked_at=at,
+            )
+        case Judged():
+            judgement = Judgement(
+                event.reading, event.recorded_by, at, counts=batch.is_mixed and bool(batch.water)
+            )
+            return replace(batch, judgements=(*batch.judgements, judgement), worked_at=at)
+        case Placed():
+            return replace(batch, placed_l=batch.placed_l + event.volume_l, worked_at=at)
+        case Discarded():
+            return replace(batch, discarded=event.reason, worked_at=at)
+        case _:
+            return batch
+
+
+def _plus(amounts: dict[str, float], more: dict[str, float]) -> dict[str, float]:
+    return {name: amounts.get(name, 0.0) + more.get(name, 0.0) for name in {**amounts, **more}}

@@ -1,0 +1,238 @@
+"""What to do this minute: the one act that a batch is waiting for, and what is refused before its time."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Literal
+
+from keeve.core.batch import Batch
+from keeve.core.correction import CorrectWet, correct_wet
+from keeve.core.errors import InputError
+from keeve.core.events import Charged, Discarded, Event, Judged, Mixed, Noted, Placed, Undone, WaterAdded
+from keeve.core.plan import Load, LoadStep, Plan, load_steps
+from keeve.core.water import WaterWindow, water_account, water_window
+
+Act = Literal["charge", "water", "mix", "judge", "add_water", "ceiling", "correct", "place", "dead", "done"]
+
+# Measured by eye off a jug, and sums of such: a drop over the ceiling is the ceiling.
+_DROP_L = 0.05
+# Less than this left in the mixer is what sticks to it.
+_REST_FRACTION = 0.005
+
+
+@dataclass(frozen=True)
+class Window:
+    """The water window of a running load in litres added, grown with what was added to correct it."""
+
+    start_l: float
+    min_l: float
+    target_l: float
+    ceiling_l: float
+
+
+@dataclass(frozen=True)
+class Situation:
+    """Where a load stands.
+
+    ``step`` is the procedure's step in hand, ``position`` its number of ``steps_count``; ``ready_at`` the
+    moment before which the act does not count, ``overdue_at`` the moment from which it takes too long;
+    ``dead_at`` the end of working life; ``ratio`` water over binder now, once anything is charged.
+    """
+
+    act: Act
+    position: int
+    steps_count: int
+    step: LoadStep | None
+    ready_at: datetime | None
+    overdue_at: datetime | None
+    dead_at: datetime | None
+    window: Window
+    water: WaterWindow
+    ratio: float | None
+    correction: CorrectWet | None
+    yield_l: float
+    remaining_l: float
+
+
+def situation(plan: Plan, load: Load, batch: Batch, now: datetime) -> Situation:
+    """The one act that the load is waiting for.
+
+    Args:
+        plan: the plan the load belongs to.
+        load: the load as planned.
+        batch: the load as it is.
+        now: the moment asked about.
+    """
+    steps = load_steps(plan, load)
+    growth = _growth(load, batch)
+    window = _window(load, growth)
+    water = water_window(
+        start_l=window.start_l,
+        min_l=window.min_l,
+        max_l=window.ceiling_l,
+        target_l=window.target_l,
+        additions_l=[addition.water_l for addition in batch.water],
+    )
+    yield_l = load.yield_l * growth
+    remaining_l = max(yield_l - batch.placed_l, 0.0)
+    dead_at = batch.dead_at(plan.mix.life_min)
+    act, step = _act(steps, batch, water, remaining_l <= yield_l * _REST_FRACTION, dead_at, now)
+    ready_at, overdue_at = _times(act, step, batch, plan.mix.wet_out_min)
+    return Situation(
+        act=act,
+        position=step.plan.step if step else len(steps),
+        steps_count=len(steps),
+        step=step,
+        ready_at=ready_at,
+        overdue_at=overdue_at,
+        dead_at=dead_at,
+        window=window,
+        water=water,
+        ratio=_ratio(load, batch, growth) if batch.water else None,
+        correction=_correction(plan, load, batch, growth) if act == "correct" else None,
+        yield_l=yield_l,
+        remaining_l=remaining_l,
+    )
+
+
+def _act(
+    steps: list[LoadStep],
+    batch: Batch,
+    water: WaterWindow,
+    emptied: bool,
+    dead_at: datetime | None,
+    now: datetime,
+) -> tuple[Act, LoadStep | None]:
+    if batch.discarded is not None or emptied:
+        return "done", None
+    if dead_at is not None and now >= dead_at:
+        return "dead", None
+    for step in steps:
+        if step.plan.kind in ("judge", "place") or step.plan.step in batch.steps_done:
+            continue
+        if step.plan.kind == "water" and step.water_l == 0:
+            continue
+        return _STEP_ACTS[step.plan.kind], step
+    judge = next(step for step in steps if step.plan.kind == "judge")
+    if not batch.is_mixed:
+        return "mix", judge
+    last = batch.last_judgement
+    if last is None or (batch.mixed_at is not None and last.at < batch.mixed_at):
+        return "judge", judge
+    if last.reading == "right":
+        return "place", next(step for step in steps if step.plan.kind == "place")
+    if last.reading == "too-dry":
+        return ("add_water" if water.remaining_l > _DROP_L else "ceiling"), judge
+    return ("correct" if last.reading == "too-wet" else "mix"), judge
+
+
+_STEP_ACTS: dict[str, Act] = {"charge": "charge", "water": "water", "mix": "mix", "scrape": "mix"}
+
+
+def _times(
+    act: Act, step: LoadStep | None, batch: Batch, wet_out_min: float
+) -> tuple[datetime | None, datetime | None]:
+    """From when the mixing in hand counts, and from when it is too long. Other acts wait for nobody."""
+    if act != "mix" or step is None or batch.worked_at is None:
+        return None, None
+    if step.plan.kind == "judge":
+        return batch.worked_at + timedelta(minutes=wet_out_min), None
+    least, greatest = step.plan.minutes
+    if step.plan.kind == "scrape":
+        return None, None
+    return batch.worked_at + timedelta(minutes=least), batch.worked_at + timedelta(minutes=greatest)
+
+
+def _growth(load: Load, batch: Batch) -> float:
+    """How much larger the batch became by correction, which adds in the mix's own ratio."""
+    planned = sum(charge.mass_kg for charge in load.charges)
+    return 1 + sum(batch.corrected_kg.values()) / planned
+
+
+def _window(load: Load, growth: float) -> Window:
+    water = load.water
+    return Window(water.start_l, water.min_l * growth, water.target_l * growth, water.ceiling_l * growth)
+
+
+def _ratio(load: Load, batch: Batch, growth: float) -> float:
+    return water_account(
+        binder_kg=load.binder_kg * growth,
+        added_l=batch.water_l,
+        free_aggregate_water_kg=load.water.in_heap_l * growth,
+        admixture_water_kg=load.water.in_admixture_l,
+    ).ratio
+
+
+def _correction(plan: Plan, load: Load, batch: Batch, growth: float) -> CorrectWet:
+    """What brings a batch that was judged too wet back to the low end of its window.
+
+    A batch may be too wet to the eye while its figures are in range (the heap was wetter than thought), so
+    the surplus is taken against the ratio it should have had, and is never less than one small step of water.
+    """
+    water_kg = _ratio(load, batch, growth) * load.binder_kg * growth
+    target_ratio = (load.water.target_l + load.water.in_heap_l + load.water.in_admixture_l) / load.binder_kg
+    at_target_kg = target_ratio * load.binder_kg * growth
+    least_surplus_kg = _LEAST_SURPLUS * at_target_kg
+    return correct_wet(
+        charged_kg={charge.material: charge.dry_kg * growth for charge in load.charges},
+        water_kg=max(water_kg, at_target_kg + least_surplus_kg),
+        binder=[material.name for material in plan.materials if material.is_binder],
+        target_ratio=target_ratio,
+        mixer_free_l=max(plan.mixer.working_l - load.yield_l * growth, 0.0),
+        moisture_fraction={material.name: material.moisture_fraction for material in plan.materials},
+        densities={charge.material: charge.mass_kg / charge.volume_l * 1000 for charge in load.charges},
+    )
+
+
+# Where the eye says too wet and the figures do not, a twentieth of the water is taken as the surplus:
+# a judgement made here, about one visible step on the trowel.
+_LEAST_SURPLUS = 0.05
+
+
+def refuse(plan: Plan, load: Load, batch: Batch, event: Event) -> None:
+    """Refuse an event that does not count at its moment.
+
+    Raises:
+        InputError: with one sentence on what to do instead.
+    """
+    if isinstance(event, Noted):
+        return
+    if isinstance(event, Undone):
+        if all(event.cancels != done.id for done in batch.applied):
+            raise InputError("nothing_to_undo", "That step no longer stands: nothing to undo.", ["cancels"])
+        return
+    now = situation(plan, load, batch, event.occurred_at)
+    if now.act == "done":
+        raise InputError("load_done", "This load is done: start the next one.", ["kind"])
+    if now.act == "dead" and not isinstance(event, Discarded):
+        raise InputError(
+            "past_life",
+            "This load is past its working life: discard it. Water cannot bring it back.",
+            ["kind"],
+        )
+    match event:
+        case Mixed() if now.ready_at and event.occurred_at < now.ready_at:
+            seconds = (now.ready_at - event.occurred_at).total_seconds()
+            raise InputError("not_yet", f"Not yet: {_span(seconds)} more.", ["occurred_at"])
+        case Judged() if now.act in ("charge", "water", "mix"):
+            raise InputError("not_yet", "Not yet: a reading counts only after mixing.", ["reading"])
+        case WaterAdded() if event.water_l > now.water.remaining_l + _DROP_L:
+            raise InputError(
+                "past_ceiling",
+                f"water_l is past the ceiling: {now.water.remaining_l:.1f} L is all this load may still take.",
+                ["water_l"],
+            )
+        case Charged() if event.step in batch.steps_done:
+            raise InputError("step_done", "That step is done already: undo it first.", ["step"])
+        case Placed() if now.act != "place":
+            raise InputError("not_judged", "Judge it right before you place it.", ["kind"])
+        case Placed() if event.volume_l > now.remaining_l * (1 + _REST_FRACTION):
+            raise InputError(
+                "more_than_left", f"volume_l is more than the {now.remaining_l:.1f} L left.", ["volume_l"]
+            )
+        case _:
+            return
+
+
+def _span(seconds: float) -> str:
+    minutes, rest = divmod(round(seconds), 60)
+    return f"{minutes} min {rest:02d} s" if minutes else f"{rest} s"

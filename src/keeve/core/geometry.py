@@ -1,0 +1,139 @@
+"""What is to be filled: shapes and the volume to order."""
+
+import math
+
+from keeve.core.errors import InputError
+from keeve.core.rules import GEOMETRY, PRACTICE, Amount, Dimension, Example, Result, rule
+
+
+class Volume(Result):
+    """A volume in m3."""
+
+    volume_m3: float
+
+
+class OrderVolume(Result):
+    """The volume to order in m3, waste included."""
+
+    order_m3: float
+
+
+@rule(
+    "slab-volume",
+    formula="V = l · w · t",
+    sources=[GEOMETRY],
+    example=Example(
+        given={"length_m": 3, "width_m": 2, "thickness_m": 0.1}, gives={"volume_m3": 0.6}, origin="by hand"
+    ),
+)
+def slab_volume(*, length_m: Dimension, width_m: Dimension, thickness_m: Dimension) -> Volume:
+    """The volume of a rectangular slab or bed.
+
+    Args:
+        length_m: length, m.
+        width_m: width, m.
+        thickness_m: thickness, m; where it falls, the average.
+
+    Returns:
+        volume_m3, m3.
+    """
+    return Volume(volume_m3=length_m * width_m * thickness_m)
+
+
+@rule(
+    "cylinder-volume",
+    formula="V = π d² / 4 · h",
+    sources=[GEOMETRY],
+    example=Example(
+        given={"diameter_m": 0.3, "height_m": 0.8},
+        gives={"volume_m3": 0.0565486677646163},
+        origin="by hand: 0.018 π",
+    ),
+)
+def cylinder_volume(*, diameter_m: Dimension, height_m: Dimension) -> Volume:
+    """The volume of an upright cylinder, such as a round column or pier.
+
+    Args:
+        diameter_m: diameter, m.
+        height_m: height, m.
+
+    Returns:
+        volume_m3, m3.
+    """
+    return Volume(volume_m3=math.pi * diameter_m**2 / 4 * height_m)
+
+
+@rule(
+    "post-hole-volume",
+    formula="V = π d² / 4 · h − b · t · e",
+    sources=[GEOMETRY],
+    example=Example(
+        given={
+            "hole_diameter_m": 0.3,
+            "hole_depth_m": 0.6,
+            "post_width_m": 0.1,
+            "post_thickness_m": 0.1,
+            "embedment_m": 0.5,
+        },
+        gives={"volume_m3": 0.0374115008234622},
+        origin="by hand: 0.0135 π − 0.005",
+    ),
+)
+def post_hole_volume(
+    *,
+    hole_diameter_m: Dimension,
+    hole_depth_m: Dimension,
+    post_width_m: Dimension,
+    post_thickness_m: Dimension,
+    embedment_m: Amount,
+) -> Volume:
+    """The volume round a rectangular post set in a round hole.
+
+    Args:
+        hole_diameter_m: diameter of the hole, m.
+        hole_depth_m: depth of the hole, m.
+        post_width_m: width of the post, m.
+        post_thickness_m: thickness of the post, m.
+        embedment_m: how far the post reaches into the filled hole, m.
+
+    Returns:
+        volume_m3, m3.
+
+    Raises:
+        InputError: the post does not fit the hole or reaches below it.
+    """
+    if embedment_m > hole_depth_m:
+        raise InputError(
+            "post_below_hole",
+            "embedment_m is more than hole_depth_m: the post cannot reach below the hole. Mend one of them.",
+            ["embedment_m", "hole_depth_m"],
+        )
+    if math.hypot(post_width_m, post_thickness_m) > hole_diameter_m:
+        raise InputError(
+            "post_wider_than_hole",
+            "The post's diagonal is more than hole_diameter_m: widen the hole or mend the post's size.",
+            ["hole_diameter_m", "post_width_m", "post_thickness_m"],
+        )
+    hole = math.pi * hole_diameter_m**2 / 4 * hole_depth_m
+    return Volume(volume_m3=hole - post_width_m * post_thickness_m * embedment_m)
+
+
+@rule(
+    "order-volume",
+    formula="V_order = V_net · (1 + waste)",
+    sources=[PRACTICE],
+    example=Example(
+        given={"net_m3": 0.25, "waste_fraction": 0.10}, gives={"order_m3": 0.275}, origin="by hand"
+    ),
+)
+def order_volume(*, net_m3: Dimension, waste_fraction: Amount = 0.10) -> OrderVolume:
+    """The volume to make, so that the job does not run short.
+
+    Args:
+        net_m3: the volume to be filled, m3.
+        waste_fraction: what is lost in the drum, on the boards and in uneven ground; a tenth unless known.
+
+    Returns:
+        order_m3, m3.
+    """
+    return OrderVolume(order_m3=net_m3 * (1 + waste_fraction))

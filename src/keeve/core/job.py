@@ -1,0 +1,155 @@
+"""A job: what is to be made, of which mix, in which mixer, with which materials and vessels."""
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Annotated, Any, Literal, Union
+
+from pydantic import BeforeValidator, Discriminator, Field, Tag, create_model
+
+from keeve.core.admixtures import Basis
+from keeve.core.geometry import cylinder_volume, post_hole_volume, slab_volume
+from keeve.core.mixes.model import Gauge, Mix, MixerKind, Order
+from keeve.core.rules import Amount, Dimension, Fraction, Rule, Strict
+
+# The rules a need may name as its shape.
+SHAPES: Mapping[str, Rule[Any, Any]] = {
+    rule.id: rule for rule in (slab_volume, cylinder_volume, post_hole_volume)
+}
+
+
+class VolumeNeed(Strict):
+    """A plain volume, m3."""
+
+    volume_m3: Dimension
+
+
+class AreaNeed(Strict):
+    """An area (m2) at a depth (mm)."""
+
+    area_m2: Dimension
+    depth_mm: Dimension
+
+
+class BagsNeed(Strict):
+    """What these bags of binder make, waste and all."""
+
+    bags: Dimension
+
+
+class ShapeNeed(Strict):
+    """A shape by the id of its rule, ``count`` times; its sizes are the inputs of that rule."""
+
+    shape: str
+    count: Annotated[int, Field(ge=1, le=1000)] = 1
+
+    def sizes(self) -> dict[str, float]:
+        """The inputs of the shape's rule."""
+        return self.model_dump(exclude={"shape", "count"})
+
+
+if TYPE_CHECKING:
+    Need = VolumeNeed | AreaNeed | BagsNeed | ShapeNeed
+else:
+
+    def _kind_of_need(value: Any) -> str:
+        if not isinstance(value, Mapping):
+            value = vars(value) if isinstance(value, Strict) else {}
+        if "shape" in value:
+            return f"[{value['shape']}]" if value["shape"] in SHAPES else "[shape]"
+        return next((f"[{name}]" for name in ("bags", "area_m2") if name in value), "[volume_m3]")
+
+    def _known_shape(value: str) -> str:
+        raise ValueError(f"must be one of {', '.join(SHAPES)}")
+
+    class _UnknownShape(ShapeNeed):
+        shape: Annotated[str, BeforeValidator(_known_shape)]
+
+    _shape_needs = {
+        rule_id: create_model(
+            f"{rule_id} need", __base__=(rule.inputs, ShapeNeed), shape=(Literal[rule_id], ...)
+        )
+        for rule_id, rule in SHAPES.items()
+    }
+    # The brackets keep these tags out of the field paths of errors.
+    Need = Annotated[
+        Union[
+            Annotated[VolumeNeed, Tag("[volume_m3]")],
+            Annotated[AreaNeed, Tag("[area_m2]")],
+            Annotated[BagsNeed, Tag("[bags]")],
+            Annotated[_UnknownShape, Tag("[shape]")],
+            *(Annotated[model, Tag(f"[{rule_id}]")] for rule_id, model in _shape_needs.items()),
+        ],
+        Discriminator(_kind_of_need),
+    ]
+
+
+def _as_list(value: Any) -> Any:
+    return value if isinstance(value, list) else [value]
+
+
+class Mixer(Strict):
+    """The mixer: its kind, mixed working volume (L) and full volume (L, 1.5 of it unless known)."""
+
+    kind: MixerKind
+    working_l: Dimension
+    drum_l: Dimension | None = None
+
+    @property
+    def full_l(self) -> float:
+        """The volume to the rim, L; half as much again as the working volume unless known (estimate)."""
+        return 1.5 * self.working_l if self.drum_l is None else self.drum_l
+
+
+class MaterialOnSite(Strict):
+    """What is known of a material on site; what is left out takes the default of its kind."""
+
+    moisture_fraction: Fraction | None = None
+    bulking_fraction: Amount | None = None
+    absorption_fraction: Fraction | None = None
+    bulk_density_kg_m3: Dimension | None = None
+    particle_density_kg_m3: Dimension | None = None
+    bag_kg: Dimension | None = None
+
+
+class Vessel(Strict):
+    """A vessel filled level: its volume in L and its empty mass in kg."""
+
+    name: Annotated[str, Field(min_length=1, max_length=40)]
+    volume_l: Dimension
+    tare_kg: Amount = 0.0
+
+
+class AdmixtureLabel(Strict):
+    """What the label of the user's own admixture says; see the rule ``admixture-dose``."""
+
+    name: str
+    dose: Amount
+    basis: Basis
+    form: Literal["liquid", "powder"] = "liquid"
+    density_kg_l: Dimension | None = None
+    solids_fraction: Fraction | None = None
+
+
+class Conditions(Strict):
+    """Air and water temperature, °C."""
+
+    air_c: float | None = None
+    water_c: Annotated[float, Field(ge=0, le=100)] | None = None
+
+
+class Job(Strict):
+    """A job file, as it is read and written."""
+
+    format: Literal["keeve-job"]
+    version: Literal[1]
+    title: Annotated[str, Field(min_length=1, max_length=120)]
+    mix: str | Mix
+    need: Annotated[list[Need], BeforeValidator(_as_list), Field(min_length=1)]
+    waste_fraction: Annotated[float, Field(ge=0, le=1)] = 0.10
+    mixer: Mixer
+    materials: dict[str, MaterialOnSite] = {}
+    vessels: list[Vessel] = []
+    admixtures: list[AdmixtureLabel] = []
+    order: Order | None = None
+    gauge: Gauge = "weight"
+    whole_bags: bool = False
+    conditions: Conditions = Conditions()

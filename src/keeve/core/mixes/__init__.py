@@ -1,0 +1,61 @@
+"""Mixes: the model, and the library of them as YAML files validated when they are read."""
+
+from collections.abc import Mapping
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import yaml
+from pydantic import ValidationError
+
+from keeve.core.errors import InputError, from_validation
+from keeve.core.mixes.model import Material, Mix
+
+_LIBRARY = Path(__file__).parent / "library"
+_MATERIALS = Path(__file__).parent.parent / "materials.yaml"
+
+
+def parse_mix(text: str) -> Mix:
+    """A mix from YAML text.
+
+    Raises:
+        InputError: broken YAML, or a field that is wrong, named.
+    """
+    try:
+        raw: Any = yaml.safe_load(text)
+    except yaml.YAMLError as fault:
+        raise InputError("not_yaml", f"The mix is not valid YAML: {fault}.", ["mix"]) from None
+    try:
+        # Through JSON types, so that a list in the file may stand where the model keeps a tuple.
+        return Mix.model_validate(raw, strict=False)
+    except ValidationError as fault:
+        raise from_validation(fault) from None
+
+
+@cache
+def library() -> Mapping[str, Mix]:
+    """Every mix of the library by its id."""
+    mixes = (parse_mix(path.read_text()) for path in sorted(_LIBRARY.glob("*.yaml")))
+    return {mix.id: mix for mix in mixes}
+
+
+def get_mix(mix_id: str) -> Mix:
+    """The mix of that id.
+
+    Raises:
+        InputError: there is none; the message lists those there are.
+    """
+    if mix_id not in library():
+        raise InputError(
+            "unknown_mix",
+            f"mix {mix_id!r} is not in the library: choose one of {', '.join(library())}.",
+            ["mix"],
+        )
+    return library()[mix_id]
+
+
+@cache
+def materials() -> Mapping[str, Material]:
+    """The default figures of every material by its id."""
+    raw: dict[str, Any] = yaml.safe_load(_MATERIALS.read_text())
+    return {name: Material.model_validate(figures) for name, figures in raw.items()}

@@ -1,0 +1,225 @@
+"""A plan: what a job needs, load by load. Computed from a job, never changed afterwards."""
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from keeve.core.job import Mixer, Vessel
+from keeve.core.loads import Limit
+from keeve.core.mixes.model import Caution, Gauge, Hatch, Order, Test
+from keeve.core.rules import RuleWarning
+
+StepKind = Literal["charge", "water", "mix", "scrape", "judge", "place"]
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+
+class PlanVolume(_Part):
+    """Net and ordered volume, m3."""
+
+    net_m3: float
+    order_m3: float
+
+
+class VesselCount(_Part):
+    """How many level vessels of that name, unrounded."""
+
+    name: str
+    count: float
+
+
+class Charge(_Part):
+    """A material in a load: as charged (damp, kg), oven-dry (kg), loose as measured (L), in vessels."""
+
+    material: str
+    mass_kg: float
+    dry_kg: float
+    volume_l: float
+    vessels: list[VesselCount]
+
+
+class LoadWater(_Part):
+    """Litres to add, net of the heap's water and the admixtures' (which stand beside it)."""
+
+    start_l: float
+    min_l: float
+    target_l: float
+    ceiling_l: float
+    in_heap_l: float
+    in_admixture_l: float
+
+
+class AdmixtureAmount(_Part):
+    """An admixture in a load; both amounts null where no label gave a dose."""
+
+    name: str
+    mass_kg: float | None
+    volume_ml: float | None
+
+
+class Load(_Part):
+    """One load of the plan."""
+
+    number: int
+    yield_l: float
+    loose_l: float
+    binder_kg: float
+    charges: list[Charge]
+    water: LoadWater
+    admixtures: list[AdmixtureAmount]
+
+    def charge(self, material: str) -> Charge:
+        """The charge of that material."""
+        return next(charge for charge in self.charges if charge.material == material)
+
+
+class PlanMix(_Part):
+    """What the card and the bench need to know of the mix, as it was when the plan was made."""
+
+    id: str
+    name: str
+    ratio: str
+    air_fraction: float
+    water_why: str
+    wet_out_min: float
+    life_min: float
+    retempering: str
+    retempering_why: str
+    too_much_water: str
+    too_little_water: str
+    placing: str
+    order_why: str
+    gauge_why: str
+
+
+class PlanMaterial(_Part):
+    """A material of the plan with the figures that were used."""
+
+    name: str
+    title: str
+    hatch: Hatch
+    is_binder: bool
+    parts: float
+    moisture_fraction: float
+    bulking_fraction: float
+    bulk_density_kg_m3: float
+    bag_kg: float | None
+
+
+class PlanStep(_Part):
+    """One step of the procedure: its number, kind, command, reason, times (min) and share."""
+
+    step: int
+    kind: StepKind
+    do: str
+    why: str
+    minutes: tuple[float, float]
+    starts_min: float
+    reading: str | None = None
+    material: str | None = None
+    share: float | None = None
+    admixtures: list[str] = []
+    test: str | None = None
+
+
+class Purchase(_Part):
+    """What to buy: mass in kg (as delivered, damp), whole bags where it comes in bags, volume in mL for liquids."""
+
+    material: str
+    mass_kg: float | None
+    bags: int | None
+    volume_ml: float | None = None
+
+
+class Working(_Part):
+    """One rule as it was used: its inputs, outputs and sources."""
+
+    rule: str
+    formula: str
+    inputs: dict[str, Any]
+    outputs: dict[str, Any]
+    source: str
+
+
+class Plan(_Part):
+    """The whole plan."""
+
+    format: Literal["keeve-plan"] = "keeve-plan"
+    version: Literal[1] = 1
+    rules_version: str
+    title: str
+    mix: PlanMix
+    order: Order
+    orders: list[Order]
+    gauge: Gauge
+    mixer: Mixer
+    vessels: list[Vessel]
+    materials: list[PlanMaterial]
+    volume: PlanVolume
+    limit: Limit
+    loads: list[Load]
+    shopping: list[Purchase]
+    procedure: list[PlanStep]
+    tests: dict[str, Test]
+    cautions: list[Caution]
+    warnings: list[RuleWarning]
+    assumed: dict[str, Any]
+    workings: list[Working]
+
+    def load(self, number: int) -> Load | None:
+        """The load of that number, or None."""
+        return next((load for load in self.loads if load.number == number), None)
+
+    def material(self, name: str) -> PlanMaterial:
+        """The material of that name."""
+        return next(material for material in self.materials if material.name == name)
+
+
+class LoadStep(_Part):
+    """A step of the procedure with the amounts of one load: kg, loose L, vessels, L of water, admixtures."""
+
+    plan: PlanStep
+    mass_kg: float | None = None
+    volume_l: float | None = None
+    vessels: list[VesselCount] = []
+    water_l: float | None = None
+    admixtures: list[AdmixtureAmount] = []
+
+
+def load_steps(plan: Plan, load: Load) -> list[LoadStep]:
+    """The procedure of the plan with the amounts of that load."""
+    return [_load_step(step, load) for step in plan.procedure]
+
+
+def _load_step(step: PlanStep, load: Load) -> LoadStep:
+    if step.kind == "charge" and step.material and step.share:
+        charge = load.charge(step.material)
+        return LoadStep(
+            plan=step,
+            mass_kg=charge.mass_kg * step.share,
+            volume_l=charge.volume_l * step.share,
+            vessels=[VesselCount(name=item.name, count=item.count * step.share) for item in charge.vessels],
+        )
+    if step.kind == "water" and step.share:
+        return LoadStep(
+            plan=step,
+            water_l=load.water.start_l * step.share,
+            admixtures=[item for item in load.admixtures if item.name in step.admixtures],
+        )
+    return LoadStep(plan=step)
+
+
+def nearest_quarter(count: float) -> float:
+    """A count of vessels as it can be gauged by eye: quarters."""
+    return round(count * 4) / 4
+
+
+def gauged_parts(plan: Plan, load: Load) -> float | None:
+    """Parts of the last component to one of the first when gauged in quarter vessels; None without vessels."""
+    first, last = load.charges[0], load.charges[-1]
+    if not first.vessels or not last.vessels:
+        return None
+    one = nearest_quarter(first.vessels[0].count)
+    return nearest_quarter(last.vessels[0].count) / one if one else None

@@ -1,0 +1,240 @@
+"""The registry of rules: each a typed function with an id, a formula, its sources and a worked example.
+
+A rule is reached from Python by calling it, and from outside through :func:`calc`, which takes and
+returns plain JSON values. Both go through the same validation, made from the function's own signature.
+"""
+
+import inspect
+import json
+import math
+from collections.abc import Callable, Mapping, Sequence
+from typing import Annotated, Any, Generic, ParamSpec, TypeVar, get_type_hints
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
+
+from keeve.core.errors import InputError, from_validation
+
+# The version of the rules, stored with every plan they make. Raise it when any definition changes.
+VERSION = "2026.11"
+
+Dimension = Annotated[float, Field(gt=0)]
+Amount = Annotated[float, Field(ge=0)]
+Fraction = Annotated[float, Field(ge=0, lt=1)]
+Air = Annotated[float, Field(ge=0, lt=0.6)]
+
+
+class Strict(BaseModel):
+    """A value that comes from outside: unknown keys, wrong types, NaN and infinities are refused."""
+
+    model_config = ConfigDict(extra="forbid", strict=True, allow_inf_nan=False, frozen=True)
+
+
+class RuleWarning(Strict):
+    """Something physically suspicious that is passed on, not refused."""
+
+    code: str
+    message: str
+    field: str
+    suggestion: str
+
+
+class Result(BaseModel):
+    """What every rule returns: its outputs, unrounded, with what was assumed and what looks wrong."""
+
+    model_config = ConfigDict(frozen=True)
+
+    assumed: dict[str, Any] = {}
+    warnings: list[RuleWarning] = []
+
+
+class Source(BaseModel):
+    """Where a definition comes from.
+
+    Args:
+        text: the publication and clause, or in words where it stands otherwise.
+        kind: ``published`` (from memory of the source), ``practice`` (common practice, no source)
+            or ``derived`` (from geometry, chemistry or mass balance).
+    """
+
+    model_config = ConfigDict(frozen=True)
+
+    text: str
+    kind: str
+
+    def __str__(self) -> str:
+        return f"{self.text} (from memory)" if self.kind == "published" else self.text
+
+
+def published(text: str) -> Source:
+    """A published source, written from memory of it."""
+    return Source(text=text, kind="published")
+
+
+PRACTICE = Source(text="common practice, no source", kind="practice")
+GEOMETRY = Source(text="derived from geometry", kind="derived")
+MASS_BALANCE = Source(text="derived from mass balance", kind="derived")
+
+
+class Example(BaseModel):
+    """A worked example computed by hand or taken from the source, run by the tests."""
+
+    model_config = ConfigDict(frozen=True)
+
+    given: dict[str, Any]
+    gives: dict[str, Any]
+    origin: str
+    relative_tolerance: float = 1e-9
+
+
+P = ParamSpec("P")
+R = TypeVar("R", bound=Result)
+
+
+class Rule(Generic[P, R]):
+    """A registered rule. Calling it validates the inputs and names the defaults it assumed."""
+
+    def __init__(
+        self, id: str, formula: str, sources: Sequence[Source], example: Example, function: Callable[P, R]
+    ) -> None:
+        self.id = rule_id
+        self.formula = formula
+        self.sources = list(sources)
+        self.example = example
+        self.function = function
+        self.__doc__ = function.__doc__
+        hints = get_type_hints(function, include_extras=True)
+        fields: dict[str, Any] = {
+            name: (hints[name], ... if parameter.default is inspect.Parameter.empty else parameter.default)
+            for name, parameter in inspect.signature(function).parameters.items()
+        }
+        self.inputs: type[BaseModel] = create_model(f"{rule_id} inputs", __base__=Strict, **fields)
+
+    def __call__(self, *args: P.args, **kwargs: P.kwargs) -> R:
+        given = self._validated(kwargs)
+        values = {name: getattr(given, name) for name in type(given).model_fields}
+        try:
+            result: R = self.function(**values)  # type: ignore[call-arg]  # keyword-only, checked above
+        except OverflowError:
+            raise _too_large(sorted(kwargs)) from None
+        if not _finite(result.model_dump()):
+            raise _too_large(sorted(kwargs))
+        assumed = dict(_defaults_taken(given))
+        return result.model_copy(update={"assumed": assumed}) if assumed else result
+
+    def _validated(self, given: Mapping[str, Any]) -> BaseModel:
+        try:
+            return self.inputs.model_validate(given)
+        except ValidationError as fault:
+            raise from_validation(fault) from None
+
+
+def _too_large(fields: list[str]) -> InputError:
+    return InputError(
+        "not_finite", "The result is no finite number: the figures given are too large.", fields
+    )
+
+
+def _finite(value: Any) -> bool:
+    if isinstance(value, float):
+        return math.isfinite(value)
+    if isinstance(value, Mapping):
+        return all(_finite(item) for item in value.values())
+    if isinstance(value, list | tuple):
+        return all(_finite(item) for item in value)
+    return True
+
+
+def _defaults_taken(model: BaseModel, prefix: str = "") -> list[tuple[str, Any]]:
+    """Every optional input that was left out, with the default it took (no default: nothing assumed)."""
+    taken: list[tuple[str, Any]] = []
+    for name in type(model).model_fields:
+        value = getattr(model, name)
+        path = f"{prefix}{name}"
+        if name not in model.model_fields_set:
+            if value is not None:
+                taken.append((path, value.model_dump() if isinstance(value, BaseModel) else value))
+        elif isinstance(value, BaseModel):
+            taken += _defaults_taken(value, f"{path}.")
+        elif isinstance(value, list):
+            for index, item in enumerate(value):
+                if isinstance(item, BaseModel):
+                    taken += _defaults_taken(item, f"{path}.{index}.")
+    return taken
+
+
+_registry: dict[str, Rule[Any, Any]] = {}
+
+
+def rule(
+    rule_id: str, *, formula: str, sources: Sequence[Source], example: Example
+) -> Callable[[Callable[P, R]], Rule[P, R]]:
+    """Register a keyword-only function as the rule ``rule_id``."""
+
+    def register(function: Callable[P, R]) -> Rule[P, R]:
+        if rule_id in _registry:
+            raise RuntimeError(f"the rule {rule_id} is registered twice")
+        registered = Rule(rule_id, formula, sources, example, function)
+        _registry[rule_id] = registered
+        return registered
+
+    return register
+
+
+def all_rules() -> dict[str, Rule[Any, Any]]:
+    """Every rule by its id. Importing the rooms that hold them is what registers them."""
+    from keeve.core import admixtures, correction, geometry, loads, parts, water  # noqa: F401
+
+    return dict(sorted(_registry.items()))
+
+
+def get_rule(rule_id: str) -> Rule[Any, Any]:
+    """The rule of that id.
+
+    Raises:
+        InputError: there is none; the message lists those there are.
+    """
+    rules = all_rules()
+    if rule_id not in rules:
+        raise InputError(
+            "unknown_rule", f"There is no rule {rule_id!r}: choose one of {', '.join(rules)}.", ["rule"]
+        )
+    return rules[rule_id]
+
+
+def calc(rule_id: str, payload: Any) -> Any:
+    """Run a rule on plain JSON: an object gives an object, an array of objects an array of results.
+
+    Raises:
+        InputError: no such rule, or an input that cannot be used; in an array the field starts with
+            the index of the object at fault.
+    """
+    chosen = get_rule(rule_id)
+    if isinstance(payload, list):
+        return [_run_one(chosen, item, f"{index}.") for index, item in enumerate(payload)]
+    return _run_one(chosen, payload, "")
+
+
+def _run_one(chosen: Rule[Any, Any], payload: Any, prefix: str) -> dict[str, Any]:
+    if not isinstance(payload, Mapping):
+        raise InputError(
+            "not_an_object",
+            "The input must be a JSON object of named figures.",
+            [prefix.rstrip(".") or "input"],
+        )
+    try:
+        result: Result = chosen(**payload)
+    except InputError as fault:
+        fault.fields = [prefix + field for field in fault.fields]
+        raise
+    return result.model_dump(mode="json")
+
+
+def parse_json(text: str) -> Any:
+    """JSON text as values, with broken text as an :class:`InputError`.
+
+    NaN and numbers beyond the float range come through as such, so that the field holding one can be named.
+    """
+    try:
+        return json.loads(text)
+    except (ValueError, RecursionError) as fault:
+        raise InputError("not_json", f"The input is not valid JSON: {fault}.", ["input"]) from None

@@ -1,0 +1,136 @@
+"""Trade units at the edges: SI inside, metric or US outside, imperial kept apart from both.
+
+Conversions come from Pint. Its registry takes half a second to build, so it is built on first use and
+each factor is kept.
+"""
+
+from collections.abc import Mapping
+from functools import cache
+from typing import TYPE_CHECKING, Literal, NamedTuple
+
+from keeve.core.errors import InputError
+
+if TYPE_CHECKING:
+    from pint import UnitRegistry
+
+System = Literal["metric", "us"]
+Kind = Literal["length", "thickness", "order", "batch", "water", "mass", "bag", "admixture"]
+
+# Pint would take each of these silently for one country's; a person has to say which.
+AMBIGUOUS: Mapping[str, str] = {
+    "gallon": "US gallon or imperial gallon",
+    "gal": "US gal or imp gal",
+    "quart": "US quart or imperial quart",
+    "qt": "US qt or imp qt",
+    "pint": "US pint or imperial pint",
+    "pt": "US pt or imp pt",
+    "fluid ounce": "US fluid ounce or imperial fluid ounce",
+    "fl oz": "US fl oz or imp fl oz",
+    "hundredweight": "US hundredweight or imperial hundredweight",
+    "cwt": "US cwt or imp cwt",
+    "ton": "US ton, imperial ton or tonne",
+}
+
+# The unit's name as printed, and Pint's name for it.
+_PINT_NAMES: Mapping[str, str] = {
+    "m": "meter",
+    "mm": "millimeter",
+    "ft": "international_foot",
+    "in": "international_inch",
+    "m³": "meter ** 3",
+    "yd³": "yard ** 3",
+    "L": "liter",
+    "mL": "milliliter",
+    "US gal": "gallon",
+    "US qt": "quart",
+    "US pt": "pint",
+    "US fl oz": "fluid_ounce",
+    "imp gal": "imperial_gallon",
+    "imp qt": "imperial_quart",
+    "imp pt": "imperial_pint",
+    "imp fl oz": "imperial_fluid_ounce",
+    "kg": "kilogram",
+    "g": "gram",
+    "t": "metric_ton",
+    "lb": "pound",
+    "US cwt": "hundredweight",
+    "imp cwt": "long_hundredweight",
+    "US ton": "short_ton",
+    "imp ton": "long_ton",
+}
+
+
+class Measure(NamedTuple):
+    """How one kind of quantity is shown: unit, decimals, and the SI unit it is kept in."""
+
+    unit: str
+    decimals: int
+    kept_in: str
+
+
+MEASURES: Mapping[System, Mapping[Kind, Measure]] = {
+    "metric": {
+        "length": Measure("m", 2, "m"),
+        "thickness": Measure("mm", 0, "m"),
+        "order": Measure("m³", 3, "m³"),
+        "batch": Measure("L", 1, "L"),
+        "water": Measure("L", 1, "L"),
+        "mass": Measure("kg", 1, "kg"),
+        "bag": Measure("kg", 1, "kg"),
+        "admixture": Measure("mL", 0, "mL"),
+    },
+    "us": {
+        "length": Measure("ft", 2, "m"),
+        "thickness": Measure("in", 2, "m"),
+        "order": Measure("yd³", 3, "m³"),
+        "batch": Measure("US gal", 1, "L"),
+        "water": Measure("US qt", 1, "L"),
+        "mass": Measure("lb", 1, "kg"),
+        "bag": Measure("lb", 1, "kg"),
+        "admixture": Measure("US fl oz", 1, "mL"),
+    },
+}
+
+
+@cache
+def _registry() -> "UnitRegistry[float]":
+    from pint import UnitRegistry
+
+    return UnitRegistry()
+
+
+@cache
+def factor(unit: str, into: str) -> float:
+    """How many ``into`` one ``unit`` is.
+
+    Args:
+        unit: a printed unit name, such as ``US gal``.
+        into: another of the same dimension.
+
+    Raises:
+        InputError: the name is unknown, or means different amounts in different countries.
+    """
+    registry = _registry()
+    return float(registry.Quantity(1, _pint_name(unit)).to(_pint_name(into)).magnitude)
+
+
+def _pint_name(unit: str) -> str:
+    if unit in AMBIGUOUS:
+        raise InputError("ambiguous_unit", f"{unit} is not one size: say {AMBIGUOUS[unit]}.", ["unit"])
+    if unit not in _PINT_NAMES:
+        raise InputError(
+            "unknown_unit", f"{unit} is no unit known here: use one of {', '.join(_PINT_NAMES)}.", ["unit"]
+        )
+    return _PINT_NAMES[unit]
+
+
+def to_shown(value: float, kind: Kind, system: System) -> float:
+    """A kept figure in the unit the user reads."""
+    measure = MEASURES[system][kind]
+    return value if measure.unit == measure.kept_in else value * factor(measure.kept_in, measure.unit)
+
+
+def to_kept(value: float, kind: Kind, system: System) -> float:
+    """A figure the user typed in the unit it is kept in."""
+    measure = MEASURES[system][kind]
+    return value if measure.unit == measure.kept_in else value * factor(measure.unit, measure.kept_in)

@@ -1,0 +1,41 @@
+"""Job files: JSON in, a validated job out; and the JSON Schemas of job and plan."""
+
+from typing import Any
+
+from pydantic import ValidationError
+
+from keeve.core.errors import from_validation
+from keeve.core.job import Job
+from keeve.core.plan import Plan
+from keeve.core.rules import parse_json
+
+MEDIA_TYPE = "application/vnd.keeve.job+json"
+
+
+def read_job(raw: Any) -> Job:
+    """A job from plain JSON values.
+
+    Raises:
+        InputError: a field that is wrong, named.
+    """
+    try:
+        return Job.model_validate(raw)
+    except ValidationError as fault:
+        raise from_validation(fault) from None
+
+
+def parse_job(text: str) -> Job:
+    """A job from the text of a job file.
+
+    Raises:
+        InputError: broken JSON, or a field that is wrong, named.
+    """
+    return read_job(parse_json(text))
+
+
+def schemas() -> dict[str, dict[str, Any]]:
+    """The JSON Schemas shipped in docs/, by file name."""
+    return {
+        "job.schema.json": Job.model_json_schema(),
+        "plan.schema.json": Plan.model_json_schema(mode="serialization"),
+    }

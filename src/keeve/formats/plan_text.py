@@ -1,0 +1,83 @@
+"""A plan as plain text, for a terminal or a scrap of paper."""
+
+from collections.abc import Iterator
+
+from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES
+from keeve.core.plan import AdmixtureAmount, Load, LoadStep, Plan, Purchase, load_steps
+
+
+def plan_text(plan: Plan) -> str:
+    """The plan as lines of text."""
+    return "\n".join(_lines(plan)) + "\n"
+
+
+def _lines(plan: Plan) -> Iterator[str]:
+    yield f"{plan.title}: {plan.mix.name} {plan.mix.ratio} by volume"
+    yield f"Net {plan.volume.net_m3:.3f} m3, to make {plan.volume.order_m3:.3f} m3, in {len(plan.loads)} loads"
+    yield f"{MIXER_NAMES[plan.mixer.kind]}, {plan.mixer.working_l:g} L, {ORDER_NAMES[plan.order].lower()}"
+    yield ""
+    yield "Buy"
+    for purchase in plan.shopping:
+        yield f"  {purchase.material}: {_amount(purchase)}"
+    for group in _alike(plan.loads):
+        yield ""
+        yield f"{_numbers(group)}: {group[0].yield_l:.1f} L each"
+        for step in load_steps(plan, group[0]):
+            yield f"  {step.plan.step}. {_step(step)}"
+        water = group[0].water
+        yield (
+            f"  Water added: start {water.start_l:.1f} L, right about {water.target_l:.1f} L, "
+            f"never past {water.ceiling_l:.1f} L ({water.in_heap_l:.1f} L more come with the sand)"
+        )
+    for title, texts in (
+        ("Warnings", [f"{warning.message} {warning.suggestion}" for warning in plan.warnings]),
+        ("Cautions", [caution.text for caution in plan.cautions]),
+    ):
+        if texts:
+            yield ""
+            yield title
+            yield from (f"  {text}" for text in texts)
+
+
+def _alike(loads: list[Load]) -> list[list[Load]]:
+    groups: dict[float, list[Load]] = {}
+    for load in loads:
+        groups.setdefault(load.yield_l, []).append(load)
+    return list(groups.values())
+
+
+def _numbers(group: list[Load]) -> str:
+    first, last = group[0].number, group[-1].number
+    return f"Load {first}" if first == last else f"Loads {first} to {last}"
+
+
+def _amount(purchase: Purchase) -> str:
+    if purchase.mass_kg is None:
+        return "by its label"
+    bags = f", {purchase.bags} bags" if purchase.bags is not None else ""
+    volume = f", {purchase.volume_ml:.0f} mL" if purchase.volume_ml is not None else ""
+    return f"{purchase.mass_kg:.1f} kg{bags}{volume}"
+
+
+def _step(step: LoadStep) -> str:
+    amounts = []
+    if step.mass_kg is not None and step.volume_l is not None:
+        amounts.append(f"{step.mass_kg:.1f} kg, {step.volume_l:.1f} L")
+        amounts += [f"{vessel.count:.2f} {vessel.name}" for vessel in step.vessels]
+    if step.water_l is not None:
+        amounts.append(f"{step.water_l:.1f} L")
+        amounts += [f"with {_admixture(item)}" for item in step.admixtures]
+    least, greatest = step.plan.minutes
+    if step.plan.kind == "mix":
+        amounts.append(f"{least:g} to {greatest:g} min")
+    return f"{step.plan.do}: {', '.join(amounts)}" if amounts else step.plan.do
+
+
+def _admixture(item: AdmixtureAmount) -> str:
+    if item.mass_kg is None:
+        return f"{item.name} by its label"
+    return (
+        f"{item.name} {item.volume_ml:.0f} mL"
+        if item.volume_ml is not None
+        else f"{item.name} {item.mass_kg * 1000:.0f} g"
+    )

@@ -1,0 +1,1 @@
+"""Starting what Keeve stands on: PostgreSQL, the server, the checks."""

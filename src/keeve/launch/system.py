@@ -1,0 +1,36 @@
+"""Debian's packages and plain users: what the launcher needs of the machine it runs on."""
+
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+ROOT = Path(__file__).parents[3]
+
+
+class LaunchError(RuntimeError):
+    """The machine lacks something; the message says what to do."""
+
+
+def is_root() -> bool:
+    """Whether this process runs as root."""
+    return os.geteuid() == 0
+
+
+def install(package: str, what_for: str) -> None:
+    """Install a Debian package.
+
+    Raises:
+        LaunchError: it may not or cannot be installed from here.
+    """
+    advice = f"{what_for} is missing: install it with 'apt-get install {package}', then run this again."
+    prefix = [] if is_root() else ["sudo"]
+    if shutil.which("apt-get") is None or (prefix and shutil.which("sudo") is None):
+        raise LaunchError(advice)
+    print(f"keeve: installing the Debian package {package} ...", file=sys.stderr)
+    environment = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
+    for command in (["apt-get", "update", "-qq"], ["apt-get", "install", "-y", "-qq", package]):
+        done = subprocess.run([*prefix, *command], env=environment, stdout=sys.stderr, check=False)
+        if done.returncode:
+            raise LaunchError(advice)

@@ -1,0 +1,92 @@
+"""Planning a job and keeping the plan."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID, uuid4
+
+from sqlalchemy import Engine, func, select
+
+from keeve.core.job import Job
+from keeve.core.plan import Plan
+from keeve.core.planning import make_plan
+from keeve.formats.job_file import read_job
+from keeve.services.accounts import Visitor
+from keeve.store import models
+from keeve.store.database import crew_session
+
+_NEWEST = 50
+
+
+@dataclass(frozen=True)
+class SavedPlan:
+    """A plan as it was kept, with the job it came from."""
+
+    id: UUID
+    job: Job
+    plan: Plan
+
+
+@dataclass(frozen=True)
+class PlanLine:
+    """A plan in a list: how many of its loads were begun."""
+
+    id: UUID
+    title: str
+    made_at: datetime
+    loads: int
+    begun: int
+
+
+def save_plan(engine: Engine, visitor: Visitor, job: Job) -> UUID:
+    """Compute the plan of a job and keep both, for good.
+
+    Raises:
+        InputError: the job cannot be planned.
+    """
+    plan = make_plan(job)
+    plan_id = uuid4()
+    with crew_session(engine, visitor.crew_id) as session:
+        session.add(
+            models.Plan(
+                id=plan_id,
+                title=plan.title,
+                job=job.model_dump(mode="json", exclude_none=True),
+                result=plan.model_dump(mode="json"),
+                rules_version=plan.rules_version,
+                made_by=visitor.account_id,
+            )
+        )
+    return plan_id
+
+
+def saved_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> SavedPlan | None:
+    """A plan of the visitor's crew."""
+    with crew_session(engine, visitor.crew_id) as session:
+        row = session.scalars(select(models.Plan).where(models.Plan.id == plan_id)).first()
+        if row is None:
+            return None
+        return SavedPlan(id=row.id, job=read_job(row.job), plan=Plan.model_validate(row.result))
+
+
+def newest_plans(engine: Engine, visitor: Visitor) -> list[PlanLine]:
+    """The crew's newest plans."""
+    begun = (
+        select(models.Load.plan_id, func.count().label("begun"))
+        .where(models.Load.crew_id == visitor.crew_id)
+        .group_by(models.Load.plan_id)
+        .subquery()
+    )
+    with crew_session(engine, visitor.crew_id) as session:
+        rows = session.execute(
+            select(
+                models.Plan.id,
+                models.Plan.title,
+                models.Plan.made_at,
+                func.jsonb_array_length(models.Plan.result["loads"]),
+                func.coalesce(begun.c.begun, 0),
+            )
+            .outerjoin(begun, begun.c.plan_id == models.Plan.id)
+            .order_by(models.Plan.made_at.desc())
+            .limit(_NEWEST)
+        )
+        return [PlanLine(*row) for row in rows]

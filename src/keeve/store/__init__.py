@@ -1,0 +1,1 @@
+"""What is kept: typed models, sessions bound to one crew, migrations."""

@@ -1,0 +1,137 @@
+"""The tables. Every row of a crew's work carries its crew; the database itself holds it to that."""
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID, uuid4
+
+from sqlalchemy import ForeignKey, ForeignKeyConstraint, Index, UniqueConstraint, func
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+from sqlalchemy.types import DateTime
+
+
+class Base(DeclarativeBase):
+    """All tables; times carry their zone, dictionaries are JSONB."""
+
+    type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSONB}
+
+
+class CrewOwned:
+    """A row of one crew's work. Sessions of another crew never see it (see ``store.database``)."""
+
+    crew_id: Mapped[UUID] = mapped_column(ForeignKey("crew.id"), primary_key=True)
+
+
+class Crew(Base):
+    """People who work together."""
+
+    __tablename__ = "crew"
+
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    name: Mapped[str]
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class Account(Base):
+    """A person who signs in. Stands above crews: a person may work in several."""
+
+    __tablename__ = "account"
+
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    sign_in_name: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    password_hash: Mapped[str]
+    units: Mapped[str] = mapped_column(server_default="metric")
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class Membership(Base):
+    """An account's place in a crew."""
+
+    __tablename__ = "membership"
+
+    crew_id: Mapped[UUID] = mapped_column(ForeignKey("crew.id"), primary_key=True)
+    account_id: Mapped[UUID] = mapped_column(ForeignKey("account.id"), primary_key=True)
+
+
+class SignIn(Base):
+    """A session of a signed-in person, known by the hash of its token; it fixes the crew."""
+
+    __tablename__ = "sign_in"
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["crew_id", "account_id"],
+            ["membership.crew_id", "membership.account_id"],
+            name="sign_in_membership",
+        ),
+    )
+
+    token_hash: Mapped[bytes] = mapped_column(primary_key=True)
+    crew_id: Mapped[UUID]
+    account_id: Mapped[UUID]
+    form_token: Mapped[str]
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    expires_at: Mapped[datetime]
+    revoked_at: Mapped[datetime | None]
+
+
+class SignInFailure(Base):
+    """A failed sign-in, counted to slow down guessing."""
+
+    __tablename__ = "sign_in_failure"
+    __table_args__ = (
+        Index("sign_in_failure_by_name", "sign_in_name", "at"),
+        Index("sign_in_failure_by_address", "address", "at"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    sign_in_name: Mapped[str]
+    address: Mapped[str]
+    at: Mapped[datetime]
+
+
+class Plan(CrewOwned, Base):
+    """A job and the plan computed from it; never changed."""
+
+    __tablename__ = "plan"
+    __table_args__ = (Index("plan_newest", "crew_id", "made_at"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    title: Mapped[str]
+    job: Mapped[dict[str, Any]]
+    result: Mapped[dict[str, Any]]
+    rules_version: Mapped[str]
+    made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class Load(CrewOwned, Base):
+    """A load of a plan that was begun; its state is the fold of its events."""
+
+    __tablename__ = "load"
+    __table_args__ = (
+        ForeignKeyConstraint(["crew_id", "plan_id"], ["plan.crew_id", "plan.id"], name="load_plan"),
+        UniqueConstraint("crew_id", "plan_id", "number", name="load_once"),
+        Index("load_newest", "crew_id", "begun_at", "id"),
+    )
+
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    plan_id: Mapped[UUID]
+    number: Mapped[int]
+    begun_at: Mapped[datetime]
+
+
+class Event(CrewOwned, Base):
+    """One event of a load, appended once and never changed."""
+
+    __tablename__ = "event"
+    __table_args__ = (
+        ForeignKeyConstraint(["crew_id", "load_id"], ["load.crew_id", "load.id"], name="event_load"),
+        Index("event_of_load", "crew_id", "load_id"),
+    )
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    load_id: Mapped[UUID]
+    account_id: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    received_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    content: Mapped[dict[str, Any]]
