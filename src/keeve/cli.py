@@ -51,7 +51,8 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _calc(options: argparse.Namespace) -> int:
-    from keeve.core.rules import calc, get_rule, parse_json
+    from keeve.core.calc import calc, get_rule
+    from keeve.core.rules import parse_json
 
     try:
         get_rule(options.rule)

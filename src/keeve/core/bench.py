@@ -7,7 +7,18 @@ from typing import Literal
 from keeve.core.batch import Batch
 from keeve.core.correction import CorrectWet, correct_wet
 from keeve.core.errors import InputError
-from keeve.core.events import Charged, Discarded, Event, Judged, Mixed, Noted, Placed, Undone, WaterAdded
+from keeve.core.events import (
+    Charged,
+    Corrected,
+    Discarded,
+    Event,
+    Judged,
+    Mixed,
+    Noted,
+    Placed,
+    Undone,
+    WaterAdded,
+)
 from keeve.core.plan import Load, LoadStep, Plan, load_steps
 from keeve.core.water import WaterWindow, water_account, water_window
 
@@ -200,6 +211,7 @@ def refuse(plan: Plan, load: Load, batch: Batch, event: Event) -> None:
         if all(event.cancels != done.id for done in batch.applied):
             raise InputError("nothing_to_undo", "That step no longer stands: nothing to undo.", ["cancels"])
         return
+    _refuse_unplanned(plan, event)
     now = situation(plan, load, batch, event.occurred_at)
     if now.act == "done":
         raise InputError("load_done", "This load is done: start the next one.", ["kind"])
@@ -215,6 +227,19 @@ def refuse(plan: Plan, load: Load, batch: Batch, event: Event) -> None:
             raise InputError("not_yet", f"Not yet: {_span(seconds)} more.", ["occurred_at"])
         case Judged() if now.act in ("charge", "water", "mix"):
             raise InputError("not_yet", "Not yet: a reading counts only after mixing.", ["reading"])
+        case Judged() if now.act == "place":
+            raise InputError(
+                "judged_right", "It was judged right: undo that reading to judge it again.", ["reading"]
+            )
+        case WaterAdded() if now.act == "place":
+            # Whatever the mix's policy on re-tempering, water after "right" is no part of this procedure.
+            raise InputError(
+                "retempering", f"No water after it was judged right. {plan.mix.retempering_why}", ["water_l"]
+            )
+        case Corrected() if now.act != "correct":
+            raise InputError(
+                "not_too_wet", "Nothing to correct: judge it too wet first, then add what is shown.", ["kind"]
+            )
         case WaterAdded() if event.water_l > now.water.remaining_l + _DROP_L:
             raise InputError(
                 "past_ceiling",
@@ -231,6 +256,39 @@ def refuse(plan: Plan, load: Load, batch: Batch, event: Event) -> None:
             )
         case _:
             return
+
+
+# The kinds of step that an event may name as the one it did.
+_DOES: dict[type[Event], tuple[str, ...]] = {
+    Charged: ("charge",),
+    WaterAdded: ("water",),
+    Mixed: ("mix", "scrape"),
+}
+
+
+def _refuse_unplanned(plan: Plan, event: Event) -> None:
+    """Refuse a step or a material that the plan does not have."""
+    if isinstance(event, Charged | WaterAdded | Mixed) and event.step is not None:
+        step = next((item for item in plan.procedure if item.step == event.step), None)
+        if step is None or step.kind not in _DOES[type(event)]:
+            raise InputError(
+                "unknown_step",
+                f"step {event.step} of this plan is no such step: load the page again.",
+                ["step"],
+            )
+        if isinstance(event, Charged) and event.material != step.material:
+            raise InputError(
+                "wrong_material",
+                f"material must be {step.material}: that is what the step charges.",
+                ["material"],
+            )
+    if isinstance(event, Corrected):
+        known = {material.name for material in plan.materials}
+        if unknown := set(event.add_kg) - known:
+            name = min(unknown)
+            raise InputError(
+                "unknown_material", f"add_kg names {name!r}, which this mix has not.", [f"add_kg.{name}"]
+            )
 
 
 def _span(seconds: float) -> str:

@@ -75,7 +75,7 @@ def correct_wet(
     if wanted <= brought:
         raise InputError(
             "material_too_wet",
-            "moisture_fraction is so high that adding this material brings more water than it takes up: use drier sand.",
+            "moisture_fraction is so high that this material brings more water than it takes up: use drier sand.",
             ["moisture_fraction"],
         )
     surplus = water_kg - wanted

@@ -26,6 +26,7 @@ class InputError(ValueError):
         return {"error": {"code": self.code, "message": self.message, "fields": self.fields}}
 
 
+# What is wrong and how to mend it, by Pydantic's name of the fault; braces take the fault's own figures.
 _MENDS: Mapping[str, str] = {
     "missing": "is missing: give it",
     "extra_forbidden": "is not a known field: check its spelling or leave it out",
@@ -35,41 +36,58 @@ _MENDS: Mapping[str, str] = {
     "bool_type": "must be true or false",
     "string_type": "must be text",
     "list_type": "must be a list",
+    "tuple_type": "must be a list",
     "dict_type": "must be an object with named fields",
     "model_type": "must be an object with named fields",
     "model_attributes_type": "must be an object with named fields",
+    "greater_than": "must be more than {gt:g}",
+    "greater_than_equal": "must be {ge:g} or more",
+    "less_than": "must be less than {lt:g}",
+    "less_than_equal": "must be {le:g} or less",
+    "literal_error": "must be {expected}",
+    "enum": "must be {expected}",
+    "union_tag_invalid": "must have as its kind one of {expected_tags}",
+    "union_tag_not_found": "must be an object that names its kind",
+    "too_short": "must hold at least {min_length}",
+    "too_long": "must hold at most {max_length}",
+    "string_too_short": "must have at least {min_length} characters",
+    "string_too_long": "must have at most {max_length} characters",
+    "value_error": "{error}",
 }
 
-# Names that Pydantic puts into a location for its own bookkeeping, not fields of the user's.
-_NOT_FIELDS = frozenset({"[key]", "function-after", "function-before", "function-wrap"})
 
+def from_validation(fault: ValidationError, given: Any) -> InputError:
+    """The refusal for everything Pydantic found wrong in ``given``, each field once.
 
-def sentence(error: Mapping[str, Any]) -> tuple[str, str]:
-    """One Pydantic error as (field path, sentence). The value itself is never echoed: it may be NaN."""
-    field = ".".join(str(part) for part in error["loc"] if part not in _NOT_FIELDS and "[" not in str(part))
-    context = error.get("ctx", {})
-    kind = error["type"]
-    if kind in _MENDS:
-        mend = _MENDS[kind]
-    elif kind == "greater_than":
-        mend = f"must be more than {context['gt']:g}"
-    elif kind == "greater_than_equal":
-        mend = f"must be {context['ge']:g} or more"
-    elif kind == "less_than":
-        mend = f"must be less than {context['lt']:g}"
-    elif kind == "less_than_equal":
-        mend = f"must be {context['le']:g} or less"
-    elif kind in {"literal_error", "enum"}:
-        mend = f"must be {context['expected']}"
-    elif kind == "value_error":
-        mend = str(context["error"])
-    else:
-        mend = error["msg"][0].lower() + error["msg"][1:]
-    return field, f"{field or 'The input'} {mend}."
-
-
-def from_validation(fault: ValidationError) -> InputError:
-    """The refusal for everything Pydantic found wrong, each field once."""
-    found = [sentence(dict(error)) for error in fault.errors(include_url=False, include_input=False)]
+    The values themselves are never echoed: one may be NaN.
+    """
+    found = [_sentence(dict(error), given) for error in fault.errors(include_url=False, include_input=False)]
     fields = list(dict.fromkeys(field for field, _ in found))
     return InputError("bad_input", " ".join(dict.fromkeys(text for _, text in found)), fields)
+
+
+def _sentence(error: Mapping[str, Any], given: Any) -> tuple[str, str]:
+    field = _path(error["loc"], given)
+    mend = _MENDS.get(error["type"])
+    words = mend.format(**error.get("ctx", {})) if mend else error["msg"][0].lower() + error["msg"][1:]
+    return field, f"{field or 'The input'} {words}."
+
+
+def _path(location: Sequence[str | int], given: Any) -> str:
+    """The dotted path of a field in what was given.
+
+    Pydantic also puts names of its own into a location (which model of a union it tried): they are no keys
+    of the input and are left out.
+    """
+    parts: list[str] = []
+    for index, part in enumerate(location):
+        if isinstance(given, Mapping):
+            if part not in given and index < len(location) - 1:
+                continue
+            given = given.get(part)
+        elif isinstance(given, Sequence) and not isinstance(given, str) and isinstance(part, int):
+            given = given[part] if part < len(given) else None
+        else:
+            continue
+        parts.append(str(part))
+    return ".".join(parts)

@@ -109,7 +109,7 @@ def parse_event(raw: Any) -> Event:
     try:
         return _ADAPTER.validate_python(raw)
     except ValidationError as fault:
-        raise from_validation(fault) from None
+        raise from_validation(fault, raw) from None
 
 
 def event_json(event: Event) -> dict[str, Any]:

@@ -54,8 +54,9 @@ else:
         if not isinstance(value, Mapping):
             value = vars(value) if isinstance(value, Strict) else {}
         if "shape" in value:
-            return f"[{value['shape']}]" if value["shape"] in SHAPES else "[shape]"
-        return next((f"[{name}]" for name in ("bags", "area_m2") if name in value), "[volume_m3]")
+            known = isinstance(value["shape"], str) and value["shape"] in SHAPES
+            return value["shape"] if known else "shape"
+        return next((name for name in ("bags", "area_m2") if name in value), "volume_m3")
 
     def _known_shape(value: str) -> str:
         raise ValueError(f"must be one of {', '.join(SHAPES)}")
@@ -69,17 +70,20 @@ else:
         )
         for rule_id, rule in SHAPES.items()
     }
-    # The brackets keep these tags out of the field paths of errors.
     Need = Annotated[
         Union[
-            Annotated[VolumeNeed, Tag("[volume_m3]")],
-            Annotated[AreaNeed, Tag("[area_m2]")],
-            Annotated[BagsNeed, Tag("[bags]")],
-            Annotated[_UnknownShape, Tag("[shape]")],
-            *(Annotated[model, Tag(f"[{rule_id}]")] for rule_id, model in _shape_needs.items()),
+            Annotated[VolumeNeed, Tag("volume_m3")],
+            Annotated[AreaNeed, Tag("area_m2")],
+            Annotated[BagsNeed, Tag("bags")],
+            Annotated[_UnknownShape, Tag("shape")],
+            *(Annotated[model, Tag(rule_id)] for rule_id, model in _shape_needs.items()),
         ],
         Discriminator(_kind_of_need),
     ]
+
+
+def _kind_of_mix(value: Any) -> str:
+    return "id" if isinstance(value, str) else "inline"
 
 
 def _as_list(value: Any) -> Any:
@@ -142,7 +146,7 @@ class Job(Strict):
     format: Literal["keeve-job"]
     version: Literal[1]
     title: Annotated[str, Field(min_length=1, max_length=120)]
-    mix: str | Mix
+    mix: Annotated[Annotated[str, Tag("id")] | Annotated[Mix, Tag("inline")], Discriminator(_kind_of_mix)]
     need: Annotated[list[Need], BeforeValidator(_as_list), Field(min_length=1)]
     waste_fraction: Annotated[float, Field(ge=0, le=1)] = 0.10
     mixer: Mixer

@@ -270,8 +270,8 @@ def _load(mix: Mix, job: Job, parts: list[Part], size: LoadSize, workings: _Work
     batch = workings.run(volume_parts, **_inputs(mix, parts, size.volume_m3))
     binder_kg = _binder_kg(parts, batch)
     heap_l = sum(batch.dry_kg[part.name] * part.free_water_fraction for part in parts)
-    total_l = batch.added_water_l + heap_l
-    admixtures, admixture_l = _admixtures(mix, job, parts, batch, size.volume_m3, total_l, workings)
+    # A dose by the litre is stirred into the tub, so it counts on what comes out of the tub, not on the heap's water.
+    admixtures, admixture_l = _admixtures(mix, job, parts, batch, size.volume_m3, workings)
 
     def to_add(ratio: float) -> float:
         return max(ratio * binder_kg - heap_l - admixture_l, 0.0)
@@ -321,7 +321,6 @@ def _admixtures(
     parts: list[Part],
     batch: PartsBatch,
     volume_m3: float,
-    water_l: float,
     workings: _Workings,
 ) -> tuple[list[AdmixtureAmount], float]:
     """Each admixture of the mix by the user's label (without one: no amount), and the water they bring in L."""
@@ -348,7 +347,7 @@ def _admixtures(
                 form=label.form,
                 cement_kg=batch.dry_kg.get("cement"),
                 volume_m3=volume_m3,
-                water_l=water_l,
+                water_l=batch.added_water_l,
                 density_kg_l=label.density_kg_l,
                 solids_fraction=label.solids_fraction,
             )

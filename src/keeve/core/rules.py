@@ -1,7 +1,7 @@
 """The registry of rules: each a typed function with an id, a formula, its sources and a worked example.
 
-A rule is reached from Python by calling it, and from outside through :func:`calc`, which takes and
-returns plain JSON values. Both go through the same validation, made from the function's own signature.
+A rule is reached from Python by calling it, and from outside through ``keeve.core.calc``, with plain JSON
+values. Both go through the same validation, made from the function's own signature.
 """
 
 import inspect
@@ -94,7 +94,12 @@ class Rule(Generic[P, R]):
     """A registered rule. Calling it validates the inputs and names the defaults it assumed."""
 
     def __init__(
-        self, id: str, formula: str, sources: Sequence[Source], example: Example, function: Callable[P, R]
+        self,
+        rule_id: str,
+        formula: str,
+        sources: Sequence[Source],
+        example: Example,
+        function: Callable[P, R],
     ) -> None:
         self.id = rule_id
         self.formula = formula
@@ -109,12 +114,12 @@ class Rule(Generic[P, R]):
         }
         self.inputs: type[BaseModel] = create_model(f"{rule_id} inputs", __base__=Strict, **fields)
 
-    def __call__(self, *args: P.args, **kwargs: P.kwargs) -> R:
+    def __call__(self, /, *args: P.args, **kwargs: P.kwargs) -> R:
         given = self._validated(kwargs)
         values = {name: getattr(given, name) for name in type(given).model_fields}
         try:
             result: R = self.function(**values)  # type: ignore[call-arg]  # keyword-only, checked above
-        except OverflowError:
+        except (OverflowError, ZeroDivisionError):
             raise _too_large(sorted(kwargs)) from None
         if not _finite(result.model_dump()):
             raise _too_large(sorted(kwargs))
@@ -125,7 +130,7 @@ class Rule(Generic[P, R]):
         try:
             return self.inputs.model_validate(given)
         except ValidationError as fault:
-            raise from_validation(fault) from None
+            raise from_validation(fault, given) from None
 
 
 def _too_large(fields: list[str]) -> InputError:
@@ -162,7 +167,8 @@ def _defaults_taken(model: BaseModel, prefix: str = "") -> list[tuple[str, Any]]
     return taken
 
 
-_registry: dict[str, Rule[Any, Any]] = {}
+# Every registered rule by its id; whole once keeve.core.calc has imported the rooms that hold them.
+REGISTRY: dict[str, Rule[Any, Any]] = {}
 
 
 def rule(
@@ -171,62 +177,13 @@ def rule(
     """Register a keyword-only function as the rule ``rule_id``."""
 
     def register(function: Callable[P, R]) -> Rule[P, R]:
-        if rule_id in _registry:
+        if rule_id in REGISTRY:
             raise RuntimeError(f"the rule {rule_id} is registered twice")
         registered = Rule(rule_id, formula, sources, example, function)
-        _registry[rule_id] = registered
+        REGISTRY[rule_id] = registered
         return registered
 
     return register
-
-
-def all_rules() -> dict[str, Rule[Any, Any]]:
-    """Every rule by its id. Importing the rooms that hold them is what registers them."""
-    from keeve.core import admixtures, correction, geometry, loads, parts, water  # noqa: F401
-
-    return dict(sorted(_registry.items()))
-
-
-def get_rule(rule_id: str) -> Rule[Any, Any]:
-    """The rule of that id.
-
-    Raises:
-        InputError: there is none; the message lists those there are.
-    """
-    rules = all_rules()
-    if rule_id not in rules:
-        raise InputError(
-            "unknown_rule", f"There is no rule {rule_id!r}: choose one of {', '.join(rules)}.", ["rule"]
-        )
-    return rules[rule_id]
-
-
-def calc(rule_id: str, payload: Any) -> Any:
-    """Run a rule on plain JSON: an object gives an object, an array of objects an array of results.
-
-    Raises:
-        InputError: no such rule, or an input that cannot be used; in an array the field starts with
-            the index of the object at fault.
-    """
-    chosen = get_rule(rule_id)
-    if isinstance(payload, list):
-        return [_run_one(chosen, item, f"{index}.") for index, item in enumerate(payload)]
-    return _run_one(chosen, payload, "")
-
-
-def _run_one(chosen: Rule[Any, Any], payload: Any, prefix: str) -> dict[str, Any]:
-    if not isinstance(payload, Mapping):
-        raise InputError(
-            "not_an_object",
-            "The input must be a JSON object of named figures.",
-            [prefix.rstrip(".") or "input"],
-        )
-    try:
-        result: Result = chosen(**payload)
-    except InputError as fault:
-        fault.fields = [prefix + field for field in fault.fields]
-        raise
-    return result.model_dump(mode="json")
 
 
 def parse_json(text: str) -> Any:

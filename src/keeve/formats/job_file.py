@@ -21,7 +21,7 @@ def read_job(raw: Any) -> Job:
     try:
         return Job.model_validate(raw)
     except ValidationError as fault:
-        raise from_validation(fault) from None
+        raise from_validation(fault, raw) from None
 
 
 def parse_job(text: str) -> Job:

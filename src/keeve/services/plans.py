@@ -82,7 +82,7 @@ def newest_plans(engine: Engine, visitor: Visitor) -> list[PlanLine]:
                 models.Plan.id,
                 models.Plan.title,
                 models.Plan.made_at,
-                func.jsonb_array_length(models.Plan.result["loads"]),
+                func.json_array_length(models.Plan.result["loads"]),
                 func.coalesce(begun.c.begun, 0),
             )
             .outerjoin(begun, begun.c.plan_id == models.Plan.id)

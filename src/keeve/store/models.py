@@ -5,15 +5,15 @@ from typing import Any
 from uuid import UUID, uuid4
 
 from sqlalchemy import ForeignKey, ForeignKeyConstraint, Index, UniqueConstraint, func
-from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.dialects.postgresql import JSON
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 from sqlalchemy.types import DateTime
 
 
 class Base(DeclarativeBase):
-    """All tables; times carry their zone, dictionaries are JSONB."""
+    """All tables; times carry their zone, dictionaries are JSON, which (unlike JSONB) keeps their order."""
 
-    type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSONB}
+    type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSON}
 
 
 class CrewOwned:

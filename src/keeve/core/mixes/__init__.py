@@ -26,10 +26,9 @@ def parse_mix(text: str) -> Mix:
     except yaml.YAMLError as fault:
         raise InputError("not_yaml", f"The mix is not valid YAML: {fault}.", ["mix"]) from None
     try:
-        # Through JSON types, so that a list in the file may stand where the model keeps a tuple.
-        return Mix.model_validate(raw, strict=False)
+        return Mix.model_validate(raw)
     except ValidationError as fault:
-        raise from_validation(fault) from None
+        raise from_validation(fault, raw) from None
 
 
 @cache

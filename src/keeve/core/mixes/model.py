@@ -76,7 +76,8 @@ class _Step(Strict):
 
     do: str
     why: str
-    minutes: tuple[Amount, Amount]
+    # A list in YAML and JSON, so not held to being a tuple; its numbers stay strict.
+    minutes: Annotated[tuple[Amount, Amount], Field(strict=False)]
     reading: str | None = None
 
     @model_validator(mode="after")
@@ -200,6 +201,8 @@ class Mix(Strict):
                         )
                 elif isinstance(step, JudgeStep) and step.test not in self.tests:
                     raise ValueError(f"{where} judges by {step.test!r}, which is no test of the mix")
+            if missing := {"judge", "place"} - {step.kind for step in procedure.steps}:
+                raise ValueError(f"{where} has no {missing.pop()} step")
             if uneven := [name for name, share in shares.items() if abs(share - 1) > 1e-9]:
                 raise ValueError(f"{where} does not charge the whole of {', '.join(sorted(uneven))}")
         return self

@@ -1,0 +1,5 @@
+"""The demo: an invented crew restoring a canal boathouse, its work made through the services."""
+
+from keeve.demo.boathouse import PASSWORD, SIGN_IN_NAME, load_demo
+
+__all__ = ["PASSWORD", "SIGN_IN_NAME", "load_demo"]

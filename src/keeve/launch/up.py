@@ -1,0 +1,80 @@
+"""``./keeve up``: the database, the demo the first time, and the server."""
+
+import ipaddress
+import signal
+import socket
+import sys
+from datetime import UTC, datetime
+from pathlib import Path
+
+from keeve.launch.postgres import project_folder, running
+from keeve.launch.system import LaunchError
+
+_SECONDS_FOR_OPEN_PAGES = 3
+
+
+def up(*, host: str, port: int, certificate: Path | None, key: Path | None) -> int:
+    """Serve until Ctrl-C, then stop everything that was started."""
+    # A plain kill ends like Ctrl-C, so that PostgreSQL is stopped too.
+    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    try:
+        _check_address(host, certificate, key)
+        with _listener(host, port) as listener, running(project_folder()) as url:
+            _serve(listener, url, host, certificate, key)
+    except LaunchError as fault:
+        print(f"keeve: {fault}", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        print("keeve: stopped")
+    return 0
+
+
+def _check_address(host: str, certificate: Path | None, key: Path | None) -> None:
+    for file, option in ((certificate, "--cert"), (key, "--key")):
+        if file is not None and not file.is_file():
+            raise LaunchError(f"There is no file {file}: give {option} the path of a PEM file.")
+    try:
+        loopback = host == "localhost" or ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        raise LaunchError(f"{host} is no address: give --host an IP address of this machine.") from None
+    if not loopback and (certificate is None or key is None):
+        raise LaunchError(f"To serve on {host} give --cert and --key: off this machine only HTTPS is safe.")
+
+
+def _listener(host: str, port: int) -> socket.socket:
+    try:
+        return socket.create_server((host, port))
+    except OSError as fault:
+        raise LaunchError(
+            f"Port {port} on {host} cannot be used ({fault.strerror}): stop what uses it, or give another --port."
+        ) from None
+
+
+def _serve(listener: socket.socket, url: str, host: str, certificate: Path | None, key: Path | None) -> None:
+    import uvicorn
+    from sqlalchemy.exc import OperationalError
+
+    from keeve.demo import PASSWORD, SIGN_IN_NAME, load_demo
+    from keeve.store.database import connect
+    from keeve.store.migrate import migrate
+    from keeve.web.app import create_app
+
+    engine = connect(url)
+    try:
+        migrate(engine)
+    except OperationalError as fault:
+        reason = str(fault.orig).strip().splitlines()[0]
+        raise LaunchError(f"The database does not let Keeve in ({reason}): check DATABASE_URL.") from None
+    load_demo(engine, datetime.now(UTC))
+    config = uvicorn.Config(
+        create_app(engine),
+        log_level="warning",
+        ssl_certfile=certificate,
+        ssl_keyfile=key,
+        timeout_graceful_shutdown=_SECONDS_FOR_OPEN_PAGES,
+    )
+    scheme = "https" if certificate else "http"
+    print(f"Keeve is at {scheme}://{host}:{listener.getsockname()[1]}")
+    print(f"Demo sign-in: name {SIGN_IN_NAME}, password {PASSWORD}")
+    print("Ctrl-C stops it.", flush=True)
+    uvicorn.Server(config).run(sockets=[listener])

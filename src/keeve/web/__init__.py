@@ -1,0 +1,1 @@
+"""The web application: server-rendered pages; every figure comes from the services."""

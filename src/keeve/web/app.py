@@ -1,0 +1,104 @@
+"""The application factory."""
+
+import os
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import Depends, FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.middleware.gzip import GZipMiddleware
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from fastapi.staticfiles import StaticFiles
+from starlette.exceptions import HTTPException
+
+from keeve.core.errors import InputError
+from keeve.services.database import Engine, connect
+from keeve.web import pages
+from keeve.web.screens import bench, card, log, plan, sign_in
+from keeve.web.security import ForeignForm, SecureHeaders, SignInNeeded, guard
+
+_STATIC = Path(__file__).parent / "static"
+
+
+def create_app(engine: Engine) -> FastAPI:
+    """The application on a migrated database."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        yield
+        engine.dispose()
+
+    app = FastAPI(
+        title="Keeve",
+        docs_url=None,
+        redoc_url=None,
+        openapi_url=None,
+        lifespan=lifespan,
+        dependencies=[Depends(guard)],
+    )
+    app.state.engine = engine
+    app.add_middleware(SecureHeaders)
+    for screen in (sign_in, plan, card, bench, log):
+        app.include_router(screen.router)
+    # Only what ships with the application is compressed: pages carry form tokens, which compression would leak.
+    app.mount("/static", GZipMiddleware(StaticFiles(directory=_STATIC)), name="static")
+    app.add_exception_handler(SignInNeeded, _to_sign_in)
+    app.add_exception_handler(ForeignForm, _foreign_form)
+    app.add_exception_handler(InputError, _bad_input)
+    app.add_exception_handler(RequestValidationError, _not_found)
+    app.add_exception_handler(HTTPException, _not_found)
+    return app
+
+
+def app_from_environment() -> FastAPI:
+    """For worker processes: the application on the database of DATABASE_URL."""
+    return create_app(connect(os.environ["DATABASE_URL"]))
+
+
+def _wants_json(request: Request) -> bool:
+    return any("application/json" in request.headers.get(name, "") for name in ("content-type", "accept"))
+
+
+def _to_sign_in(request: Request, fault: Exception) -> Response:
+    if _wants_json(request):
+        return JSONResponse(
+            {
+                "error": {
+                    "code": "signed_out",
+                    "message": "You are signed out. Sign in, then go on.",
+                    "fields": [],
+                }
+            },
+            status_code=401,
+        )
+    back = request.url.path if request.method == "GET" else "/"
+    return RedirectResponse(f"/sign-in?next={back}", status_code=303)
+
+
+def _foreign_form(request: Request, fault: Exception) -> Response:
+    message = "This form is out of date. Load the page again and repeat the step."
+    if _wants_json(request):
+        return JSONResponse(
+            {"error": {"code": "foreign_form", "message": message, "fields": []}}, status_code=403
+        )
+    return _plain(request, 403, "Not sent", message)
+
+
+def _bad_input(request: Request, fault: Exception) -> Response:
+    if not isinstance(fault, InputError):
+        raise fault
+    if _wants_json(request):
+        return JSONResponse(fault.as_json(), status_code=422)
+    return _plain(request, 422, "Not done", fault.message)
+
+
+def _not_found(request: Request, fault: Exception) -> Response:
+    status = fault.status_code if isinstance(fault, HTTPException) else 404
+    return _plain(request, status, "Not here", "There is nothing at this address, or it is another crew's.")
+
+
+def _plain(request: Request, status: int, title: str, message: str) -> HTMLResponse:
+    if not hasattr(request.state, "visitor"):
+        request.state.visitor = None
+    return pages.page(request, "message.html", status, title=title, message=message)

@@ -1,0 +1,1 @@
+"""Drawings: pure functions from figures to geometry. Templates turn the geometry into SVG."""

@@ -1,0 +1,103 @@
+"""The water line: from dry to running, stretched near the target, where the decision is."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+from keeve.core.bench import Window
+from keeve.web.drawings.spread import spread
+
+# Drawing units across, at desk and at phone width; text keeps its size, so the phone's line is narrower.
+WIDTHS = (1000.0, 440.0)
+_MARGIN = 10.0
+# Shares of the line that end at the start, the low end, the ceiling and past it. The part up to the start
+# is squeezed, the window is stretched. A judgement made here, not a law.
+_SHARES = (0.0, 0.30, 0.45, 0.88, 1.0)
+_PAST_CEILING = 1.12
+_LABEL_WIDTH = 128.0
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A place on the line and where its label stands."""
+
+    x: float
+    label_x: float
+    litres: float
+
+
+@dataclass(frozen=True)
+class WaterLine:
+    """Everything the template draws, in drawing units."""
+
+    width: float
+    left: float
+    right: float
+    start: Mark
+    low_x: float
+    target: Mark
+    ceiling: Mark
+    in_x: float
+    in_label_x: float
+    total_l: float
+    additions: list[float]
+    scale: list[tuple[float, float]]
+
+
+def water_lines(window: Window, additions_l: Sequence[float]) -> list[WaterLine]:
+    """The water line of a load at desk and at phone width.
+
+    Args:
+        window: litres added: start, low end, target, ceiling.
+        additions_l: what went in, in order.
+    """
+    return [_water_line(window, additions_l, width) for width in WIDTHS]
+
+
+def _water_line(window: Window, additions_l: Sequence[float], width: float) -> WaterLine:
+    left, right = _MARGIN, width - _MARGIN
+    total = sum(additions_l)
+    top = max(window.ceiling_l * _PAST_CEILING, total * 1.02, 0.1)
+    knots = _knots(window, top)
+
+    def x(litres: float) -> float:
+        for (low, low_share), (high, high_share) in pairwise(knots):
+            if litres <= high:
+                part = (litres - low) / (high - low)
+                return left + (low_share + (high_share - low_share) * part) * (right - left)
+        return right
+
+    wanted = [x(window.start_l), x(window.target_l), x(window.ceiling_l)]
+    labels = spread(wanted, _LABEL_WIDTH, _LABEL_WIDTH / 2, width - _LABEL_WIDTH / 2)
+    running, ticks = 0.0, []
+    for addition in additions_l:
+        running += addition
+        ticks.append(x(running))
+    return WaterLine(
+        width=width,
+        left=left,
+        right=right,
+        start=Mark(wanted[0], labels[0], window.start_l),
+        low_x=x(window.min_l),
+        target=Mark(wanted[1], labels[1], window.target_l),
+        ceiling=Mark(wanted[2], labels[2], window.ceiling_l),
+        in_x=x(total),
+        in_label_x=min(max(x(total), 70.0), width - 70.0),
+        total_l=total,
+        additions=ticks,
+        scale=[(litres, x(litres)) for litres in _round_litres(top)],
+    )
+
+
+def _knots(window: Window, top: float) -> list[tuple[float, float]]:
+    """Litres against share of the line, rising; bounds that fall together leave the later one."""
+    knots = [(0.0, 0.0)]
+    for litres, share in zip((window.start_l, window.min_l, window.ceiling_l, top), _SHARES[1:], strict=True):
+        if litres > knots[-1][0] + 1e-6:
+            knots.append((litres, share))
+    return knots
+
+
+def _round_litres(top: float) -> list[float]:
+    step = next((size for size in (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100) if top / size <= 18), 200)
+    return [index * step for index in range(int(top / step) + 1)]

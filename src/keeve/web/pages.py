@@ -1,0 +1,165 @@
+"""Rendering pages: the templates, and how figures are set in them."""
+
+from collections.abc import Mapping
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import HTMLResponse
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, pass_context
+from jinja2.runtime import Context
+from starlette.templating import Jinja2Templates
+
+from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, READING_NAMES
+from keeve.core.plan import nearest_quarter
+from keeve.core.units import MEASURES, Kind, to_kept, to_shown
+from keeve.web.security import FORM_FIELD, form_token
+
+_THIN_SPACE = "\u202f"
+_QUARTERS = {0.25: "¼", 0.5: "½", 0.75: "¾"}
+
+_environment = Environment(
+    loader=FileSystemLoader(Path(__file__).parent / "templates"),
+    autoescape=True,
+    undefined=StrictUndefined,
+    trim_blocks=True,
+    lstrip_blocks=True,
+)
+_templates = Jinja2Templates(env=_environment)
+
+
+def page(request: Request, template: str, status: int = 200, **values: Any) -> HTMLResponse:
+    """A page or a part of one."""
+    visitor = request.state.visitor
+    return _templates.TemplateResponse(
+        request,
+        template,
+        {
+            "visitor": visitor,
+            "units": visitor.units if visitor else "metric",
+            "form_field": FORM_FIELD,
+            "form_token": form_token(request),
+            **values,
+        },
+        status_code=status,
+    )
+
+
+@pass_context
+def _measure(context: Context, value: float, kind: Kind, decimals: int | None = None) -> str:
+    """A kept figure with its unit, in the units of the reader."""
+    measure = MEASURES[context["units"]][kind]
+    shown = to_shown(value, kind, context["units"])
+    return f"{_decimal(shown, measure.decimals if decimals is None else decimals)}{_THIN_SPACE}{measure.unit}"
+
+
+@pass_context
+def _unit(context: Context, kind: Kind) -> str:
+    unit: str = MEASURES[context["units"]][kind].unit
+    return unit
+
+
+def _decimal(value: float, decimals: int = 1) -> str:
+    """A figure with so many decimals; never a minus before nothing."""
+    text = f"{value:.{decimals}f}"
+    return text.lstrip("-") if float(text) == 0 else text
+
+
+def _short(value: float) -> str:
+    """A figure without needless decimals."""
+    return f"{value:.4g}"
+
+
+def _vessels(count: float, name: str) -> str:
+    """A count of vessels in quarters, set as fractions."""
+    quarters = nearest_quarter(count)
+    whole, part = int(quarters), quarters % 1
+    figure = f"{whole or ''}{_QUARTERS.get(part, '')}" or "under ¼"
+    return f"{figure} {name}" if quarters <= 1 else f"{figure} {name}s"
+
+
+@pass_context
+def _shown(context: Context, value: float, kind: Kind) -> str:
+    """A kept figure for an input, in the units of the reader."""
+    measure = MEASURES[context["units"]][kind]
+    return _decimal(to_shown(value, kind, context["units"]), measure.decimals)
+
+
+@pass_context
+def _kept_per_unit(context: Context, kind: Kind) -> float:
+    """What one unit as shown is in the unit it is kept in, for the page's scripts."""
+    return to_kept(1.0, kind, context["units"])
+
+
+# The endings of field names, the longer before the shorter, and the units they stand for.
+_ENDINGS: Mapping[str, str] = {
+    "_kg_m3": "kg/m³", "_kg_l": "kg/L", "_m3_h": "m³/h", "_m3": "m³", "_m2": "m²", "_mm": "mm", "_m": "m",
+    "_kg": "kg", "_ml": "mL", "_l": "L", "_min": "min", "_c": "°C", "_fraction": "",
+}  # fmt: skip
+
+
+def _named(name: str) -> dict[str, str]:
+    """A field's name in words, and its unit."""
+    for ending, unit in _ENDINGS.items():
+        head, found, rest = name.partition(f"{ending},") if f"{ending}," in name else (name, "", "")
+        if found:
+            return {"words": _words(f"{head},{rest}"), "unit": unit}
+        if name.endswith(ending):
+            return {"words": _words(name.removesuffix(ending)), "unit": unit}
+    return {"words": _words(name), "unit": ""}
+
+
+def _words(name: str) -> str:
+    return name.replace("_", " ")
+
+
+def _assumption(name: str, value: float) -> str:
+    """A default that was taken, such as ``sand moisture 0.04``."""
+    named = _named(name.removeprefix("materials.").replace(".", " "))
+    return f"{named['words']} {_short(value)} {named['unit']}".rstrip()
+
+
+def _clock(moment: datetime) -> str:
+    """The time of day, as of the machine that serves the page."""
+    return moment.astimezone().strftime("%H:%M")
+
+
+def _clock_seconds(moment: datetime) -> str:
+    return moment.astimezone().strftime("%H:%M:%S")
+
+
+def _day(moment: datetime) -> str:
+    return moment.astimezone().strftime("%a %d %b %Y")
+
+
+def _epoch_ms(moment: datetime | None) -> str:
+    """A moment for the page's scripts; empty for none."""
+    return "" if moment is None else str(round(moment.timestamp() * 1000))
+
+
+def _minutes(value: float) -> str:
+    """Minutes and seconds, as on a stopwatch."""
+    return f"{int(value)}:{round(value % 1 * 60):02d}"
+
+
+_FILTERS: Mapping[str, Any] = {
+    "measure": _measure,
+    "unit_of": _unit,
+    "decimal": _decimal,
+    "short": _short,
+    "vessels": _vessels,
+    "shown": _shown,
+    "kept_per_unit": _kept_per_unit,
+    "named": _named,
+    "assumption": _assumption,
+    "clock": _clock,
+    "clock_seconds": _clock_seconds,
+    "day": _day,
+    "epoch_ms": _epoch_ms,
+    "minutes": _minutes,
+}
+_environment.filters.update(_FILTERS)
+_environment.globals.update(
+    MIXER_NAMES=MIXER_NAMES, ORDER_NAMES=ORDER_NAMES, READING_NAMES=READING_NAMES, MEASURES=MEASURES
+)

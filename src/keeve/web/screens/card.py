@@ -1,0 +1,73 @@
+"""Load card: what goes into this mixer, in which order, in the user's vessels."""
+
+from typing import Any
+from uuid import UUID
+
+from fastapi import APIRouter, HTTPException, Request
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+
+from keeve.core.bench import Window
+from keeve.core.plan import Load, Plan, gauged_parts, load_steps
+from keeve.formats.job_file import MEDIA_TYPE
+from keeve.services import batches, plans
+from keeve.web.drawings.section import LABEL_X, charge_section
+from keeve.web.drawings.water_line import water_lines
+from keeve.web.pages import page
+from keeve.web.security import Database, SignedIn, now
+
+router = APIRouter()
+
+
+@router.get("/plan/{plan_id}/load/{number}")
+def show(request: Request, database: Database, visitor: SignedIn, plan_id: UUID, number: int) -> Response:
+    """The card of one load."""
+    saved = plans.saved_plan(database, visitor, plan_id)
+    load = saved.plan.load(number) if saved else None
+    if saved is None or load is None:
+        raise HTTPException(404)
+    begun = batches.loads_of_plan(database, visitor, plan_id)
+    moment = now()
+    return page(
+        request,
+        "card/card.html",
+        saved=saved,
+        begun=begun,
+        acts={item: running.situation(moment).act for item, running in begun.items()},
+        **card_values(saved.plan, load),
+    )
+
+
+@router.post("/plan/{plan_id}/load/{number}/begin")
+def begin(database: Database, visitor: SignedIn, plan_id: UUID, number: int) -> Response:
+    """Begin the load, or go to it where it was begun."""
+    load_id = batches.begin_load(database, visitor, plan_id, number, now())
+    if load_id is None:
+        raise HTTPException(404)
+    return RedirectResponse(f"/bench/{load_id}", status_code=303)
+
+
+@router.get("/plan/{plan_id}/job.json")
+def job_file(database: Database, visitor: SignedIn, plan_id: UUID) -> Response:
+    """The job as a job file."""
+    saved = plans.saved_plan(database, visitor, plan_id)
+    if saved is None:
+        raise HTTPException(404)
+    return JSONResponse(
+        saved.job.model_dump(mode="json", exclude_none=True),
+        media_type=MEDIA_TYPE,
+        headers={"Content-Disposition": 'attachment; filename="job.json"'},
+    )
+
+
+def card_values(plan: Plan, load: Load) -> dict[str, Any]:
+    """What the card's templates draw."""
+    water = load.water
+    return {
+        "plan": plan,
+        "load": load,
+        "steps": load_steps(plan, load),
+        "section": charge_section(plan, load),
+        "label_x": LABEL_X,
+        "lines": water_lines(Window(water.start_l, water.min_l, water.target_l, water.ceiling_l), []),
+        "gauged": gauged_parts(plan, load),
+    }

@@ -1,0 +1,105 @@
+"""Log: what was done, with which water, by whom, judged how."""
+
+from collections.abc import Iterator
+from datetime import datetime
+from typing import Annotated
+from uuid import UUID
+
+from fastapi import APIRouter, HTTPException, Query, Request
+from fastapi.responses import Response, StreamingResponse
+
+from keeve.core.bench import Situation
+from keeve.core.mixes.model import READING_NAMES
+from keeve.formats.log_csv import csv_lines
+from keeve.services import batches
+from keeve.services.accounts import Visitor
+from keeve.services.batches import RunningLoad
+from keeve.services.database import Engine
+from keeve.web.drawings.water_line import WaterLine, water_lines
+from keeve.web.pages import page
+from keeve.web.security import Database, SignedIn, now
+
+router = APIRouter()
+
+_PAGE = 25
+_EXPORT_PAGE = 500
+
+
+@router.get("/log")
+def show(
+    request: Request,
+    database: Database,
+    visitor: SignedIn,
+    before: Annotated[datetime | None, Query()] = None,
+    before_id: Annotated[UUID | None, Query()] = None,
+) -> Response:
+    """Loads newest first, a page at a time."""
+    after = (before, before_id) if before and before_id else None
+    found = batches.log_page(database, visitor, limit=_PAGE + 1, before=after)
+    moment = now()
+    situations = {running.id: running.situation(moment) for running in found}
+    return page(
+        request,
+        "log/log.html",
+        loads=found[:_PAGE],
+        acts={load_id: situation.act for load_id, situation in situations.items()},
+        lines={running.id: _lines(running, situations[running.id])[1] for running in found},
+        more=found[_PAGE - 1] if len(found) > _PAGE else None,
+        first=after is None,
+    )
+
+
+@router.get("/log.csv")
+def export(database: Database, visitor: SignedIn) -> Response:
+    """The whole log as CSV."""
+    return StreamingResponse(
+        csv_lines(_row(running) for running in _all_loads(database, visitor)),
+        media_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": 'attachment; filename="keeve-log.csv"'},
+    )
+
+
+@router.get("/log/{load_id}")
+def show_load(request: Request, database: Database, visitor: SignedIn, load_id: UUID) -> Response:
+    """One load with every event, the undone ones struck out."""
+    running = batches.running_load(database, visitor, load_id)
+    if running is None:
+        raise HTTPException(404)
+    situation = running.situation(now())
+    return page(
+        request,
+        "log/load.html",
+        running=running,
+        now=situation,
+        plan=running.plan,
+        lines=_lines(running, situation),
+        standing={event.id for event in running.batch.applied},
+    )
+
+
+def _lines(running: RunningLoad, situation: Situation) -> list[WaterLine]:
+    return water_lines(situation.window, [item.water_l for item in running.batch.water])
+
+
+def _all_loads(database: Engine, visitor: Visitor) -> Iterator[RunningLoad]:
+    after = None
+    while found := batches.log_page(database, visitor, limit=_EXPORT_PAGE, before=after):
+        yield from found
+        after = (found[-1].begun_at, found[-1].id)
+
+
+def _row(running: RunningLoad) -> list[str | float | int | None]:
+    batch, judged = running.batch, running.batch.last_judgement
+    return [
+        running.begun_at.isoformat(),
+        running.plan.title,
+        running.load.number,
+        running.plan.mix.name,
+        running.load.yield_l,
+        batch.water_l,
+        running.load.water.target_l,
+        READING_NAMES[judged.reading] if judged else None,
+        judged.by if judged else None,
+        batch.placed_l,
+        batch.discarded,
+    ]

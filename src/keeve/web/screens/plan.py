@@ -1,0 +1,126 @@
+"""Plan: how much, of what, in how many loads, and what to buy."""
+
+from dataclasses import replace
+from typing import Any
+from uuid import UUID
+
+from fastapi import APIRouter, HTTPException, Request
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+
+from keeve.core.errors import InputError
+from keeve.core.job import Job
+from keeve.core.mixes import get_mix
+from keeve.core.plan import Plan, gauged_parts
+from keeve.core.planning import make_plan
+from keeve.core.units import System
+from keeve.services import accounts, plans
+from keeve.services.accounts import Visitor
+from keeve.web import plan_form
+from keeve.web.drawings.order_bar import order_bar
+from keeve.web.drawings.sketch import sketch
+from keeve.web.pages import page
+from keeve.web.plan_form import PlanForm
+from keeve.web.security import Database, SignedIn
+
+router = APIRouter()
+
+MIX = "mortar-bricklaying"
+
+
+@router.get("/plan")
+def show(request: Request, database: Database, visitor: SignedIn, again: UUID | None = None) -> Response:
+    """The form, empty or from a saved plan, with what it comes to."""
+    form = plan_form.empty_form(visitor.units)
+    if again is not None:
+        saved = plans.saved_plan(database, visitor, again)
+        if saved is None:
+            raise HTTPException(404)
+        form = plan_form.form_of(saved.job, visitor.units)
+    return _form_page(request, database, visitor, form)
+
+
+@router.post("/plan/preview")
+def preview(request: Request, visitor: SignedIn) -> Response:
+    """What the form comes to, while it is typed: the result as HTML, and what is wrong by field."""
+    form = plan_form.form_from(request.state.form, visitor.units)
+    body = page(request, "plan/result.html", **_result(form, visitor)).body
+    return JSONResponse({"html": bytes(body).decode(), "errors": form.errors})
+
+
+@router.post("/plan/units")
+def change_units(request: Request, database: Database, visitor: SignedIn) -> Response:
+    """Other units, with everything typed so far carried over."""
+    chosen: System = "us" if request.state.form.get("units") == "us" else "metric"
+    form = plan_form.form_from(request.state.form, visitor.units)
+    accounts.choose_units(database, visitor.account_id, chosen)
+    converted = plan_form.convert(form, visitor.units, chosen)
+    request.state.visitor = replace(visitor, units=chosen)
+    return _form_page(request, database, request.state.visitor, converted)
+
+
+@router.get("/plan/units")
+def after_units() -> Response:
+    """Where a reload lands after the units were changed."""
+    return RedirectResponse("/plan", status_code=303)
+
+
+@router.post("/plan")
+def save(request: Request, database: Database, visitor: SignedIn) -> Response:
+    """Keep the plan and show its first load card; or the form again, with what is wrong."""
+    form = plan_form.form_from(request.state.form, visitor.units)
+    job = plan_form.to_job(form, MIX, visitor.units)
+    if job is None:
+        return _form_page(request, database, visitor, form, status=422)
+    try:
+        plan_id = plans.save_plan(database, visitor, job)
+    except InputError as fault:
+        form.refuse(fault)
+        return _form_page(request, database, visitor, form, status=422)
+    return RedirectResponse(f"/plan/{plan_id}/load/1", status_code=303)
+
+
+def _form_page(
+    request: Request, database: Any, visitor: Visitor, form: PlanForm, status: int = 200
+) -> Response:
+    return page(
+        request,
+        "plan/plan.html",
+        status,
+        form=form,
+        shapes=plan_form.SHAPES,
+        fields=plan_form,
+        mix=get_mix(MIX),
+        saved=plans.newest_plans(database, visitor),
+        **_result(form, visitor),
+    )
+
+
+def _result(form: PlanForm, visitor: Visitor) -> dict[str, Any]:
+    """The plan of the form and its sketch, or neither; what is wrong is left on the form."""
+    job = plan_form.to_job(form, MIX, visitor.units)
+    if job is None:
+        return {"plan": None, "errors": form.errors}
+    try:
+        plan = make_plan(job)
+    except InputError as fault:
+        form.refuse(fault)
+        return {"plan": None, "errors": form.errors}
+    sizes = _sizes(job, plan)
+    return {
+        "plan": plan,
+        "drawing": sketch(form.shape, sizes),
+        "bar": order_bar(plan),
+        "sizes": sizes,
+        "volume_rule": form.shape if form.shape != "volume" else "order-volume",
+        "errors": {},
+        "gauged": gauged_parts(plan, plan.loads[0]),
+    }
+
+
+def _sizes(job: Job, plan: Plan) -> dict[str, float]:
+    """The sizes that the sketch draws and names; a plain volume is drawn as a cube."""
+    need = job.need[0].model_dump()
+    sizes = {name: value for name, value in need.items() if isinstance(value, float)}
+    if "volume_m3" in sizes:
+        sizes["edge_m"] = plan.volume.net_m3 ** (1 / 3)
+    return sizes

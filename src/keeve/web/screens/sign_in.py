@@ -1,0 +1,83 @@
+"""Signing in and out, and the choice of units."""
+
+import secrets
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
+from fastapi.responses import RedirectResponse, Response
+
+from keeve.services import accounts
+from keeve.services.accounts import SignInRefused
+from keeve.web.pages import page
+from keeve.web.security import SESSION_COOKIE, STRANGER_COOKIE, Database, SignedIn, now
+
+router = APIRouter()
+
+
+@router.get("/")
+def start(visitor: SignedIn) -> Response:
+    """The first page after sign-in."""
+    return RedirectResponse("/plan", status_code=303)
+
+
+@router.get("/sign-in")
+def show_sign_in(request: Request, next: Annotated[str, Query()] = "/") -> Response:  # noqa: A002
+    """The form; its browser gets the cookie that ties the form to it."""
+    if request.state.visitor:
+        return RedirectResponse("/", status_code=303)
+    if STRANGER_COOKIE not in request.cookies:
+        token = secrets.token_urlsafe(24)
+        answer = page(
+            request, "sign_in/sign_in.html", next=_own_path(next), name="", refusal=None, form_token=token
+        )
+        _set_cookie(answer, STRANGER_COOKIE, token)
+        return answer
+    return page(request, "sign_in/sign_in.html", next=_own_path(next), name="", refusal=None)
+
+
+@router.post("/sign-in")
+def do_sign_in(request: Request, database: Database) -> Response:
+    """Check name and password."""
+    form = request.state.form
+    back = _own_path(form.get("next", "/"))
+    try:
+        token = accounts.sign_in(
+            database,
+            sign_in_name=form.get("name", ""),
+            password=form.get("password", ""),
+            address=request.client.host if request.client else "",
+            now=now(),
+        )
+    except SignInRefused as refusal:
+        return page(
+            request, "sign_in/sign_in.html", 401, next=back, name=form.get("name", ""), refusal=str(refusal)
+        )
+    answer = RedirectResponse(back, status_code=303)
+    _set_cookie(answer, SESSION_COOKIE, token, max_age=int(accounts.LASTS.total_seconds()))
+    return answer
+
+
+@router.post("/sign-out")
+def do_sign_out(request: Request, database: Database, visitor: SignedIn) -> Response:
+    """End this session."""
+    accounts.sign_out(database, request.cookies[SESSION_COOKIE], now())
+    answer = RedirectResponse("/sign-in", status_code=303)
+    answer.delete_cookie(SESSION_COOKIE, path="/", secure=True, httponly=True)
+    return answer
+
+
+@router.post("/units")
+def choose_units(request: Request, database: Database, visitor: SignedIn) -> Response:
+    """Remember the units and go back to the page."""
+    form = request.state.form
+    accounts.choose_units(database, visitor.account_id, "us" if form.get("units") == "us" else "metric")
+    return RedirectResponse(_own_path(form.get("next", "/")), status_code=303)
+
+
+def _set_cookie(answer: Response, name: str, value: str, max_age: int | None = None) -> None:
+    answer.set_cookie(name, value, max_age=max_age, path="/", secure=True, httponly=True, samesite="lax")
+
+
+def _own_path(path: str) -> str:
+    """A path on this site; anything that could lead elsewhere becomes the first page."""
+    return path if path.startswith("/") and not path.startswith(("//", "/\\")) else "/"

@@ -1,0 +1,119 @@
+"""Who is asking, whether the request came from our own page, and the headers on every answer."""
+
+import hmac
+from datetime import UTC, datetime
+from typing import Annotated
+from urllib.parse import urlsplit
+
+from fastapi import Depends, Request
+from starlette.concurrency import run_in_threadpool
+from starlette.datastructures import MutableHeaders
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from keeve.services.accounts import Visitor, visitor
+from keeve.services.database import Engine
+
+SESSION_COOKIE = "__Host-keeve"
+# A stranger has no session yet; this cookie ties the sign-in form to the browser that asked for it.
+STRANGER_COOKIE = "__Host-keeve-visit"
+FORM_FIELD = "form_token"
+FORM_HEADER = "X-Form-Token"
+
+_SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
+
+_HEADERS = {
+    "Content-Security-Policy": (
+        "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; "
+        "connect-src 'self'; manifest-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
+    ),
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+    "Cross-Origin-Resource-Policy": "same-origin",
+    "Permissions-Policy": "camera=(), microphone=(), geolocation=()",
+}
+
+
+class SecureHeaders:
+    """Puts the security headers on every answer; pages of a crew's work are never cached."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Pass the request on, add the headers to what comes back."""
+
+        async def send_with_headers(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                headers = MutableHeaders(scope=message)
+                for name, value in _HEADERS.items():
+                    headers[name] = value
+                if not str(scope.get("path", "")).startswith("/static/"):
+                    headers["Cache-Control"] = "no-store"
+            await send(message)
+
+        await self.app(scope, receive, send_with_headers if scope["type"] == "http" else send)
+
+
+class SignInNeeded(Exception):  # noqa: N818 - an answer, not a fault
+    """The page is for a signed-in person."""
+
+
+class ForeignForm(Exception):  # noqa: N818 - an answer, not a fault
+    """The request did not come from our own page."""
+
+
+def now() -> datetime:
+    """This moment, with its zone."""
+    return datetime.now(UTC)
+
+
+def engine_of(request: Request) -> Engine:
+    """The database of this application."""
+    engine: Engine = request.app.state.engine
+    return engine
+
+
+def _visitor_or_none(request: Request) -> Visitor | None:
+    token = request.cookies.get(SESSION_COOKIE)
+    return visitor(engine_of(request), token, now()) if token else None
+
+
+async def guard(request: Request) -> None:
+    """On every route: look up the visitor, and on anything that changes, check where it came from.
+
+    Leaves ``request.state.visitor`` (or None) and, for forms, ``request.state.form``.
+    """
+    request.state.visitor = await run_in_threadpool(_visitor_or_none, request)
+    if request.method in _SAFE_METHODS:
+        return
+    if request.headers.get("sec-fetch-site", "same-origin") not in {"same-origin", "none"}:
+        raise ForeignForm
+    origin = request.headers.get("origin")
+    if origin is not None and urlsplit(origin).netloc != request.headers.get("host"):
+        raise ForeignForm
+    given = request.headers.get(FORM_HEADER)
+    if "form" in request.headers.get("content-type", ""):
+        form = await request.form()
+        request.state.form = {name: value for name, value in form.items() if isinstance(value, str)}
+        given = given or request.state.form.get(FORM_FIELD)
+    expected = form_token(request)
+    if not expected or not given or not hmac.compare_digest(expected.encode(), given.encode()):
+        raise ForeignForm
+
+
+def form_token(request: Request) -> str:
+    """The token that forms on this visitor's pages carry; empty where there is none yet."""
+    found: Visitor | None = request.state.visitor
+    return found.form_token if found else request.cookies.get(STRANGER_COOKIE, "")
+
+
+def _signed_in(request: Request) -> Visitor:
+    found: Visitor | None = request.state.visitor
+    if found is None:
+        raise SignInNeeded
+    return found
+
+
+SignedIn = Annotated[Visitor, Depends(_signed_in)]
+Database = Annotated[Engine, Depends(engine_of)]

@@ -1,0 +1,165 @@
+// The bench: each tap becomes an event, kept on this device until the server has it. The server draws what comes next.
+const QUEUE = "keeve-queue";
+const DEVICE = "keeve-device";
+const SEQUENCE = "keeve-sequence";
+const RETRY_MS = 2000;
+const TICK_MS = 250;
+
+const read = (name, otherwise) => JSON.parse(localStorage.getItem(name) || JSON.stringify(otherwise));
+const write = (name, value) => localStorage.setItem(name, JSON.stringify(value));
+const clock = (seconds) => `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, "0")}`;
+
+function span(minutes) {
+  return minutes >= 60 ? `${Math.floor(minutes / 60)} h ${minutes % 60} min` : `${minutes} min`;
+}
+
+document.addEventListener("alpine:init", () => {
+  Alpine.data("bench", () => ({
+    notice: "",
+    skew: 0,
+    sending: false,
+
+    init() {
+      // Times are the server's, so that a phone with a wrong clock counts the same minutes.
+      this.skew = Number(this.$el.dataset.now) - Date.now();
+      this.$el.addEventListener("click", (event) => this.tapped(event));
+      document.addEventListener("keydown", (event) => this.key(event));
+      addEventListener("online", () => this.send());
+      setInterval(() => this.tick(), TICK_MS);
+      this.tick();
+      this.send();
+    },
+
+    now() {
+      return Date.now() + this.skew;
+    },
+
+    tapped(event) {
+      const button = event.target.closest("button");
+      if (!button || button.disabled) return;
+      if (button.dataset.step) this.change(button);
+      else if (button.dataset.event) this.record(button);
+    },
+
+    key(event) {
+      if (event.target.matches("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
+      const button = this.$root.querySelector(`[data-key="${CSS.escape(event.key.toLowerCase())}"]`);
+      if (!button || button.disabled) return;
+      event.preventDefault();
+      button.click();
+    },
+
+    change(button) {
+      const input = this.$root.querySelector("[data-amount]");
+      const wanted = Number(input.value) + Number(button.dataset.step);
+      input.value = Math.min(Math.max(wanted, Number(input.min)), Number(input.max)).toFixed(1);
+      input.dispatchEvent(new Event("input", { bubbles: true }));
+    },
+
+    record(button) {
+      // One step at a time: until the last one has arrived, a second tap is the same tap.
+      if (read(QUEUE, []).some((item) => item.load === this.$root.dataset.load)) return;
+      const event = JSON.parse(button.dataset.event);
+      const amount = button.dataset.takes && this.$root.querySelector("[data-amount]");
+      if (amount) {
+        // The page shows the reader's unit; its size in the kept unit comes with the input.
+        const typed = Number(amount.value.replace(",", "."));
+        if (!(typed > 0)) {
+          this.notice = "Type how much: a number more than 0.";
+          return;
+        }
+        event[button.dataset.takes] = typed * Number(amount.dataset.amount);
+      }
+      const reason = button.dataset.reason && this.$root.querySelector("[data-reason-choice]");
+      if (reason) event.reason = reason.value;
+      const sequence = read(SEQUENCE, 0) + 1;
+      write(SEQUENCE, sequence);
+      if (!localStorage.getItem(DEVICE)) write(DEVICE, crypto.randomUUID());
+      Object.assign(event, {
+        id: crypto.randomUUID(),
+        device_id: read(DEVICE, ""),
+        device_seq: sequence,
+        occurred_at: new Date(this.now()).toISOString(),
+        schema: 1,
+      });
+      write(QUEUE, [...read(QUEUE, []), { load: this.$root.dataset.load, event }]);
+      this.send();
+    },
+
+    async send() {
+      if (this.sending) return;
+      this.sending = true;
+      try {
+        while (read(QUEUE, []).length && (await this.sendFirst(read(QUEUE, [])[0])));
+      } finally {
+        this.sending = false;
+      }
+    },
+
+    async sendFirst({ load, event }) {
+      let answer;
+      try {
+        answer = await fetch(`/bench/${load}/events`, {
+          method: "POST",
+          headers: {
+            "Content-Type": "application/json",
+            "X-Form-Token": document.querySelector("meta[name=form-token]").content,
+          },
+          body: JSON.stringify(event),
+        });
+      } catch {
+        return this.keep("No signal");
+      }
+      if (answer.status >= 500) return this.keep("Keeve does not answer");
+      if (answer.status === 401 || answer.status === 403) {
+        this.notice = `${this.kept()} Load the page again and sign in: then it is sent.`;
+        return false;
+      }
+      write(QUEUE, read(QUEUE, []).slice(1));
+      if (answer.ok) {
+        this.notice = "";
+        if (load === this.$root.dataset.load) this.draw(await answer.text());
+      } else {
+        this.notice = (await answer.json()).error.message;
+      }
+      return true;
+    },
+
+    keep(what) {
+      this.notice = `${what}. ${this.kept()} Trying again.`;
+      setTimeout(() => this.send(), RETRY_MS);
+      return false;
+    },
+
+    kept() {
+      const count = read(QUEUE, []).length;
+      return `${count} step${count > 1 ? "s are" : " is"} kept on this device.`;
+    },
+
+    draw(html) {
+      this.$refs.act.innerHTML = html;
+      this.tick();
+      this.$refs.act.querySelector("h1").focus({ preventScroll: true });
+      scrollTo({ top: 0 });
+    },
+
+    tick() {
+      const now = this.now();
+      const each = (name, act) => {
+        for (const place of this.$root.querySelectorAll(`[data-${name}]`)) {
+          act(place, Number(place.getAttribute(`data-${name}`)));
+        }
+      };
+      each("ready-at", (button, at) => { button.disabled = now < at; });
+      each("count-to", (place, at) => { place.textContent = clock(Math.max(Math.ceil((at - now) / 1000), 0)); });
+      each("from", (place, at) => { place.hidden = now < at; });
+      each("until", (place, at) => { place.hidden = now >= at; });
+      each("minutes-to", (place, at) => { place.textContent = span(Math.max(Math.ceil((at - now) / 60000), 0)); });
+      each("reload-at", (place, at) => {
+        if (now < at) return;
+        place.removeAttribute("data-reload-at");
+        location.reload();
+      });
+    },
+  }));
+});
