@@ -33,7 +33,9 @@ def _parser() -> argparse.ArgumentParser:
     up.set_defaults(run=_up)
 
     test = commands.add_parser("test", help="run every check")
-    test.add_argument("pytest", nargs="*", help="only these tests, without the other checks")
+    test.add_argument(
+        "pytest", nargs=argparse.REMAINDER, help="only these tests (as pytest takes them), no other checks"
+    )
     test.set_defaults(run=_test)
 
     plan = commands.add_parser("plan", help="print the plan of a job file")

@@ -1,8 +1,9 @@
 """The application factory."""
 
 import os
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
+from datetime import datetime
 from pathlib import Path
 
 from fastapi import Depends, FastAPI, Request
@@ -16,13 +17,14 @@ from keeve.core.errors import InputError
 from keeve.services.database import Engine, connect
 from keeve.web import pages
 from keeve.web.screens import bench, card, log, plan, sign_in
-from keeve.web.security import ForeignForm, SecureHeaders, SignInNeeded, guard
+from keeve.web.security import ForeignForm, SecureHeaders, SignInNeeded, clock, guard
 
+SCREENS = (sign_in, plan, card, bench, log)
 _STATIC = Path(__file__).parent / "static"
 
 
-def create_app(engine: Engine) -> FastAPI:
-    """The application on a migrated database."""
+def create_app(engine: Engine, clock: Callable[[], datetime] = clock) -> FastAPI:
+    """The application on a migrated database, keeping time by ``clock``."""
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
@@ -38,16 +40,17 @@ def create_app(engine: Engine) -> FastAPI:
         dependencies=[Depends(guard)],
     )
     app.state.engine = engine
+    app.state.clock = clock
     app.add_middleware(SecureHeaders)
-    for screen in (sign_in, plan, card, bench, log):
+    for screen in SCREENS:
         app.include_router(screen.router)
     # Only what ships with the application is compressed: pages carry form tokens, which compression would leak.
     app.mount("/static", GZipMiddleware(StaticFiles(directory=_STATIC)), name="static")
     app.add_exception_handler(SignInNeeded, _to_sign_in)
     app.add_exception_handler(ForeignForm, _foreign_form)
     app.add_exception_handler(InputError, _bad_input)
-    app.add_exception_handler(RequestValidationError, _not_found)
-    app.add_exception_handler(HTTPException, _not_found)
+    app.add_exception_handler(RequestValidationError, _no_route)
+    app.add_exception_handler(HTTPException, _no_route)
     return app
 
 
@@ -62,16 +65,7 @@ def _wants_json(request: Request) -> bool:
 
 def _to_sign_in(request: Request, fault: Exception) -> Response:
     if _wants_json(request):
-        return JSONResponse(
-            {
-                "error": {
-                    "code": "signed_out",
-                    "message": "You are signed out. Sign in, then go on.",
-                    "fields": [],
-                }
-            },
-            status_code=401,
-        )
+        return _json(401, "signed_out", "You are signed out. Sign in, then go on.")
     back = request.url.path if request.method == "GET" else "/"
     return RedirectResponse(f"/sign-in?next={back}", status_code=303)
 
@@ -79,9 +73,7 @@ def _to_sign_in(request: Request, fault: Exception) -> Response:
 def _foreign_form(request: Request, fault: Exception) -> Response:
     message = "This form is out of date. Load the page again and repeat the step."
     if _wants_json(request):
-        return JSONResponse(
-            {"error": {"code": "foreign_form", "message": message, "fields": []}}, status_code=403
-        )
+        return _json(403, "foreign_form", message)
     return _plain(request, 403, "Not sent", message)
 
 
@@ -93,9 +85,19 @@ def _bad_input(request: Request, fault: Exception) -> Response:
     return _plain(request, 422, "Not done", fault.message)
 
 
-def _not_found(request: Request, fault: Exception) -> Response:
-    status = fault.status_code if isinstance(fault, HTTPException) else 404
-    return _plain(request, status, "Not here", "There is nothing at this address, or it is another crew's.")
+def _no_route(request: Request, fault: Exception) -> Response:
+    """An address that is none of ours, or a body that cannot be read. What was sent is never echoed."""
+    status = fault.status_code if isinstance(fault, HTTPException) else 422
+    if _wants_json(request) and status not in (404, 405):
+        return _json(422, "unreadable", "What was sent is not a JSON object: load the page again.")
+    message = "There is nothing at this address, or it is another crew's."
+    if _wants_json(request):
+        return _json(404, "not_found", message)
+    return _plain(request, 404, "Not here", message)
+
+
+def _json(status: int, code: str, message: str) -> JSONResponse:
+    return JSONResponse({"error": {"code": code, "message": message, "fields": []}}, status_code=status)
 
 
 def _plain(request: Request, status: int, title: str, message: str) -> HTMLResponse:

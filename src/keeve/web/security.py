@@ -63,9 +63,15 @@ class ForeignForm(Exception):  # noqa: N818 - an answer, not a fault
     """The request did not come from our own page."""
 
 
-def now() -> datetime:
+def clock() -> datetime:
     """This moment, with its zone."""
     return datetime.now(UTC)
+
+
+def now_of(request: Request) -> datetime:
+    """The moment of the request, by the clock of this application."""
+    moment: datetime = request.app.state.clock()
+    return moment
 
 
 def engine_of(request: Request) -> Engine:
@@ -76,7 +82,7 @@ def engine_of(request: Request) -> Engine:
 
 def _visitor_or_none(request: Request) -> Visitor | None:
     token = request.cookies.get(SESSION_COOKIE)
-    return visitor(engine_of(request), token, now()) if token else None
+    return visitor(engine_of(request), token, now_of(request)) if token else None
 
 
 async def guard(request: Request) -> None:
@@ -117,3 +123,4 @@ def _signed_in(request: Request) -> Visitor:
 
 SignedIn = Annotated[Visitor, Depends(_signed_in)]
 Database = Annotated[Engine, Depends(engine_of)]
+Now = Annotated[datetime, Depends(now_of)]

@@ -1,6 +1,7 @@
 """Bench: what to do this minute."""
 
-from typing import Any
+from datetime import datetime
+from typing import Annotated, Any
 from uuid import UUID
 
 from fastapi import APIRouter, Body, HTTPException, Request
@@ -12,27 +13,27 @@ from keeve.web.drawings.section import charge_section
 from keeve.web.drawings.trowel import BLADE_Y, trowel_of
 from keeve.web.drawings.water_line import water_lines
 from keeve.web.pages import page
-from keeve.web.security import Database, SignedIn, now
+from keeve.web.security import Database, Now, SignedIn
 
 router = APIRouter()
 
 
 @router.get("/bench")
-def choose(request: Request, database: Database, visitor: SignedIn) -> Response:
+def choose(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
     """Straight to the load in work where there is one, else a choice or what to do first."""
-    in_work = batches.loads_in_work(database, visitor, now())
+    in_work = batches.loads_in_work(database, visitor, now)
     if len(in_work) == 1:
         return RedirectResponse(f"/bench/{in_work[0].id}", status_code=303)
     return page(request, "bench/choose.html", in_work=in_work)
 
 
 @router.get("/bench/{load_id}")
-def show(request: Request, database: Database, visitor: SignedIn, load_id: UUID) -> Response:
+def show(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
     """The bench of one load."""
     running = batches.running_load(database, visitor, load_id)
     if running is None:
         raise HTTPException(404)
-    return page(request, "bench/bench.html", **_values(running))
+    return page(request, "bench/bench.html", **_values(running, now))
 
 
 @router.post("/bench/{load_id}/events")
@@ -40,14 +41,15 @@ def record(
     request: Request,
     database: Database,
     visitor: SignedIn,
+    now: Now,
     load_id: UUID,
-    event: dict[str, Any] = Body(),  # noqa: B008
+    event: Annotated[dict[str, Any], Body()],
 ) -> Response:
     """Record one event and give back the changing part of the bench."""
-    running = batches.record_event(database, visitor, load_id, event, now())
+    running = batches.record_event(database, visitor, load_id, event, now)
     if running is None:
         raise HTTPException(404)
-    return page(request, "bench/act.html", **_values(running))
+    return page(request, "bench/act.html", **_values(running, now))
 
 
 _REASONS = (
@@ -60,8 +62,7 @@ _REASONS = (
 )
 
 
-def _values(running: RunningLoad) -> dict[str, Any]:
-    moment = now()
+def _values(running: RunningLoad, moment: datetime) -> dict[str, Any]:
     situation = running.situation(moment)
     plan, load, batch = running.plan, running.load, running.batch
     step = situation.step

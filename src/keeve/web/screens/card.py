@@ -13,34 +13,35 @@ from keeve.services import batches, plans
 from keeve.web.drawings.section import LABEL_X, charge_section
 from keeve.web.drawings.water_line import water_lines
 from keeve.web.pages import page
-from keeve.web.security import Database, SignedIn, now
+from keeve.web.security import Database, Now, SignedIn
 
 router = APIRouter()
 
 
 @router.get("/plan/{plan_id}/load/{number}")
-def show(request: Request, database: Database, visitor: SignedIn, plan_id: UUID, number: int) -> Response:
+def show(
+    request: Request, database: Database, visitor: SignedIn, now: Now, plan_id: UUID, number: int
+) -> Response:
     """The card of one load."""
     saved = plans.saved_plan(database, visitor, plan_id)
     load = saved.plan.load(number) if saved else None
     if saved is None or load is None:
         raise HTTPException(404)
     begun = batches.loads_of_plan(database, visitor, plan_id)
-    moment = now()
     return page(
         request,
         "card/card.html",
         saved=saved,
         begun=begun,
-        acts={item: running.situation(moment).act for item, running in begun.items()},
+        acts={item: running.situation(now).act for item, running in begun.items()},
         **card_values(saved.plan, load),
     )
 
 
 @router.post("/plan/{plan_id}/load/{number}/begin")
-def begin(database: Database, visitor: SignedIn, plan_id: UUID, number: int) -> Response:
+def begin(database: Database, visitor: SignedIn, now: Now, plan_id: UUID, number: int) -> Response:
     """Begin the load, or go to it where it was begun."""
-    load_id = batches.begin_load(database, visitor, plan_id, number, now())
+    load_id = batches.begin_load(database, visitor, plan_id, number, now)
     if load_id is None:
         raise HTTPException(404)
     return RedirectResponse(f"/bench/{load_id}", status_code=303)

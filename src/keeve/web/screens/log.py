@@ -17,7 +17,7 @@ from keeve.services.batches import RunningLoad
 from keeve.services.database import Engine
 from keeve.web.drawings.water_line import WaterLine, water_lines
 from keeve.web.pages import page
-from keeve.web.security import Database, SignedIn, now
+from keeve.web.security import Database, Now, SignedIn
 
 router = APIRouter()
 
@@ -30,14 +30,14 @@ def show(
     request: Request,
     database: Database,
     visitor: SignedIn,
+    now: Now,
     before: Annotated[datetime | None, Query()] = None,
     before_id: Annotated[UUID | None, Query()] = None,
 ) -> Response:
     """Loads newest first, a page at a time."""
     after = (before, before_id) if before and before_id else None
     found = batches.log_page(database, visitor, limit=_PAGE + 1, before=after)
-    moment = now()
-    situations = {running.id: running.situation(moment) for running in found}
+    situations = {running.id: running.situation(now) for running in found}
     return page(
         request,
         "log/log.html",
@@ -60,12 +60,12 @@ def export(database: Database, visitor: SignedIn) -> Response:
 
 
 @router.get("/log/{load_id}")
-def show_load(request: Request, database: Database, visitor: SignedIn, load_id: UUID) -> Response:
+def show_load(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
     """One load with every event, the undone ones struck out."""
     running = batches.running_load(database, visitor, load_id)
     if running is None:
         raise HTTPException(404)
-    situation = running.situation(now())
+    situation = running.situation(now)
     return page(
         request,
         "log/load.html",

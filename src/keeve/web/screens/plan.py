@@ -59,7 +59,7 @@ def change_units(request: Request, database: Database, visitor: SignedIn) -> Res
 
 
 @router.get("/plan/units")
-def after_units() -> Response:
+def after_units(visitor: SignedIn) -> Response:
     """Where a reload lands after the units were changed."""
     return RedirectResponse("/plan", status_code=303)
 

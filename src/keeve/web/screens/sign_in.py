@@ -9,7 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 from keeve.services import accounts
 from keeve.services.accounts import SignInRefused
 from keeve.web.pages import page
-from keeve.web.security import SESSION_COOKIE, STRANGER_COOKIE, Database, SignedIn, now
+from keeve.web.security import SESSION_COOKIE, STRANGER_COOKIE, Database, Now, SignedIn
 
 router = APIRouter()
 
@@ -36,7 +36,7 @@ def show_sign_in(request: Request, next: Annotated[str, Query()] = "/") -> Respo
 
 
 @router.post("/sign-in")
-def do_sign_in(request: Request, database: Database) -> Response:
+def do_sign_in(request: Request, database: Database, now: Now) -> Response:
     """Check name and password."""
     form = request.state.form
     back = _own_path(form.get("next", "/"))
@@ -46,7 +46,7 @@ def do_sign_in(request: Request, database: Database) -> Response:
             sign_in_name=form.get("name", ""),
             password=form.get("password", ""),
             address=request.client.host if request.client else "",
-            now=now(),
+            now=now,
         )
     except SignInRefused as refusal:
         return page(
@@ -58,9 +58,9 @@ def do_sign_in(request: Request, database: Database) -> Response:
 
 
 @router.post("/sign-out")
-def do_sign_out(request: Request, database: Database, visitor: SignedIn) -> Response:
+def do_sign_out(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
     """End this session."""
-    accounts.sign_out(database, request.cookies[SESSION_COOKIE], now())
+    accounts.sign_out(database, request.cookies[SESSION_COOKIE], now)
     answer = RedirectResponse("/sign-in", status_code=303)
     answer.delete_cookie(SESSION_COOKIE, path="/", secure=True, httponly=True)
     return answer

@@ -89,10 +89,12 @@ document.addEventListener("alpine:init", () => {
     async send() {
       if (this.sending) return;
       this.sending = true;
+      this.$root.setAttribute("aria-busy", "true");
       try {
         while (read(QUEUE, []).length && (await this.sendFirst(read(QUEUE, [])[0])));
       } finally {
         this.sending = false;
+        this.$root.setAttribute("aria-busy", String(read(QUEUE, []).length > 0));
       }
     },
 

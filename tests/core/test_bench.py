@@ -1,0 +1,150 @@
+"""What the bench asks for next, and what it refuses."""
+
+from datetime import timedelta
+from uuid import uuid4
+
+import pytest
+from helpers import Run, plan
+
+from keeve.core.errors import InputError
+
+PLAN = plan()
+
+
+def judged(*readings: str) -> Run:
+    run = Run(PLAN).to_judgement()
+    for reading in readings:
+        run.do("judged", reading=reading)
+    return run
+
+
+@pytest.mark.parametrize("mixer", ["tilting-drum", "tray", "two-buckets"])
+def test_every_procedure_leads_from_empty_to_done(mixer: str) -> None:
+    run = Run(plan(mixer={"kind": mixer, "working_l": 40})).to_judgement()
+    assert run.now.act == "judge"
+    run.do("judged", reading="right")
+    run.do("placed", volume_l=run.now.remaining_l)
+    assert run.now.act == "done"
+
+
+def test_nothing_counts_before_its_time() -> None:
+    run = Run(PLAN)
+    while run.now.act != "mix":
+        run.step()
+    step = run.now.step
+    assert step is not None
+    with pytest.raises(InputError, match=r"Not yet: 2 min 00 s more\."):
+        run.do("mixed", minutes=1, step=step.plan.step)
+    with pytest.raises(InputError, match="only after mixing"):
+        run.do("judged", reading="right")
+
+
+def test_each_reading_leads_to_its_act() -> None:
+    acts = {"too-dry": "add_water", "right": "place", "too-wet": "correct", "not-mixed-yet": "mix"}
+    assert {reading: judged(reading).now.act for reading in acts} == acts
+
+
+def test_dry_then_water_then_mix_then_judge_again() -> None:
+    run = judged("too-dry")
+    proposal = run.now.water.next_step_l
+    assert proposal == pytest.approx((run.now.window.target_l - run.now.window.start_l) / 2)
+    run.do("water_added", water_l=proposal)
+    assert run.now.act == "mix"
+    with pytest.raises(InputError, match="Not yet"):
+        run.do("mixed", minutes=0.1)
+    run.do("mixed", minutes=1)
+    assert run.now.act == "judge"
+
+
+def test_no_water_past_the_ceiling() -> None:
+    run = judged("too-dry")
+    with pytest.raises(InputError, match="past the ceiling"):
+        run.do("water_added", water_l=run.now.water.remaining_l + 0.2)
+    run.do("water_added", water_l=run.now.water.remaining_l)
+    run.do("mixed", minutes=1)
+    run.do("judged", reading="too-dry")
+    assert run.now.act == "ceiling"
+    assert run.now.ratio == pytest.approx(0.80)
+
+
+def test_too_wet_is_brought_back_by_both_in_their_ratio() -> None:
+    run = judged("too-dry")
+    run.do("water_added", water_l=run.now.water.remaining_l)
+    run.do("mixed", minutes=1)
+    run.do("judged", reading="too-wet")
+    correction = run.now.correction
+    assert correction is not None
+    dry_sand = correction.add_kg["sand"] / 1.04
+    load = PLAN.loads[0]
+    assert dry_sand / correction.add_kg["cement"] == pytest.approx(
+        load.charge("sand").dry_kg / load.charge("cement").dry_kg
+    )
+    run.do("corrected", add_kg=correction.add_kg)
+    assert run.now.ratio == pytest.approx(0.75)
+    assert run.now.yield_l > load.yield_l
+    assert run.now.act == "mix"
+
+
+def test_after_right_there_is_no_water_and_no_second_reading() -> None:
+    run = judged("right")
+    for kind, what in (("water_added", {"water_l": 0.5}), ("judged", {"reading": "too-dry"})):
+        with pytest.raises(InputError):
+            run.do(kind, **what)
+    run.do("undone", cancels=str(run.events[-1].id))
+    run.do("judged", reading="too-dry")
+    assert run.now.act == "add_water"
+
+
+def test_parts_placed_add_up_and_no_more_than_there_is() -> None:
+    run = judged("right")
+    run.do("placed", volume_l=40.0)
+    assert run.now.remaining_l == pytest.approx(28.75)
+    with pytest.raises(InputError, match="more than the 28"):
+        run.do("placed", volume_l=30.0)
+    run.do("discarded", reason="Not needed")
+    assert run.now.act == "done"
+    with pytest.raises(InputError, match="done"):
+        run.do("placed", volume_l=1.0)
+
+
+def test_life_counts_from_first_water_and_a_dead_load_is_only_discarded() -> None:
+    run = judged("right")
+    first_water = run.events[0].occurred_at
+    run.at = first_water + timedelta(minutes=119)
+    assert run.now.act == "place"
+    run.at = first_water + timedelta(minutes=120)
+    assert run.now.act == "dead"
+    for kind, what in (("placed", {"volume_l": 1.0}), ("water_added", {"water_l": 0.1})):
+        with pytest.raises(InputError, match="past its working life"):
+            run.do(kind, **what)
+    run.do("note", text="left in the drum over dinner")
+    run.do("discarded", reason="Past its working life")
+    assert run.now.act == "done"
+
+
+@pytest.mark.parametrize(
+    ("kind", "what", "field"),
+    [
+        ("charged", {"step": 99, "material": "sand", "mass_kg": 1.0}, "step"),
+        ("charged", {"step": 1, "material": "sand", "mass_kg": 1.0}, "step"),
+        ("charged", {"step": 2, "material": "gravel", "mass_kg": 1.0}, "material"),
+        ("water_added", {"step": 2, "water_l": 1.0}, "step"),
+        ("mixed", {"step": 1}, "step"),
+        ("corrected", {"add_kg": {"gravel": 1.0}}, "add_kg.gravel"),
+        ("corrected", {"add_kg": {"cement": 1.0}}, "kind"),
+        ("placed", {"volume_l": 1.0}, "kind"),
+        ("undone", {"cancels": str(uuid4())}, "cancels"),
+    ],
+)
+def test_what_the_plan_does_not_have_is_refused(kind: str, what: dict[str, object], field: str) -> None:
+    with pytest.raises(InputError) as refused:
+        Run(PLAN).do(kind, **what)
+    assert refused.value.fields == [field]
+
+
+def test_a_step_is_done_once() -> None:
+    run = Run(PLAN)
+    run.step()
+    run.step()
+    with pytest.raises(InputError, match="done already"):
+        run.do("charged", step=2, material="sand", mass_kg=1.0)

@@ -1,0 +1,114 @@
+"""Every rule: its worked example, its public names, and how it refuses."""
+
+import inspect
+from typing import Any
+
+import pytest
+
+from keeve.core.calc import all_rules, calc, get_rule
+from keeve.core.errors import InputError
+from keeve.core.rules import parse_json
+
+
+def same(given: Any, wanted: Any, tolerance: float) -> bool:
+    if isinstance(wanted, dict):
+        return all(name in given and same(given[name], value, tolerance) for name, value in wanted.items())
+    if isinstance(wanted, list):
+        pairs = zip(given, wanted, strict=True)
+        return all(same(one, other, tolerance) for one, other in pairs)
+    if isinstance(wanted, float):
+        return bool(given == pytest.approx(wanted, rel=tolerance))
+    return bool(given == wanted)
+
+
+@pytest.mark.parametrize("rule", all_rules().values(), ids=all_rules())
+def test_worked_example_and_docs(rule: Any) -> None:
+    given = calc(rule.id, rule.example.given)
+    assert same(given, rule.example.gives, rule.example.relative_tolerance), given
+    assert rule.sources
+    assert rule.formula
+    for name in inspect.signature(rule.function).parameters:
+        assert f"{name}" in rule.__doc__, f"{name} is not explained"
+
+
+# The public interface of the rules: inputs, outputs. Names are never changed, only added to.
+PUBLIC = {
+    "slab-volume": ("length_m width_m thickness_m", "volume_m3"),
+    "cylinder-volume": ("diameter_m height_m", "volume_m3"),
+    "post-hole-volume": (
+        "hole_diameter_m hole_depth_m post_width_m post_thickness_m embedment_m",
+        "volume_m3",
+    ),
+    "order-volume": ("net_m3 waste_fraction", "order_m3"),
+    "absolute-volume": ("components air_fraction", "volume_m3 fresh_density_kg_m3"),
+    "volume-parts": (
+        "components water_binder_ratio air_fraction target_m3",
+        "masses_kg dry_kg volumes_l added_water_l water_binder_ratio yield_factor",
+    ),
+    "split-loads": (
+        "order_m3 mixer_working_l whole_bags life_min placing_m3_h cycle_min keep_pace",
+        "loads limit",
+    ),
+    "water-window": (
+        "start_l min_l max_l target_l additions_l",
+        "total_l remaining_l next_step_l state",
+    ),
+    "admixture-dose": (
+        "binder_kg dose basis cement_kg volume_m3 water_l density_kg_l solids_fraction form",
+        "mass_kg volume_ml water_in_kg",
+    ),
+}
+
+
+@pytest.mark.parametrize("rule_id", PUBLIC)
+def test_public_names(rule_id: str) -> None:
+    inputs, outputs = PUBLIC[rule_id]
+    rule = get_rule(rule_id)
+    assert set(inputs.split()) <= set(rule.inputs.model_fields)
+    assert set(outputs.split()) <= set(calc(rule_id, rule.example.given))
+
+
+@pytest.mark.parametrize(
+    ("text", "fields"),
+    [
+        ('{"length_m": 3, "width_m": 2}', ["thickness_m"]),
+        ('{"length_m": NaN, "width_m": 2, "thickness_m": 0.1}', ["length_m"]),
+        ('{"length_m": 3, "width_m": 1e999, "thickness_m": 0.1}', ["width_m"]),
+        ('{"length_m": 3, "width_m": -Infinity, "thickness_m": 0.1}', ["width_m"]),
+        ('{"length_m": "3", "width_m": true, "thickness_m": null}', ["length_m", "width_m", "thickness_m"]),
+        ('{"length_m": 3, "width_m": 2, "thickness_m": 0}', ["thickness_m"]),
+        ('{"length_m": 3, "width_m": 2, "thickness_m": 0.1, "self": 1}', ["self"]),
+        (
+            '[{"length_m": 1, "width_m": 1, "thickness_m": 1}, {"width_m": 1, "thickness_m": 1}]',
+            ["1.length_m"],
+        ),
+        ('{"length_m": 1e308, "width_m": 1e308, "thickness_m": 1}', ["length_m", "thickness_m", "width_m"]),
+        ("3", ["input"]),
+        ("{", ["input"]),
+        ("[" * 100_000, ["input"]),
+    ],
+)
+def test_bad_input_names_the_field(text: str, fields: list[str]) -> None:
+    with pytest.raises(InputError) as refused:
+        calc("slab-volume", parse_json(text))
+    assert refused.value.fields == fields
+    assert refused.value.message.endswith(".")
+
+
+def test_fields_inside_lists_and_defaults() -> None:
+    cement = {"name": "cement", "mass_kg": 1, "particle_density_kg_m3": 3150}
+    with pytest.raises(InputError) as refused:
+        calc(
+            "absolute-volume", {"components": [cement, {**cement, "mass_kg": float("nan"), "colour": "grey"}]}
+        )
+    assert set(refused.value.fields) == {"components.1.mass_kg", "components.1.colour"}
+    assert calc("absolute-volume", {"components": [cement]})["assumed"] == {"air_fraction": 0.0}
+
+
+def test_an_array_gives_an_array_and_an_unknown_rule_is_named() -> None:
+    assert [item["order_m3"] for item in calc("order-volume", [{"net_m3": 1.0}, {"net_m3": 2.0}])] == [
+        1.1,
+        2.2,
+    ]
+    with pytest.raises(InputError, match="slab-volume"):
+        calc("slab", {})

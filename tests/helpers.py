@@ -1,0 +1,103 @@
+"""What tests of several rooms share: the job of the issue, and a load driven by events."""
+
+from copy import deepcopy
+from datetime import UTC, datetime, timedelta
+from itertools import count
+from typing import Any
+from uuid import uuid4
+
+from keeve.core.batch import Batch, fold
+from keeve.core.bench import Situation, refuse, situation
+from keeve.core.events import Event, parse_event
+from keeve.core.job import Job
+from keeve.core.plan import Load, Plan
+from keeve.core.planning import make_plan
+from keeve.formats.job_file import read_job
+
+NOON = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)
+
+# The example of the job file format: 0.25 m3 and a tenth of waste in a 90 L drum.
+RAW_JOB: dict[str, Any] = {
+    "format": "keeve-job",
+    "version": 1,
+    "title": "Coping bed",
+    "mix": "mortar-bricklaying",
+    "need": {"volume_m3": 0.25},
+    "waste_fraction": 0.10,
+    "mixer": {"kind": "tilting-drum", "working_l": 90},
+    "materials": {
+        "sand": {"moisture_fraction": 0.04, "bulking_fraction": 0.2, "bulk_density_kg_m3": 1550},
+        "cement": {"bag_kg": 25},
+    },
+    "vessels": [{"name": "bucket", "volume_l": 12, "tare_kg": 0.7}],
+    "conditions": {"air_c": 18, "water_c": 12},
+}
+
+
+def raw_job(**changes: Any) -> dict[str, Any]:
+    return {**deepcopy(RAW_JOB), **changes}
+
+
+def job(**changes: Any) -> Job:
+    return read_job(raw_job(**changes))
+
+
+def plan(**changes: Any) -> Plan:
+    return make_plan(job(**changes))
+
+
+def raw_event(kind: str, at: datetime = NOON, **what: Any) -> dict[str, Any]:
+    return {
+        "kind": kind,
+        "id": str(uuid4()),
+        "device_id": "phone",
+        "device_seq": 1,
+        "occurred_at": at.isoformat(),
+        "schema": 1,
+        **what,
+    }
+
+
+class Run:
+    """A load run through events as the bench would: each is refused or kept."""
+
+    def __init__(self, plan: Plan, number: int = 1, at: datetime = NOON) -> None:
+        found = plan.load(number)
+        assert found is not None
+        self.plan, self.load, self.at = plan, found, at
+        self.events: list[Event] = []
+        self._sequence = count(1)
+
+    load: Load
+
+    @property
+    def batch(self) -> Batch:
+        return fold(self.events)
+
+    @property
+    def now(self) -> Situation:
+        return situation(self.plan, self.load, self.batch, self.at)
+
+    def do(self, kind: str, minutes: float = 1.0, **what: Any) -> Event:
+        self.at += timedelta(minutes=minutes)
+        event = parse_event(raw_event(kind, self.at, device_seq=next(self._sequence), **what))
+        refuse(self.plan, self.load, self.batch, event)
+        self.events.append(event)
+        return event
+
+    def step(self) -> None:
+        """The one act the bench asks for, as planned."""
+        now, step = self.now, self.now.step
+        assert step is not None
+        number = step.plan.step
+        if now.act == "charge":
+            self.do("charged", step=number, material=step.plan.material, mass_kg=step.mass_kg)
+        elif now.act == "water":
+            self.do("water_added", step=number, water_l=step.water_l)
+        else:
+            self.do("mixed", minutes=step.plan.minutes[0], step=number)
+
+    def to_judgement(self) -> "Run":
+        while self.now.act in ("charge", "water", "mix"):
+            self.step()
+        return self

@@ -1,0 +1,158 @@
+"""Plans and loads on a real database: kept once, never changed, seen by their own crew alone."""
+
+from datetime import timedelta
+from typing import Any
+from uuid import UUID, uuid4
+
+import pytest
+from conftest import new_visitor
+from helpers import NOON, job, raw_event
+from sqlalchemy import Engine, delete, insert, select, text, update
+from sqlalchemy.exc import DBAPIError
+
+from keeve.core.errors import InputError
+from keeve.core.rules import VERSION
+from keeve.demo import SIGN_IN_NAME, load_demo
+from keeve.services import accounts, batches, plans
+from keeve.services.accounts import Visitor
+from keeve.store import models
+from keeve.store.database import CrewError, crew_session, open_session
+
+
+@pytest.fixture
+def plan_id(engine: Engine, visitor: Visitor) -> UUID:
+    return plans.save_plan(engine, visitor, job())
+
+
+@pytest.fixture
+def load_id(engine: Engine, visitor: Visitor, plan_id: UUID) -> UUID:
+    found = batches.begin_load(engine, visitor, plan_id, 1, NOON)
+    assert found is not None
+    return found
+
+
+def water(minutes: float = 0, **changes: Any) -> dict[str, Any]:
+    return {**raw_event("water_added", NOON + timedelta(minutes=minutes), step=1, water_l=7.5), **changes}
+
+
+def test_a_plan_comes_back_as_it_was_made(engine: Engine, visitor: Visitor, plan_id: UUID) -> None:
+    saved = plans.saved_plan(engine, visitor, plan_id)
+    assert saved is not None
+    assert saved.job == job()
+    assert saved.plan.rules_version == VERSION
+    # The order of a mix's readings is the order of its cards.
+    assert list(saved.plan.tests["trowel"].looks) == ["too-dry", "right", "too-wet", "not-mixed-yet"]
+    line = plans.newest_plans(engine, visitor)[0]
+    assert (line.title, line.loads, line.begun) == ("Coping bed", 4, 0)
+
+
+def test_the_same_event_twice_is_kept_once(engine: Engine, visitor: Visitor, load_id: UUID) -> None:
+    event = water()
+    for _ in range(3):
+        running = batches.record_event(engine, visitor, load_id, event, NOON)
+        assert running is not None
+        assert running.batch.water_l == 7.5
+        assert len(running.events) == 1
+    assert running.events[0].recorded_by == visitor.name
+    assert running.events[0].received_at == NOON
+
+
+def test_a_refused_event_leaves_nothing(engine: Engine, visitor: Visitor, load_id: UUID) -> None:
+    for raw in (
+        water(water_l=500.0),
+        water(minutes=10),
+        raw_event("judged", reading="right"),
+        {"kind": "water_added"},
+    ):
+        with pytest.raises(InputError):
+            batches.record_event(engine, visitor, load_id, raw, NOON)
+    running = batches.running_load(engine, visitor, load_id)
+    assert running is not None
+    assert running.events == []
+
+
+def test_a_load_is_begun_once(engine: Engine, visitor: Visitor, plan_id: UUID, load_id: UUID) -> None:
+    assert batches.begin_load(engine, visitor, plan_id, 1, NOON + timedelta(hours=1)) == load_id
+    assert batches.begin_load(engine, visitor, plan_id, 99, NOON) is None
+
+
+def test_another_crew_sees_and_changes_nothing(
+    engine: Engine, visitor: Visitor, plan_id: UUID, load_id: UUID
+) -> None:
+    stranger, _ = new_visitor(engine)
+    assert plans.saved_plan(engine, stranger, plan_id) is None
+    assert plans.newest_plans(engine, stranger) == []
+    assert batches.begin_load(engine, stranger, plan_id, 1, NOON) is None
+    assert batches.running_load(engine, stranger, load_id) is None
+    assert batches.record_event(engine, stranger, load_id, water(), NOON) is None
+    assert batches.log_page(engine, stranger, limit=10) == []
+    assert batches.loads_in_work(engine, stranger, NOON) == []
+
+
+def test_a_session_without_a_crew_reaches_no_work(engine: Engine, visitor: Visitor, load_id: UUID) -> None:
+    with pytest.raises(CrewError), open_session(engine) as session:
+        session.scalars(select(models.Load)).all()
+    with pytest.raises(CrewError), crew_session(engine, visitor.crew_id) as session:
+        session.execute(delete(models.Load))
+    theirs = models.Load(crew_id=visitor.crew_id, plan_id=uuid4(), number=1, begun_at=NOON)
+    with crew_session(engine, uuid4()) as session:
+        session.add(theirs)
+        with pytest.raises(CrewError):
+            session.flush()
+        session.expunge_all()
+
+
+@pytest.mark.parametrize(
+    "statement", [update(models.Plan).values(title="x"), delete(models.Event), delete(models.Load)]
+)
+def test_the_database_itself_keeps_every_row(
+    engine: Engine, visitor: Visitor, load_id: UUID, statement: Any
+) -> None:
+    batches.record_event(engine, visitor, load_id, water(), NOON)
+    with pytest.raises(DBAPIError, match="never changed or removed"), engine.begin() as connection:
+        connection.execute(statement)
+
+
+def test_a_row_cannot_hang_on_another_crews(engine: Engine, visitor: Visitor, plan_id: UUID) -> None:
+    stranger, _ = new_visitor(engine)
+    row = {"id": uuid4(), "crew_id": stranger.crew_id, "plan_id": plan_id, "number": 1, "begun_at": NOON}
+    with pytest.raises(DBAPIError, match="load_plan"), engine.begin() as connection:
+        connection.execute(insert(models.Load).values(row))
+
+
+def test_the_log_is_newest_first_and_pages_meet(engine: Engine, visitor: Visitor, plan_id: UUID) -> None:
+    for number in (1, 2, 3, 4):
+        batches.begin_load(engine, visitor, plan_id, number, NOON + timedelta(minutes=number % 2))
+    everything = batches.log_page(engine, visitor, limit=10)
+    paged, before = [], None
+    while page := batches.log_page(engine, visitor, limit=1, before=before):
+        paged += page
+        before = (page[-1].begun_at, page[-1].id)
+    assert [item.id for item in paged] == [item.id for item in everything]
+    assert [item.begun_at for item in paged] == sorted((item.begun_at for item in paged), reverse=True)
+
+
+def test_what_runs_out_first_stands_on_top(engine: Engine, visitor: Visitor, plan_id: UUID) -> None:
+    found = {n: batches.begin_load(engine, visitor, plan_id, n, NOON) for n in (1, 2, 3)}
+    for number, minutes in ((2, 1), (3, 5)):
+        load_id = found[number]
+        assert load_id is not None
+        batches.record_event(engine, visitor, load_id, water(minutes), NOON + timedelta(minutes=minutes))
+    in_work = batches.loads_in_work(engine, visitor, NOON + timedelta(minutes=6))
+    assert [item.load.number for item in in_work] == [2, 3, 1]
+
+
+def test_the_demo_is_made_once_and_stands_as_told(engine: Engine) -> None:
+    load_demo(engine, NOON)
+    load_demo(engine, NOON)
+    with open_session(engine) as session:
+        assert session.execute(text("select count(*) from crew where name = 'Boathouse crew'")).scalar() == 1
+    token = accounts.sign_in(
+        engine, sign_in_name=SIGN_IN_NAME, password="boathouse-keel", address="", now=NOON
+    )
+    wren = accounts.visitor(engine, token, NOON)
+    assert wren is not None
+    begun = batches.log_page(engine, wren, limit=10)
+    acts = {running.load.number: running.situation(NOON).act for running in begun}
+    assert acts == {1: "done", 2: "done", 3: "add_water"}
+    assert plans.newest_plans(engine, wren)[0].loads == 4

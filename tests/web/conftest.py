@@ -1,0 +1,126 @@
+"""The application served to a real Chromium, with a clock that the tests turn."""
+
+import contextlib
+import socket
+import threading
+from collections.abc import Iterator
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+import uvicorn
+from conftest import PASSWORD, new_visitor
+from fastapi.testclient import TestClient
+from helpers import NOON
+from playwright.sync_api import Browser, Page, sync_playwright
+from sqlalchemy import Engine
+
+from keeve.web.app import create_app
+from keeve.web.security import FORM_HEADER, SESSION_COOKIE
+
+AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
+CHROMIUM = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+
+class Clock:
+    """A clock that stands until it is turned."""
+
+    def __init__(self) -> None:
+        self.now = NOON
+
+    def __call__(self) -> datetime:
+        return self.now
+
+    def turn(self, minutes: float) -> None:
+        self.now += timedelta(minutes=minutes)
+
+
+@pytest.fixture
+def clock() -> Clock:
+    return Clock()
+
+
+class Client(TestClient):
+    """A signed-in browser without a window: sends the cookie, and on a post the form token."""
+
+    def __init__(self, engine: Engine, clock: Clock, *, signed_in: bool = True) -> None:
+        super().__init__(create_app(engine, clock), base_url="http://127.0.0.1", follow_redirects=False)
+        if signed_in:
+            self.visitor, token = new_visitor(engine)
+            self.headers["Cookie"] = f"{SESSION_COOKIE}={token}"
+            self.headers[FORM_HEADER] = self.visitor.form_token
+
+
+@pytest.fixture
+def client(engine: Engine, clock: Clock) -> Client:
+    return Client(engine, clock)
+
+
+@pytest.fixture
+def origin(engine: Engine, clock: Clock) -> Iterator[str]:
+    """The address of the application, served until the test ends."""
+    with socket.create_server(("127.0.0.1", 0)) as listener:
+        server = uvicorn.Server(uvicorn.Config(create_app(engine, clock), log_level="warning"))
+        thread = threading.Thread(target=server.run, kwargs={"sockets": [listener]})
+        thread.start()
+        yield f"http://127.0.0.1:{listener.getsockname()[1]}"
+        server.should_exit = True
+        thread.join()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        yield chromium
+        chromium.close()
+
+
+class Visit:
+    """A page that fails the test on any console message, page error or request off the origin."""
+
+    def __init__(self, page: Page, origin: str, sign_in_name: str) -> None:
+        self.page, self.origin, self.sign_in_name = page, origin, sign_in_name
+        self.wrong: list[str] = []
+        page.on("console", lambda message: self.wrong.append(f"console {message.type}: {message.text}"))
+        page.on("pageerror", lambda error: self.wrong.append(f"page error: {error}"))
+        page.on("request", lambda request: self._request(request.url))
+
+    def _request(self, url: str) -> None:
+        if not url.startswith((self.origin, "data:")):
+            self.wrong.append(f"request off the origin: {url}")
+
+    def sign_in(self) -> None:
+        self.page.goto(f"{self.origin}/plan")
+        self.check()
+        self.page.get_by_label("Name").fill(self.sign_in_name)
+        self.page.get_by_label("Password").fill(PASSWORD)
+        self.page.get_by_role("button", name="Sign in").click()
+
+    def check(self) -> None:
+        """No accessibility violation (WCAG 2.2 AA by axe), and nothing wrong so far."""
+        self.page.evaluate(AXE)
+        tags = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
+        found: dict[str, Any] = self.page.evaluate(
+            "tags => axe.run({runOnly: {type: 'tag', values: tags}})", tags
+        )
+        violations = [
+            f"{item['id']}: {node['html'][:160]} {node['failureSummary']}"
+            for item in found["violations"]
+            for node in item["nodes"]
+        ]
+        assert violations == []
+        assert self.wrong == []
+
+
+@contextlib.contextmanager
+def visiting(browser: Browser, engine: Engine, origin: str, **context: Any) -> Iterator[Visit]:
+    person, _ = new_visitor(engine)
+    with browser.new_context(**context) as opened:
+        visit = Visit(opened.new_page(), origin, person.name.lower())
+        yield visit
+        assert visit.wrong == []

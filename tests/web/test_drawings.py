@@ -1,0 +1,122 @@
+"""Pictures are computed: to scale, in order, apart."""
+
+import re
+from itertools import pairwise
+
+import pytest
+from helpers import plan
+from hypothesis import given
+from hypothesis import strategies as st
+
+from keeve.core.bench import Window
+from keeve.core.mixes.model import MixerKind
+from keeve.web.drawings.order_bar import order_bar
+from keeve.web.drawings.section import BOTTOM_Y, charge_section
+from keeve.web.drawings.sketch import sketch
+from keeve.web.drawings.spread import spread
+from keeve.web.drawings.trowel import trowel
+from keeve.web.drawings.vessel import Vessel
+from keeve.web.drawings.water_line import water_lines
+
+
+@pytest.mark.parametrize("kind", ["tilting-drum", "tray", "two-buckets"])
+def test_a_vessel_is_filled_to_scale(kind: MixerKind) -> None:
+    """The volume under each level, summed from its own outline by the trapezium rule, is the volume asked."""
+    vessel = Vessel(kind, 100)
+    power = 1 if kind == "tray" else 2
+
+    def under(level: float) -> float:
+        steps = [level * index / 2000 for index in range(2001)]
+        areas = [vessel.half_width(step) ** power for step in steps]
+        return sum((one + other) / 2 * level / 2000 for one, other in pairwise(areas))
+
+    whole = under(vessel.height)
+    for litres in (10, 35, 50, 80, 100):
+        assert under(vessel.level(litres)) / whole == pytest.approx(litres / 100, abs=0.004)
+
+
+def test_the_section_stacks_every_charge_in_order() -> None:
+    found = plan()
+    load = found.loads[0]
+    section = charge_section(found, load)
+    assert [layer.step for layer in section.layers] == [1, 2, 3, 4, 5]
+    assert [layer.hatch for layer in section.layers] == ["water", "sand", "cement", "sand", "water"]
+    assert sum(layer.volume_l for layer in section.layers) == pytest.approx(load.loose_l)
+    assert section.mixed_y > section.full_y > section.rim_y
+    begun = charge_section(found, load, frozenset({1, 2}))
+    assert [layer.step for layer in begun.layers] == [1, 2]
+    emptied = charge_section(found, load, mixed_l=20.0)
+    assert [(layer.hatch, layer.volume_l) for layer in emptied.layers] == [("mixed", 20.0)]
+    assert BOTTOM_Y > emptied.mixed_y > section.mixed_y
+
+
+@given(
+    st.floats(0.5, 20),
+    st.floats(0.1, 5),
+    st.floats(0, 1),
+    st.floats(0.1, 5),
+    st.lists(st.floats(0.1, 6), max_size=6),
+)
+def test_the_water_line_rises_with_the_water(
+    start: float, gap: float, share: float, width: float, additions: list[float]
+) -> None:
+    low = start + gap
+    window = Window(start, low, low + share * width, low + width)
+    for line in water_lines(window, additions):
+        assert line.left <= line.start.x <= line.low_x <= line.target.x <= line.ceiling.x <= line.right
+        assert line.additions == sorted(line.additions)
+        assert (line.in_x > line.ceiling.x) == (sum(additions) > window.ceiling_l + 1e-9) or line.in_x == (
+            pytest.approx(line.ceiling.x, abs=0.01)
+        )
+        labels = [line.start.label_x, line.target.label_x, line.ceiling.label_x]
+        assert all(right - left >= 127.9 for left, right in pairwise(labels))
+
+
+@given(st.lists(st.floats(0, 500), min_size=1, max_size=6).map(sorted), st.floats(1, 60))
+def test_labels_keep_apart(wanted: list[float], gap: float) -> None:
+    placed = spread(wanted, gap, 0, 500)
+    assert all(right - left >= gap - 1e-6 for left, right in pairwise(placed))
+    if wanted[-1] - wanted[0] == 0 and len(wanted) == 1:
+        assert placed == wanted
+
+
+def test_the_order_bar_is_to_scale() -> None:
+    bar = order_bar(plan())
+    whole = bar.right - bar.left
+    assert (bar.net_x - bar.left) / whole == pytest.approx(0.25 / 0.275)
+    assert [(x - bar.left) / whole for x in bar.cuts] == pytest.approx([0.25, 0.5, 0.75])
+
+
+def test_trowel_states_are_unlike() -> None:
+    """Height of the heap, crumbs, film, drips: each state differs from each other in what is drawn."""
+
+    def height(path: str) -> float:
+        ys = [float(y) for y in re.findall(r",(-?[\d.]+)", path)]
+        return max(ys) - min(ys)
+
+    dry, right, wet, unmixed = trowel(0), trowel(0.5), trowel(1), trowel(0.5, mixed=False)
+    assert dry.crumbs and dry.cracks and not dry.film  # noqa: PT018
+    assert (right.crumbs, right.cracks, right.film, right.drips) == ([], [], None, [])
+    assert wet.film and wet.drips and not wet.crumbs  # noqa: PT018
+    assert height(wet.heap) < 0.4 * height(right.heap)
+    assert unmixed.patches and not right.patches  # noqa: PT018
+
+
+@pytest.mark.parametrize(
+    ("shape", "sizes"),
+    [
+        ("slab-volume", {"length_m": 3, "width_m": 2, "thickness_m": 0.04}),
+        ("slab-volume", {"length_m": 300, "width_m": 0.02, "thickness_m": 9}),
+        ("cylinder-volume", {"diameter_m": 0.3, "height_m": 8}),
+        ("post-hole-volume", {"hole_diameter_m": 0.3, "hole_depth_m": 0.6, "post_width_m": 0.1,
+                              "post_thickness_m": 0.1, "embedment_m": 0.5}),
+        ("volume", {"volume_m3": 0.25, "edge_m": 0.63}),
+    ],
+)  # fmt: skip
+def test_a_sketch_stays_on_its_sheet(shape: str, sizes: dict[str, float]) -> None:
+    drawn = sketch(shape, sizes)
+    numbers = [
+        (float(x), float(y)) for _, path in drawn.faces for x, y in re.findall(r"(-?[\d.]+),(-?[\d.]+)", path)
+    ]
+    assert all(-20 <= x <= 520 and -20 <= y <= 320 for x, y in numbers)
+    assert {line.size for line in drawn.dimensions} <= set(sizes)

@@ -1,0 +1,120 @@
+"""Headers, forms from elsewhere, the wrong crew on every route."""
+
+import json
+from typing import Any
+
+import pytest
+from conftest import PASSWORD
+from fastapi.routing import APIRoute
+from helpers import raw_event
+from httpx2 import Response
+from sqlalchemy import Engine
+
+from keeve.web.app import SCREENS
+from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE
+from web.conftest import Client, Clock
+
+OPEN_ROUTES = {("GET", "/sign-in"), ("POST", "/sign-in")}
+
+
+def a_load(client: Client) -> dict[str, str]:
+    """A plan and a begun load of the client's crew, as path parameters."""
+    saved = client.post("/plan", data={"title": "Bed"})
+    plan_id = saved.headers["location"].split("/")[2]
+    begun = client.post(f"/plan/{plan_id}/load/1/begin")
+    return {"plan_id": plan_id, "number": "1", "load_id": begun.headers["location"].split("/")[2]}
+
+
+def every_route() -> list[tuple[str, str]]:
+    routes = [route for screen in SCREENS for route in screen.router.routes if isinstance(route, APIRoute)]
+    return [(method, route.path) for route in routes for method in sorted(route.methods)]
+
+
+def ask(client: Client, method: str, path: str) -> Response:
+    body: dict[str, Any] = {"json": raw_event("note", text="mine")} if path.endswith("/events") else {}
+    return client.request(method, path, **body)
+
+
+def test_signed_out_reaches_nothing(engine: Engine, clock: Clock, client: Client) -> None:
+    ids = a_load(client)
+    stranger = Client(engine, clock, signed_in=False)
+    stranger.headers.update({"Cookie": f"{STRANGER_COOKIE}=token", FORM_HEADER: "token"})
+    for method, path in every_route():
+        if (method, path) not in OPEN_ROUTES:
+            answer = ask(stranger, method, path.format(**ids))
+            assert answer.status_code == (401 if path.endswith("/events") else 303), path
+            assert answer.headers.get("location", "/sign-in").startswith("/sign-in")
+
+
+def test_another_crew_reaches_nothing(engine: Engine, clock: Clock, client: Client) -> None:
+    ids = a_load(client)
+    stranger = Client(engine, clock)
+    for method, path in every_route():
+        if "{" in path:
+            assert ask(stranger, method, path.format(**ids)).status_code == 404, path
+    assert stranger.get(f"/plan?again={ids['plan_id']}").status_code == 404
+    for path in ("/plan", "/log", "/log.csv", "/bench"):
+        assert ids["load_id"] not in stranger.get(path).text
+        assert ids["plan_id"] not in stranger.get(path).text
+    assert client.get(f"/log/{ids['load_id']}").status_code == 200
+
+
+def test_a_form_from_elsewhere_changes_nothing(client: Client) -> None:
+    for method, path in every_route():
+        if method == "POST":
+            for headers in ({FORM_HEADER: ""}, {FORM_HEADER: "guess"}, {"Sec-Fetch-Site": "cross-site"},
+                            {"Origin": "http://elsewhere.example"}):  # fmt: skip
+                answer = client.post(path.format(plan_id="x", number="1", load_id="x"), headers=headers)
+                assert answer.status_code == 403, (path, headers)
+
+
+def test_sign_in_sets_a_guarded_cookie_and_leads_only_home(
+    engine: Engine, clock: Clock, client: Client
+) -> None:
+    browser = Client(engine, clock, signed_in=False)
+    first = browser.get("/sign-in?next=//elsewhere.example")
+    assert 'name="next" value="/"' in first.text
+    token = first.headers["set-cookie"].split("=")[1].split(";")[0]
+    cookie = {"Cookie": f"{STRANGER_COOKIE}={token}"}
+    form = {"form_token": token, "name": client.visitor.name, "password": PASSWORD, "next": "/log"}
+    wrong = browser.post("/sign-in", data={**form, "password": "wrong"}, headers=cookie)
+    assert wrong.status_code == 401
+    assert client.visitor.name in wrong.text
+    right = browser.post("/sign-in", data=form, headers=cookie)
+    assert (right.status_code, right.headers["location"]) == (303, "/log")
+    session = right.headers["set-cookie"]
+    assert session.startswith(SESSION_COOKIE)
+    assert all(guard in session for guard in ("HttpOnly", "Secure", "SameSite=lax", "Path=/"))
+
+
+def test_signing_out_ends_the_session(client: Client) -> None:
+    assert client.post("/sign-out").status_code == 303
+    assert client.get("/plan").headers["location"].startswith("/sign-in")
+
+
+def test_every_answer_is_guarded(client: Client) -> None:
+    for path in ("/plan", "/nothing-here", "/static/keeve.css", "/log.csv"):
+        headers = client.get(path).headers
+        policy = headers["content-security-policy"]
+        assert "script-src 'self';" in policy
+        assert "unsafe" not in policy
+        assert headers["x-content-type-options"] == "nosniff"
+        assert ("no-store" in headers.get("cache-control", "")) != path.startswith("/static/")
+
+
+@pytest.mark.parametrize(
+    "body",
+    ["{", "[]", "NaN", '{"kind": NaN}', json.dumps(raw_event("note")).replace("note", "dance"), "1" * 5000],
+)
+def test_broken_events_get_a_sentence(client: Client, body: str) -> None:
+    path = f"/bench/{a_load(client)['load_id']}/events"
+    answer = client.post(path, content=body, headers={"Content-Type": "application/json"})
+    assert answer.status_code == 422
+    assert answer.json()["error"]["message"]
+
+
+def test_the_log_as_csv(client: Client) -> None:
+    a_load(client)
+    lines = client.get("/log.csv").text.splitlines()
+    assert lines[0].startswith("begun_at,job,load,mix")
+    assert lines[1].split(",")[1:4] == ["Bed", "1", "Bricklaying mortar"]

@@ -1,0 +1,209 @@
+"""A stranger plans, mixes and logs a load in Chromium: at a desk, at phone width, by keys, in either theme."""
+
+import re
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+from sqlalchemy import Engine
+
+from web.conftest import Clock, Visit, visiting
+
+DESK = {"viewport": {"width": 1280, "height": 800}}
+PHONE = {"viewport": {"width": 390, "height": 844}, "has_touch": True, "color_scheme": "dark"}
+
+
+def tap(page: Page, words: str) -> None:
+    """Tap a button of the bench and wait until what comes next is drawn."""
+    with page.expect_response(re.compile("/events$")) as answer:
+        page.get_by_role("button", name=re.compile(f"^{words}")).click()
+    assert answer.value.status == 200
+    expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+
+
+def press(page: Page, key: str) -> None:
+    with page.expect_response(re.compile("/events$")) as answer:
+        page.keyboard.press(key)
+    assert answer.value.status == 200
+    expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+
+
+def begin(page: Page) -> None:
+    page.get_by_role("button", name="Mix this load").click()
+    expect(heading(page)).to_have_text("Water, most of the start")
+    expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+
+
+def heading(page: Page) -> Any:
+    return page.get_by_role("heading", level=1)
+
+
+def plan_a_bed(visit: Visit) -> None:
+    page = visit.page
+    visit.sign_in()
+    expect(heading(page)).to_have_text("How much, in how many loads?")
+    page.get_by_label("Job").fill("Sill bed")
+    page.get_by_label("Length", exact=True).fill("5")
+    page.get_by_label("Thickness", exact=True).fill("25")
+    expect(page.locator(".figure-of-merit")).to_contain_text("4 loads of 68.8")
+    visit.check()
+    page.get_by_role("button", name="68.8").click()
+    expect(page.get_by_role("dialog")).to_contain_text("split-loads")
+    page.get_by_role("button", name="Close").click()
+    page.get_by_role("button", name="Draw the load cards").click()
+    expect(heading(page)).to_have_text("Load 1 of 4")
+    visit.check()
+
+
+@pytest.mark.parametrize("context", [DESK, PHONE], ids=["desk", "phone"])
+def test_plan_card_bench_log_by_taps(
+    browser: Browser, engine: Engine, origin: str, clock: Clock, context: dict[str, Any]
+) -> None:
+    with visiting(browser, engine, origin, **context) as visit:
+        page = visit.page
+        plan_a_bed(visit)
+        begin(page)
+        for words in (
+            "Half the sand",
+            "All the cement",
+            "The rest of the sand",
+            "The rest of the start water",
+        ):
+            tap(page, "It is in")
+            expect(heading(page)).to_have_text(words)
+        visit.check()
+        tap(page, "It is in")
+        expect(heading(page)).to_have_text("Mix")
+        mixed = page.get_by_role("button", name=re.compile("^Mixed"))
+        expect(mixed).to_be_disabled()
+        clock.turn(2)
+        page.reload()
+        expect(page.get_by_role("timer")).to_have_text(re.compile(r"^(1:00|0:5\d)$"))
+        expect(mixed).to_be_disabled()
+        clock.turn(1.1)
+        page.reload()
+        tap(page, "Mixed")
+        tap(page, "Scraped")
+        expect(heading(page)).to_have_text("Which one is yours?")
+        visit.check()
+        tap(page, "Crumbles")
+        expect(heading(page)).to_have_text("Too dry: add")
+        page.get_by_role("button", name="A little more").click()
+        visit.check()
+        tap(page, "It is in")
+        clock.turn(1.1)
+        page.reload()
+        tap(page, "Mixed")
+        tap(page, "Holds its heap")
+        expect(heading(page)).to_have_text("Place it")
+        visit.check()
+        page.get_by_text("Only part of it").click()
+        page.get_by_role("textbox", name="Placed, L").fill("20")
+        tap(page, "This much is placed")
+        expect(page.locator("p.acting")).to_contain_text("48.8")
+        tap(page, "All of it is placed")
+        expect(heading(page)).to_have_text("Load 1 is done")
+        page.get_by_role("link", name="See it in the log").click()
+        expect(page.get_by_role("row", name=re.compile("Judged right"))).to_be_visible()
+        visit.check()
+        page.get_by_role("link", name="Log", exact=True).click()
+        expect(page.get_by_role("row", name=re.compile("Sill bed.*Right.*done"))).to_be_visible()
+        visit.check()
+
+
+def test_the_bench_by_keys_alone_with_undo(
+    browser: Browser, engine: Engine, origin: str, clock: Clock
+) -> None:
+    with visiting(browser, engine, origin, **DESK) as visit:
+        page = visit.page
+        plan_a_bed(visit)
+        begin(page)
+        for key in ("w", "c", "u", "c", "c", "c", "w"):
+            press(page, key)
+        clock.turn(3.1)
+        page.reload()
+        for key in ("m", "m", "3"):
+            press(page, key)
+        expect(heading(page)).to_have_text("Too wet: add both")
+        visit.check()
+        for key in ("u", "4"):
+            press(page, key)
+        expect(heading(page)).to_have_text("Let it work in")
+        clock.turn(1.1)
+        page.reload()
+        for key in ("m", "2"):
+            press(page, key)
+        clock.turn(130)
+        page.reload()
+        expect(heading(page)).to_have_text("Past its life")
+        visit.check()
+        press(page, "x")
+        expect(page.get_by_text("the rest was thrown away")).to_be_visible()
+
+
+def test_a_step_tapped_without_signal_is_kept_and_sent(browser: Browser, engine: Engine, origin: str) -> None:
+    with visiting(browser, engine, origin, **DESK) as visit:
+        page = visit.page
+        plan_a_bed(visit)
+        begin(page)
+        page.context.set_offline(True)
+        page.get_by_role("button", name=re.compile("^It is in")).click()
+        page.get_by_role("button", name=re.compile("^It is in")).click()
+        expect(page.get_by_role("status")).to_contain_text("1 step is kept on this device")
+        assert [text for text in visit.wrong if "ERR_INTERNET_DISCONNECTED" not in text] == []
+        visit.wrong.clear()
+        with page.expect_response(re.compile("/events$")) as answer:
+            page.context.set_offline(False)
+        assert answer.value.status == 200
+        expect(heading(page)).to_have_text("Half the sand")
+        expect(page.get_by_role("status")).to_be_hidden()
+
+
+def test_wrong_figures_stay_beside_their_field(browser: Browser, engine: Engine, origin: str) -> None:
+    with visiting(browser, engine, origin, **DESK) as visit:
+        page = visit.page
+        visit.sign_in()
+        length = page.get_by_label("Length", exact=True)
+        length.fill("three")
+        expect(page.locator("[data-error=length_m]").first).to_have_text(
+            "Length must be a number, such as 3.5."
+        )
+        visit.check()
+        page.get_by_role("button", name="Draw the load cards").click()
+        expect(length).to_have_value("three")
+        visit.wrong.clear()  # the browser notes the refusal's status, 422
+        page.get_by_label("Shape").select_option("post-hole-volume")
+        page.get_by_label("Post in the hole").fill("0,9")
+        expect(page.locator("[data-error=embedment_m]")).to_contain_text("cannot reach below the hole")
+        page.get_by_label("Post in the hole").fill("0,5")
+        expect(page.locator(".figure-of-merit")).to_contain_text("1 load")
+        visit.check()
+        page.get_by_role("button", name="metric").click()
+        expect(page.get_by_label("Hole diameter")).to_have_value(re.compile(r"^11\.81"))
+        page.reload()
+        expect(page.locator(".who b")).to_have_text("US")
+
+
+@pytest.mark.parametrize("path", ["/plan", "/bench", "/log"])
+def test_an_empty_account_is_told_what_to_do(
+    browser: Browser, engine: Engine, origin: str, path: str
+) -> None:
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        visit.sign_in()
+        visit.page.goto(origin + path)
+        expect(visit.page.locator("a.act, button.act").first).to_be_visible()
+        visit.check()
+
+
+def test_the_card_prints_on_one_page(browser: Browser, engine: Engine, origin: str) -> None:
+    import io
+
+    from pypdf import PdfReader
+
+    with visiting(browser, engine, origin, **DESK) as visit:
+        plan_a_bed(visit)
+        pdf = PdfReader(io.BytesIO(visit.page.pdf(prefer_css_page_size=True, format="A4")))
+        assert len(pdf.pages) == 1
+        text = pdf.pages[0].extract_text()
+        for words in ("Load 1 of 4", "48.3", "right about", "local codes and licensed practice decide"):
+            assert words in text
