@@ -21,6 +21,7 @@ from keeve.core.events import (
 )
 from keeve.core.plan import Load, LoadStep, Plan, load_steps
 from keeve.core.water import WaterWindow, water_account, water_window
+from keeve.core.workings import Working, Workings
 
 Act = Literal["charge", "water", "mix", "judge", "add_water", "ceiling", "correct", "place", "dead", "done"]
 
@@ -46,7 +47,8 @@ class Situation:
 
     ``step`` is the procedure's step in hand, ``position`` its number of ``steps_count``; ``ready_at`` the
     moment before which the act does not count, ``overdue_at`` the moment from which it takes too long;
-    ``dead_at`` the end of working life; ``ratio`` water over binder now, once anything is charged.
+    ``dead_at`` the end of working life; ``ratio`` water over binder now, once there is water; ``workings``
+    how these figures came about.
     """
 
     act: Act
@@ -62,6 +64,7 @@ class Situation:
     correction: CorrectWet | None
     yield_l: float
     remaining_l: float
+    workings: list[Working]
 
 
 def situation(plan: Plan, load: Load, batch: Batch, now: datetime) -> Situation:
@@ -76,7 +79,9 @@ def situation(plan: Plan, load: Load, batch: Batch, now: datetime) -> Situation:
     steps = load_steps(plan, load)
     growth = _growth(load, batch)
     window = _window(load, growth)
-    water = water_window(
+    workings = Workings()
+    water = workings.run(
+        water_window,
         start_l=window.start_l,
         min_l=window.min_l,
         max_l=window.ceiling_l,
@@ -98,10 +103,11 @@ def situation(plan: Plan, load: Load, batch: Batch, now: datetime) -> Situation:
         dead_at=dead_at,
         window=window,
         water=water,
-        ratio=_ratio(load, batch, growth) if batch.water else None,
-        correction=_correction(plan, load, batch, growth) if act == "correct" else None,
+        ratio=_ratio(load, batch, growth, workings) if batch.water else None,
+        correction=_correction(plan, load, batch, growth, workings) if act == "correct" else None,
         yield_l=yield_l,
         remaining_l=remaining_l,
+        workings=workings.kept,
     )
 
 
@@ -164,8 +170,9 @@ def _window(load: Load, growth: float) -> Window:
     return Window(water.start_l, water.min_l * growth, water.target_l * growth, water.ceiling_l * growth)
 
 
-def _ratio(load: Load, batch: Batch, growth: float) -> float:
-    return water_account(
+def _ratio(load: Load, batch: Batch, growth: float, workings: Workings) -> float:
+    return workings.run(
+        water_account,
         binder_kg=load.binder_kg * growth,
         added_l=batch.water_l,
         free_aggregate_water_kg=load.water.in_heap_l * growth,
@@ -173,17 +180,18 @@ def _ratio(load: Load, batch: Batch, growth: float) -> float:
     ).ratio
 
 
-def _correction(plan: Plan, load: Load, batch: Batch, growth: float) -> CorrectWet:
+def _correction(plan: Plan, load: Load, batch: Batch, growth: float, workings: Workings) -> CorrectWet:
     """What brings a batch that was judged too wet back to the low end of its window.
 
     A batch may be too wet to the eye while its figures are in range (the heap was wetter than thought), so
     the surplus is taken against the ratio it should have had, and is never less than one small step of water.
     """
-    water_kg = _ratio(load, batch, growth) * load.binder_kg * growth
+    water_kg = _ratio(load, batch, growth, workings) * load.binder_kg * growth
     target_ratio = (load.water.target_l + load.water.in_heap_l + load.water.in_admixture_l) / load.binder_kg
     at_target_kg = target_ratio * load.binder_kg * growth
     least_surplus_kg = _LEAST_SURPLUS * at_target_kg
-    return correct_wet(
+    return workings.run(
+        correct_wet,
         charged_kg={charge.material: charge.dry_kg * growth for charge in load.charges},
         water_kg=max(water_kg, at_target_kg + least_surplus_kg),
         binder=[material.name for material in plan.materials if material.is_binder],

@@ -8,6 +8,7 @@ from keeve.core.job import Mixer, Vessel
 from keeve.core.loads import Limit
 from keeve.core.mixes.model import Caution, Gauge, Hatch, Order, Test
 from keeve.core.rules import RuleWarning
+from keeve.core.workings import Working
 
 StepKind = Literal["charge", "water", "mix", "scrape", "judge", "place"]
 
@@ -131,16 +132,6 @@ class Purchase(_Part):
     mass_kg: float | None
     bags: int | None
     volume_ml: float | None = None
-
-
-class Working(_Part):
-    """One rule as it was used: its inputs, outputs and sources."""
-
-    rule: str
-    formula: str
-    inputs: dict[str, Any]
-    outputs: dict[str, Any]
-    source: str
 
 
 class Plan(_Part):

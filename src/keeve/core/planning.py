@@ -1,7 +1,7 @@
 """From a job to its plan."""
 
 import math
-from typing import Any, ParamSpec, TypeVar
+from typing import Any
 
 from keeve.core.admixtures import admixture_dose
 from keeve.core.errors import InputError
@@ -23,41 +23,12 @@ from keeve.core.plan import (
     PlanVolume,
     Purchase,
     VesselCount,
-    Working,
 )
-from keeve.core.rules import VERSION, Result, Rule, RuleWarning
+from keeve.core.rules import VERSION, RuleWarning
 from keeve.core.water import sand_bulking, water_account
-
-P = ParamSpec("P")
-R = TypeVar("R", bound=Result)
+from keeve.core.workings import Workings
 
 ESTIMATES = Caution(code="estimates", text="Estimates: local codes and licensed practice decide.")
-
-
-class _Workings:
-    """Runs rules and keeps how each was used, so that every figure can be opened to its reason."""
-
-    def __init__(self) -> None:
-        self.kept: list[Working] = []
-        self.warnings: list[RuleWarning] = []
-
-    def run(self, rule: Rule[P, R], *args: P.args, **kwargs: P.kwargs) -> R:
-        result = rule(*args, **kwargs)
-        self.keep(rule, kwargs, result)
-        return result
-
-    def keep(self, rule: Rule[Any, Any], inputs: dict[str, Any], result: Result) -> None:
-        self.warnings += result.warnings
-        given = rule.inputs.model_validate(inputs).model_dump(exclude_none=True)
-        self.kept.append(
-            Working(
-                rule=rule.id,
-                formula=rule.formula,
-                inputs=given,
-                outputs=result.model_dump(exclude={"warnings", "assumed"}, exclude_none=True),
-                source="; ".join(str(source) for source in rule.sources),
-            )
-        )
 
 
 def make_plan(job: Job) -> Plan:
@@ -74,7 +45,7 @@ def make_plan(job: Job) -> Plan:
     """
     mix = get_mix(job.mix) if isinstance(job.mix, str) else job.mix
     procedure = _procedure(mix, job)
-    workings = _Workings()
+    workings = Workings()
     assumed = _assumed(job)
     parts, plan_materials = _parts(mix, job, workings, assumed)
     binder_kg_m3 = _binder_kg(parts, _batch(mix, parts, 1.0))
@@ -140,7 +111,7 @@ def _assumed(job: Job) -> dict[str, Any]:
 
 
 def _parts(
-    mix: Mix, job: Job, workings: _Workings, assumed: dict[str, Any]
+    mix: Mix, job: Job, workings: Workings, assumed: dict[str, Any]
 ) -> tuple[list[Part], list[PlanMaterial]]:
     """The mix's components with the figures of the site, or the defaults of their material."""
     names = [part.name for part in mix.parts]
@@ -158,7 +129,7 @@ def _parts(
 
 
 def _part(
-    part: MixPart, site: MaterialOnSite, workings: _Workings, assumed: dict[str, Any]
+    part: MixPart, site: MaterialOnSite, workings: Workings, assumed: dict[str, Any]
 ) -> tuple[Part, PlanMaterial]:
     if part.material not in materials():
         raise InputError(
@@ -215,7 +186,7 @@ def _binder_kg(parts: list[Part], batch: PartsBatch) -> float:
 
 
 def _volumes(
-    job: Job, binder_kg_m3: float, site: list[PlanMaterial], workings: _Workings
+    job: Job, binder_kg_m3: float, site: list[PlanMaterial], workings: Workings
 ) -> tuple[float, float]:
     """Net and ordered volume. Bags make what they make: their volume is the order, waste inside."""
     by_bags = 0.0
@@ -235,7 +206,7 @@ def _volumes(
     return net + by_bags / (1 + job.waste_fraction), order + by_bags
 
 
-def _shape_volume(need: ShapeNeed, path: str, workings: _Workings) -> float:
+def _shape_volume(need: ShapeNeed, path: str, workings: Workings) -> float:
     try:
         one: float = workings.run(SHAPES[need.shape], **need.sizes()).volume_m3
     except InputError as fault:
@@ -257,7 +228,7 @@ def _whole_bags(job: Job, binder_kg_m3: float, site: list[PlanMaterial]) -> Whol
     return WholeBags(bag_kg=_bag_kg(site), binder_kg_m3=binder_kg_m3) if job.whole_bags else None
 
 
-def _loads(mix: Mix, job: Job, parts: list[Part], sizes: list[LoadSize], workings: _Workings) -> list[Load]:
+def _loads(mix: Mix, job: Job, parts: list[Part], sizes: list[LoadSize], workings: Workings) -> list[Load]:
     """Every load; loads of one size are computed, and kept in the workings, once."""
     by_size: dict[float, Load] = {}
     for size in sizes:
@@ -266,7 +237,7 @@ def _loads(mix: Mix, job: Job, parts: list[Part], sizes: list[LoadSize], working
     return [by_size[size.volume_m3].model_copy(update={"number": size.number}) for size in sizes]
 
 
-def _load(mix: Mix, job: Job, parts: list[Part], size: LoadSize, workings: _Workings) -> Load:
+def _load(mix: Mix, job: Job, parts: list[Part], size: LoadSize, workings: Workings) -> Load:
     batch = workings.run(volume_parts, **_inputs(mix, parts, size.volume_m3))
     binder_kg = _binder_kg(parts, batch)
     heap_l = sum(batch.dry_kg[part.name] * part.free_water_fraction for part in parts)
@@ -321,7 +292,7 @@ def _admixtures(
     parts: list[Part],
     batch: PartsBatch,
     volume_m3: float,
-    workings: _Workings,
+    workings: Workings,
 ) -> tuple[list[AdmixtureAmount], float]:
     """Each admixture of the mix by the user's label (without one: no amount), and the water they bring in L."""
     labels = {label.name: (index, label) for index, label in enumerate(job.admixtures)}

@@ -102,9 +102,6 @@ _ENDINGS: Mapping[str, str] = {
 def _named(name: str) -> dict[str, str]:
     """A field's name in words, and its unit."""
     for ending, unit in _ENDINGS.items():
-        head, found, rest = name.partition(f"{ending},") if f"{ending}," in name else (name, "", "")
-        if found:
-            return {"words": _words(f"{head},{rest}"), "unit": unit}
         if name.endswith(ending):
             return {"words": _words(name.removesuffix(ending)), "unit": unit}
     return {"words": _words(name), "unit": ""}

@@ -1,0 +1,46 @@
+"""How each figure came about: the rules that were run, with what went in and came out."""
+
+from typing import Any, ParamSpec, TypeVar
+
+from pydantic import BaseModel, ConfigDict
+
+from keeve.core.rules import Result, Rule, RuleWarning
+
+P = ParamSpec("P")
+R = TypeVar("R", bound=Result)
+
+
+class Working(BaseModel):
+    """One rule as it was used: its inputs, outputs and sources."""
+
+    model_config = ConfigDict(frozen=True)
+
+    rule: str
+    formula: str
+    inputs: dict[str, Any]
+    outputs: dict[str, Any]
+    source: str
+
+
+class Workings:
+    """Runs rules and keeps how each was used, so that every figure can be opened to its reason."""
+
+    def __init__(self) -> None:
+        self.kept: list[Working] = []
+        self.warnings: list[RuleWarning] = []
+
+    def run(self, rule: Rule[P, R], *args: P.args, **kwargs: P.kwargs) -> R:
+        """Run a rule and keep its working and warnings."""
+        result = rule(*args, **kwargs)
+        self.warnings += result.warnings
+        given = rule.inputs.model_validate(kwargs).model_dump(exclude_none=True)
+        self.kept.append(
+            Working(
+                rule=rule.id,
+                formula=rule.formula,
+                inputs=given,
+                outputs=result.model_dump(exclude={"warnings", "assumed"}, exclude_none=True),
+                source="; ".join(str(source) for source in rule.sources),
+            )
+        )
+        return result

@@ -1,0 +1,95 @@
+"""Starting: refusals in one sentence, and a whole start and stop of the command itself."""
+
+import os
+import re
+import signal
+import socket
+import subprocess
+import sys
+import urllib.request
+from pathlib import Path
+
+import pytest
+from sqlalchemy import Engine
+
+from keeve.launch.postgres import Cluster, throwaway
+from keeve.launch.system import ROOT, LaunchError, install
+from keeve.launch.up import up
+from keeve.store.database import connect
+from keeve.store.migrate import migrate
+
+
+@pytest.mark.parametrize(
+    ("host", "files", "said"),
+    [
+        ("0.0.0.0", (None, None), "give --cert and --key"),
+        ("here", (None, None), "is no address"),
+        ("127.0.0.1", (Path("/nowhere.pem"), None), "no file /nowhere.pem"),
+    ],
+)
+def test_addresses_that_will_not_do(
+    host: str, files: tuple[Path | None, Path | None], said: str, capsys: pytest.CaptureFixture[str]
+) -> None:
+    assert up(host=host, port=0, certificate=files[0], key=files[1]) == 1
+    assert said in capsys.readouterr().err
+
+
+def test_a_port_that_is_taken(capsys: pytest.CaptureFixture[str]) -> None:
+    with socket.create_server(("127.0.0.1", 0)) as taken:
+        port = taken.getsockname()[1]
+        assert up(host="127.0.0.1", port=port, certificate=None, key=None) == 1
+    assert f"Port {port} on 127.0.0.1 cannot be used" in capsys.readouterr().err
+
+
+def test_a_package_that_may_not_be_installed(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("shutil.which", lambda name: None)
+    with pytest.raises(LaunchError, match="apt-get install postgresql"):
+        install("postgresql", "The PostgreSQL server")
+
+
+def test_up_serves_with_its_demo_and_stops_what_it_started() -> None:
+    """Started as a person would, on a database of its own, stopped by Ctrl-C."""
+    with throwaway() as cluster:
+        environment = {
+            **os.environ, "DATABASE_URL": cluster.url.replace("postgresql+psycopg", "postgres"),
+            "PYTHONPATH": str(ROOT / "src"),
+        }  # fmt: skip
+        command = [sys.executable, "-m", "keeve", "up", "--port", "0"]
+        with subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True) as started:
+            assert started.stdout is not None
+            first = started.stdout.readline()
+            found = re.search(r"http://127\.0\.0\.1:\d+", first)
+            assert found, first
+            assert "Demo sign-in: name wren" in started.stdout.readline()
+            with urllib.request.urlopen(f"{found[0]}/sign-in") as answer:
+                assert b"Sign in" in answer.read()
+            started.send_signal(signal.SIGINT)
+            assert started.wait(timeout=20) == 0
+
+
+def test_a_cluster_keeps_its_data_and_migrates_again(tmp_path_factory: pytest.TempPathFactory) -> None:
+    with throwaway() as cluster:
+        engine = connect(cluster.url)
+        migrate(engine)
+        migrate(engine)
+        with engine.begin() as connection:
+            connection.exec_driver_sql("insert into crew (id, name) values (gen_random_uuid(), 'Kept')")
+        engine.dispose()
+        cluster.stop()
+        again = Cluster(cluster.folder, durable=False)
+        again.start()
+        engine = connect(again.url)
+        with engine.connect() as connection:
+            assert connection.exec_driver_sql("select name from crew").scalar() == "Kept"
+        engine.dispose()
+        again.stop()
+
+
+def test_models_and_migrations_agree(engine: Engine) -> None:
+    from alembic.autogenerate import compare_metadata
+    from alembic.migration import MigrationContext
+
+    from keeve.store.models import Base
+
+    with engine.connect() as connection:
+        assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
