@@ -72,8 +72,14 @@ def test_sign_in_sets_a_guarded_cookie_and_leads_only_home(
     engine: Engine, clock: Clock, client: Client
 ) -> None:
     browser = Client(engine, clock, signed_in=False)
-    first = browser.get("/sign-in?next=//elsewhere.example")
-    assert 'name="next" value="/"' in first.text
+    for away in (
+        "//elsewhere.example",
+        "/%5Celsewhere.example",
+        "/%09/elsewhere.example",
+        "http://elsewhere.example",
+    ):
+        first = browser.get(f"/sign-in?next={away}")
+        assert 'name="next" value="/"' in first.text
     token = first.headers["set-cookie"].split("=")[1].split(";")[0]
     cookie = {"Cookie": f"{STRANGER_COOKIE}={token}"}
     form = {"form_token": token, "name": client.visitor.name, "password": PASSWORD, "next": "/log"}

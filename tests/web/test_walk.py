@@ -133,12 +133,17 @@ def test_the_bench_by_keys_alone_with_undo(
         page.reload()
         for key in ("m", "2"):
             press(page, key)
+        page.keyboard.press("p")
+        press(page, "p")
+        expect(page.locator("p.acting")).to_contain_text("34.4")
+        page.keyboard.press("x")
+        expect(page.get_by_role("button", name=re.compile("^Discard"))).to_be_visible()
         clock.turn(130)
         page.reload()
         expect(heading(page)).to_have_text("Past its life")
         visit.check()
         press(page, "x")
-        expect(page.get_by_text("the rest was thrown away")).to_be_visible()
+        expect(page.get_by_text("the rest was thrown away: past its working life")).to_be_visible()
 
 
 def test_a_step_tapped_without_signal_is_kept_and_sent(browser: Browser, engine: Engine, origin: str) -> None:

@@ -5,6 +5,7 @@ from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from datetime import datetime
 from pathlib import Path
+from urllib.parse import quote
 
 from fastapi import Depends, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -67,7 +68,7 @@ def _to_sign_in(request: Request, fault: Exception) -> Response:
     if _wants_json(request):
         return _json(401, "signed_out", "You are signed out. Sign in, then go on.")
     back = request.url.path if request.method == "GET" else "/"
-    return RedirectResponse(f"/sign-in?next={back}", status_code=303)
+    return RedirectResponse(f"/sign-in?next={quote(back)}", status_code=303)
 
 
 def _foreign_form(request: Request, fault: Exception) -> Response:

@@ -52,14 +52,14 @@ def record(
     return page(request, "bench/act.html", **_values(running, now))
 
 
-_REASONS = (
-    "Past its working life",
+_PAST_LIFE = "Past its working life"
+_REASONS = [
     "Too wet to bring back",
     "Too dry at the ceiling",
     "Something fell in",
     "Not needed",
     "Another reason",
-)
+]
 
 
 def _values(running: RunningLoad, moment: datetime) -> dict[str, Any]:
@@ -84,4 +84,5 @@ def _values(running: RunningLoad, moment: datetime) -> dict[str, Any]:
         "proposal_l": situation.water.next_step_l,
         "next_number": load.number + 1 if plan.load(load.number + 1) else None,
         "reasons": _REASONS,
+        "past_life": _PAST_LIFE,
     }

@@ -1,5 +1,6 @@
 """Signing in and out, and the choice of units."""
 
+import re
 import secrets
 from typing import Annotated
 
@@ -80,4 +81,4 @@ def _set_cookie(answer: Response, name: str, value: str, max_age: int | None = N
 
 def _own_path(path: str) -> str:
     """A path on this site; anything that could lead elsewhere becomes the first page."""
-    return path if path.startswith("/") and not path.startswith(("//", "/\\")) else "/"
+    return path if re.fullmatch(r"/(?!/)[^\\\s]*", path) else "/"

@@ -7,6 +7,7 @@ const TICK_MS = 250;
 
 const read = (name, otherwise) => JSON.parse(localStorage.getItem(name) || JSON.stringify(otherwise));
 const write = (name, value) => localStorage.setItem(name, JSON.stringify(value));
+const figure = (typed) => Number(typed.replace(",", ".")) || 0;
 const clock = (seconds) => `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, "0")}`;
 
 function span(minutes) {
@@ -43,15 +44,17 @@ document.addEventListener("alpine:init", () => {
 
     key(event) {
       if (event.target.matches("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
-      const button = this.$root.querySelector(`[data-key="${CSS.escape(event.key.toLowerCase())}"]`);
-      if (!button || button.disabled) return;
+      // What is folded away has no key; opened, the control inside comes before the line that opened it.
+      const named = this.$root.querySelectorAll(`[data-key="${CSS.escape(event.key.toLowerCase())}"]`);
+      const control = [...named].filter((found) => found.checkVisibility()).pop();
+      if (!control || control.disabled) return;
       event.preventDefault();
-      button.click();
+      control.click();
     },
 
     change(button) {
       const input = this.$root.querySelector("[data-amount]");
-      const wanted = Number(input.value) + Number(button.dataset.step);
+      const wanted = figure(input.value) + Number(button.dataset.step);
       input.value = Math.min(Math.max(wanted, Number(input.min)), Number(input.max)).toFixed(1);
       input.dispatchEvent(new Event("input", { bubbles: true }));
     },
@@ -63,7 +66,7 @@ document.addEventListener("alpine:init", () => {
       const amount = button.dataset.takes && this.$root.querySelector("[data-amount]");
       if (amount) {
         // The page shows the reader's unit; its size in the kept unit comes with the input.
-        const typed = Number(amount.value.replace(",", "."));
+        const typed = figure(amount.value);
         if (!(typed > 0)) {
           this.notice = "Type how much: a number more than 0.";
           return;
