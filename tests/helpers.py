@@ -10,6 +10,7 @@ from keeve.core.batch import Batch, fold
 from keeve.core.bench import Situation, refuse, situation
 from keeve.core.events import Event, parse_event
 from keeve.core.job import Job
+from keeve.core.mixes import library
 from keeve.core.plan import Load, Plan
 from keeve.core.planning import make_plan
 from keeve.formats.job_file import read_job
@@ -44,6 +45,20 @@ def job(**changes: Any) -> Job:
 
 def plan(**changes: Any) -> Plan:
     return make_plan(job(**changes))
+
+
+# Every mix of the library with each mixer it allows.
+EVERY_PROCEDURE = sorted({(mix.id, item.mixer) for mix in library().values() for item in mix.procedures})
+
+
+def a_job_of(mix: str, mixer: str) -> dict[str, Any]:
+    """The changes that make the example a job of that mix in that mixer."""
+    label = {"bag_kg": 25, "yield_l": 12, "water_start_l": 1.5, "water_min_l": 1.75, "water_max_l": 2.5}
+    return {
+        "mix": mix,
+        "mixer": {"kind": mixer, "working_l": 40},
+        "materials": {"bag": label} if mix == "concrete-bagged" else {},
+    }
 
 
 def raw_event(kind: str, at: datetime = NOON, **what: Any) -> dict[str, Any]:

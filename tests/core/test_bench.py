@@ -4,7 +4,7 @@ from datetime import timedelta
 from uuid import uuid4
 
 import pytest
-from helpers import Run, plan
+from helpers import EVERY_PROCEDURE, Run, a_job_of, plan
 
 from keeve.core.errors import InputError
 
@@ -18,9 +18,9 @@ def judged(*readings: str) -> Run:
     return run
 
 
-@pytest.mark.parametrize("mixer", ["tilting-drum", "tray", "two-buckets"])
-def test_every_procedure_leads_from_empty_to_done(mixer: str) -> None:
-    run = Run(plan(mixer={"kind": mixer, "working_l": 40})).to_judgement()
+@pytest.mark.parametrize(("mix", "mixer"), EVERY_PROCEDURE)
+def test_every_procedure_leads_from_empty_to_done(mix: str, mixer: str) -> None:
+    run = Run(plan(**a_job_of(mix, mixer))).to_judgement()
     assert run.now.act == "judge"
     run.do("judged", reading="right")
     run.do("placed", volume_l=run.now.remaining_l)
@@ -83,6 +83,23 @@ def test_too_wet_is_brought_back_by_both_in_their_ratio() -> None:
     assert run.now.ratio == pytest.approx(0.75)
     assert run.now.yield_l > load.yield_l
     assert run.now.act == "mix"
+
+
+def test_a_bag_mix_too_wet_is_brought_back_with_dry_mix() -> None:
+    """7 bags of 25 kg, target 2.125 L a bag; at 17.5 L the surplus of 2.625 L takes 2.625 / 0.085 kg of dry mix."""
+    run = Run(
+        plan(
+            **a_job_of("concrete-bagged", "tilting-drum")
+            | {"mixer": {"kind": "tilting-drum", "working_l": 90}}
+        )
+    )
+    run.to_judgement().do("judged", reading="too-dry")
+    run.do("water_added", water_l=run.now.water.remaining_l)
+    run.do("mixed", minutes=1)
+    run.do("judged", reading="too-wet")
+    correction = run.now.correction
+    assert correction is not None
+    assert correction.add_kg == pytest.approx({"bag": 2.625 / 0.085})
 
 
 def test_after_right_there_is_no_water_and_no_second_reading() -> None:

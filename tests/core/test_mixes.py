@@ -28,7 +28,7 @@ def test_every_mix_is_whole(mix_id: str) -> None:
 def test_bricklaying_has_its_mixers_and_schools() -> None:
     """The mixers and schools asked of it: drum (water or dry first), tray, two buckets; weight or volume."""
     mix = get_mix("mortar-bricklaying")
-    assert mix.ratio == "1 : 4"
+    assert mix.ratio == "1 : 4 by volume"
     assert {(item.mixer, item.order) for item in mix.procedures} == {
         ("tilting-drum", "water-first"),
         ("tilting-drum", "dry-first"),
@@ -64,3 +64,13 @@ def test_a_wrong_mix_names_the_field(old: str, new: str, said: str) -> None:
 def test_an_unknown_mix_lists_the_known() -> None:
     with pytest.raises(InputError, match="mortar-bricklaying"):
         get_mix("mortar")
+
+
+def test_the_ratio_is_written_as_the_trade_does() -> None:
+    nominal = get_mix("concrete-nominal")
+    parts = [
+        part.model_copy(update={"parts": parts})
+        for part, parts in zip(nominal.parts, (1, 1.5, 3.3), strict=True)
+    ]
+    assert nominal.model_copy(update={"parts": parts}).ratio == "1 : 1½ : 3.3 by volume"
+    assert get_mix("concrete-bagged").ratio == "by the bag"

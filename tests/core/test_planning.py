@@ -4,7 +4,7 @@ import json
 from typing import Any
 
 import pytest
-from helpers import job, plan, raw_job
+from helpers import EVERY_PROCEDURE, a_job_of, job, plan, raw_job
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -40,13 +40,80 @@ def test_the_quarter_metre_in_a_ninety_litre_drum() -> None:
     ]  # fmt: skip
 
 
-def test_masses_a_cubic_metre_are_the_trades() -> None:
-    """Common practice, no source: 315 / 1355 / 236 kg of cement, sand and water, within a few per cent."""
-    found = plan(need={"volume_m3": 1}, waste_fraction=0.0, mixer={"kind": "tilting-drum", "working_l": 1000})
+# kg a m3 of cement, aggregate and water, common practice, no source: within a few per cent.
+TRADE = [
+    ({"mix": "mortar-bricklaying"}, 315, 1355, 236),
+    ({"mix": "mortar-general"}, 443, 1432, 266),
+    ({"mix": "concrete-nominal", "proportion": "1 : 1½ : 3"}, 385, None, 385 * 0.5),
+    ({"mix": "concrete-nominal"}, 304, None, 304 * 0.6),
+    ({"mix": "concrete-nominal", "proportion": "1 : 3 : 6"}, 214, None, 214 * 0.8),
+    ({"mix": "screed-1-4-fibre"}, 373, 1490, 186),
+]
+
+
+@pytest.mark.parametrize(("mix", "cement", "aggregate", "water"), TRADE)
+def test_masses_a_cubic_metre_are_the_trades(
+    mix: dict[str, Any], cement: float, aggregate: float | None, water: float
+) -> None:
+    found = plan(
+        **mix,
+        need={"volume_m3": 1},
+        waste_fraction=0.0,
+        materials={},
+        mixer={"kind": "forced-action" if "screed" in mix["mix"] else "tilting-drum", "working_l": 1000},
+    )
     load = found.loads[0]
-    water = load.water.target_l + load.water.in_heap_l
-    figures = (load.charge("cement").dry_kg, load.charge("sand").dry_kg, water)
-    assert figures == pytest.approx((315, 1355, 236), rel=0.03)
+    assert load.charge("cement").dry_kg == pytest.approx(cement, rel=0.03)
+    assert load.water.target_l + load.water.in_heap_l == pytest.approx(water, rel=0.03)
+    if aggregate:
+        assert load.charge("sand").dry_kg == pytest.approx(aggregate, rel=0.03)
+
+
+def test_a_cubic_metre_of_screed_is_fifteen_bags_and_a_tonne_and_a_half() -> None:
+    """Common practice, no source; the mass balance by hand: 1 / 3150 + 4 / 2620 + 0.5 / 1000, 13 % voids."""
+    mixer = {"kind": "forced-action", "working_l": 150}
+    found = plan(
+        mix="screed-1-4-fibre",
+        need={"volume_m3": 1},
+        waste_fraction=0.0,
+        mixer=mixer,
+        materials={},
+        vessels=[],
+    )
+    cement = 0.87 / (1 / 3150 + 4 / 2620 + 0.5 / 1000)
+    bought = {item.material: item for item in found.shopping}
+    assert bought["cement"].mass_kg == pytest.approx(cement)
+    assert bought["cement"].bags == 15
+    assert sum(load.charge("sand").dry_kg for load in found.loads) == pytest.approx(1500, rel=0.02)
+    assert bought["fibre"].mass_kg == pytest.approx(0.9)
+    with pytest.raises(InputError, match="rolls into balls in a free-fall drum"):
+        plan(mix="screed-1-4-fibre", materials={}, mixer={"kind": "tilting-drum", "working_l": 90})
+
+
+def test_damp_sand_by_the_hundred_kilograms_is_less_than_four_parts() -> None:
+    """100 kg of sand at 4 % on a 25 kg bag: 100 / 1.04 / 25 = 3.85 dry parts; four take 104 kg."""
+    found = plan(
+        mix="screed-1-4-fibre",
+        need={"bags": 1},
+        mixer={"kind": "forced-action", "working_l": 150},
+        materials={},
+    )
+    load = found.loads[0]
+    assert load.charge("cement").mass_kg == pytest.approx(25)
+    assert load.charge("sand").mass_kg == pytest.approx(104)
+
+
+def test_an_own_ratio_inside_its_range_is_silent_and_outside_it_warns_why() -> None:
+    inside = plan(mix="mortar-general", parts={"sand": 3.5}, materials={})
+    assert inside.mix.ratio == "1 : 3½ by volume"
+    assert "ratio_outside" not in {warning.code for warning in inside.warnings}
+    for parts, reason in ((1.5, "shrinks"), (5.0, "harsh")):
+        outside = plan(mix="mortar-general", parts={"sand": parts}, materials={})
+        warning = next(warning for warning in outside.warnings if warning.code == "ratio_outside")
+        assert reason in warning.message
+        assert warning.field == "parts.sand"
+        sand, cement = outside.loads[0].charge("sand"), outside.loads[0].charge("cement")
+        assert sand.volume_l / cement.volume_l == pytest.approx(parts)
 
 
 @given(st.floats(0.005, 5), st.floats(0.5, 4), st.floats(0, 0.08), st.sampled_from([20.0, 90.0, 250.0]))
@@ -66,9 +133,9 @@ def test_scaling_a_job_scales_what_is_bought(
     assert masses(k * volume) == pytest.approx([k * mass for mass in masses(volume)])
 
 
-@pytest.mark.parametrize("mixer", ["tilting-drum", "tray", "two-buckets"])
-def test_steps_charge_the_whole_load(mixer: str) -> None:
-    found = plan(mixer={"kind": mixer, "working_l": 40})
+@pytest.mark.parametrize(("mix", "mixer"), EVERY_PROCEDURE)
+def test_steps_charge_the_whole_load(mix: str, mixer: str) -> None:
+    found = plan(**a_job_of(mix, mixer))
     load = found.loads[0]
     steps = load_steps(found, load)
     for charge in load.charges:
@@ -145,6 +212,8 @@ def test_every_figure_has_its_working() -> None:
         ({"order": "water-first", "mixer": {"kind": "tray", "working_l": 40}}, "order"),
         ({"admixtures": [{"name": "glue", "dose": 1, "basis": "ml_per_batch"}]}, "admixtures.0.name"),
         ({"admixtures": [{"name": "plasticiser", "dose": 1, "basis": "ml_per_batch"}]}, "admixtures.0.solids_fraction"),
+        ({"proportion": "1 : 9"}, "proportion"),
+        ({"parts": {"cement": 2}}, "parts.cement"),
         ({"colour": "grey"}, "colour"),
         ({"version": 2}, "version"),
     ],

@@ -45,6 +45,18 @@ PUBLIC = {
         "components water_binder_ratio air_fraction target_m3",
         "masses_kg dry_kg volumes_l added_water_l water_binder_ratio yield_factor",
     ),
+    "mass-parts": (
+        "components water_binder_ratio air_fraction target_m3",
+        "masses_kg dry_kg added_water_l water_binder_ratio",
+    ),
+    "bagged": (
+        "bag_kg bag_yield_l water_start_l water_min_l water_max_l target_m3 part_fraction",
+        "bags water_l yield_l",
+    ),
+    "aggregate-moisture": (
+        "dry_mass_kg total_moisture_fraction absorption_fraction",
+        "batch_mass_kg free_water_kg",
+    ),
     "split-loads": (
         "order_m3 mixer_working_l whole_bags life_min placing_m3_h cycle_min keep_pace",
         "loads limit",

@@ -8,6 +8,7 @@ from conftest import PASSWORD, new_visitor
 from helpers import NOON
 from sqlalchemy import Engine, select, text
 
+from keeve.core.errors import InputError
 from keeve.services import accounts
 from keeve.services.accounts import SignInRefused
 from keeve.store.database import open_session
@@ -74,5 +75,5 @@ def test_only_hashes_are_kept(engine: Engine, name: str) -> None:
 
 
 def test_a_short_password_is_refused(engine: Engine) -> None:
-    with pytest.raises(ValueError, match="at least 10"):
+    with pytest.raises(InputError, match="at least 10"):
         accounts.add_account(engine, uuid4(), sign_in_name="short", name="Short", password="123456789")

@@ -13,7 +13,7 @@ from sqlalchemy.exc import DBAPIError
 from keeve.core.errors import InputError
 from keeve.core.rules import VERSION
 from keeve.demo import SIGN_IN_NAME, load_demo
-from keeve.services import accounts, batches, plans
+from keeve.services import accounts, batches, crews, plans
 from keeve.services.accounts import Visitor
 from keeve.store import models
 from keeve.store.database import CrewError, crew_session, open_session
@@ -155,4 +155,10 @@ def test_the_demo_is_made_once_and_stands_as_told(engine: Engine) -> None:
     begun = batches.log_page(engine, wren, limit=10)
     acts = {running.load.number: running.situation(NOON).act for running in begun}
     assert acts == {1: "done", 2: "done", 3: "add_water"}
-    assert plans.newest_plans(engine, wren)[0].loads == 4
+    assert {line.title: (line.begun, line.loads) for line in plans.newest_plans(engine, wren)} == {
+        "Coping bed": (3, 4),
+        "Mooring blocks": (0, 4),
+        "Boathouse screed": (0, 9),
+        "Landing rail posts": (0, 6),
+    }
+    assert [name for _, name in crews.crews_of(engine, wren)] == ["Boathouse crew", "Lock cottage crew"]

@@ -1,7 +1,8 @@
 """Pictures are computed: to scale, in order, apart."""
 
 import re
-from itertools import pairwise
+from itertools import combinations, pairwise
+from typing import get_args
 
 import pytest
 from helpers import plan
@@ -9,21 +10,21 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.bench import Window
-from keeve.core.mixes.model import MixerKind
+from keeve.core.mixes.model import Drawing, MixerKind, Reading
 from keeve.web.drawings.order_bar import order_bar
 from keeve.web.drawings.section import BOTTOM_Y, charge_section
 from keeve.web.drawings.sketch import sketch
 from keeve.web.drawings.spread import spread
-from keeve.web.drawings.trowel import trowel
+from keeve.web.drawings.states import DRAWINGS, state_of
 from keeve.web.drawings.vessel import Vessel
 from keeve.web.drawings.water_line import water_lines
 
 
-@pytest.mark.parametrize("kind", ["tilting-drum", "tray", "two-buckets"])
+@pytest.mark.parametrize("kind", get_args(MixerKind))
 def test_a_vessel_is_filled_to_scale(kind: MixerKind) -> None:
     """The volume under each level, summed from its own outline by the trapezium rule, is the volume asked."""
     vessel = Vessel(kind, 100)
-    power = 1 if kind == "tray" else 2
+    power = 1 if kind in ("tray", "barrow") else 2
 
     def under(level: float) -> float:
         steps = [level * index / 2000 for index in range(2001)]
@@ -87,19 +88,29 @@ def test_the_order_bar_is_to_scale() -> None:
     assert [(x - bar.left) / whole for x in bar.cuts] == pytest.approx([0.25, 0.5, 0.75])
 
 
-def test_trowel_states_are_unlike() -> None:
-    """Height of the heap, crumbs, film, drips: each state differs from each other in what is drawn."""
+READINGS = get_args(Reading)
 
-    def height(path: str) -> float:
-        ys = [float(y) for y in re.findall(r",(-?[\d.]+)", path)]
-        return max(ys) - min(ys)
 
-    dry, right, wet, unmixed = trowel(0), trowel(0.5), trowel(1), trowel(0.5, mixed=False)
-    assert dry.crumbs and dry.cracks and not dry.film  # noqa: PT018
-    assert (right.crumbs, right.cracks, right.film, right.drips) == ([], [], None, [])
-    assert wet.film and wet.drips and not wet.crumbs  # noqa: PT018
-    assert height(wet.heap) < 0.4 * height(right.heap)
-    assert unmixed.patches and not right.patches  # noqa: PT018
+@pytest.mark.parametrize("drawing", DRAWINGS)
+def test_states_are_told_apart_by_shape_alone(drawing: Drawing) -> None:
+    """Each reading has marks that no other of its test has, and stays on its sheet."""
+    looks = {reading: {shape.look for shape in state_of(drawing, reading)} for reading in READINGS}
+    paths = {reading: {shape.path for shape in state_of(drawing, reading)} for reading in READINGS}
+    assert "film" in looks["too-wet"]
+    assert "powder" in looks["not-mixed-yet"]
+    assert not looks["right"] & {"film", "powder", "crumb", "crack", "drop"}
+    assert looks["too-dry"] & {"crumb", "crack"} or drawing == "slow-fold"
+    assert all(paths[one] != paths[other] for one, other in combinations(READINGS, 2))
+    for reading in READINGS:
+        for shape in state_of(drawing, reading):
+            starts = re.findall(r"[ML](-?[\d.]+),(-?[\d.]+)", shape.path)
+            assert all(-1 <= float(x) <= 251 and -1 <= float(y) <= 181 for x, y in starts), (reading, shape)
+
+
+@given(st.sampled_from(sorted(DRAWINGS)), st.floats(0, 1), st.booleans())
+def test_a_state_can_be_drawn_at_any_wetness(drawing: Drawing, wetness: float, mixed: bool) -> None:
+    assert all("nan" not in shape.path for shape in DRAWINGS[drawing](wetness, mixed))
+    assert DRAWINGS[drawing](wetness, mixed) == DRAWINGS[drawing](wetness, mixed)
 
 
 @pytest.mark.parametrize(

@@ -6,15 +6,26 @@ from typing import Any
 import pytest
 from conftest import PASSWORD
 from fastapi.routing import APIRoute
-from helpers import raw_event
+from helpers import NOON, raw_event
 from httpx2 import Response
 from sqlalchemy import Engine
 
+from keeve.services import crews
 from keeve.web.app import SCREENS
 from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE
 from web.conftest import Client, Clock
 
-OPEN_ROUTES = {("GET", "/sign-in"), ("POST", "/sign-in")}
+OPEN_ROUTES = {
+    ("GET", "/sign-in"),
+    ("POST", "/sign-in"),
+    ("GET", "/invitation/{token}"),
+    ("POST", "/invitation/{token}"),
+}
+# What somebody who only looks on may still send: nothing of it changes the crew's work.
+READERS_POSTS = {
+    "/sign-in", "/sign-out", "/units", "/plan/units", "/plan/preview", "/crew/switch", "/account/password",
+    "/account/sign-out-everywhere", "/invitation/{token}",
+}  # fmt: skip
 
 
 def a_load(client: Client) -> dict[str, str]:
@@ -22,7 +33,15 @@ def a_load(client: Client) -> dict[str, str]:
     saved = client.post("/plan", data={"title": "Bed"})
     plan_id = saved.headers["location"].split("/")[2]
     begun = client.post(f"/plan/{plan_id}/load/1/begin")
-    return {"plan_id": plan_id, "number": "1", "load_id": begun.headers["location"].split("/")[2]}
+    load_id = begun.headers["location"].split("/")[2]
+    account_id = str(client.visitor.account_id)
+    return {
+        "plan_id": plan_id,
+        "number": "1",
+        "load_id": load_id,
+        "account_id": account_id,
+        "token": "guessed",
+    }
 
 
 def every_route() -> list[tuple[str, str]]:
@@ -59,12 +78,36 @@ def test_another_crew_reaches_nothing(engine: Engine, clock: Clock, client: Clie
     assert client.get(f"/log/{ids['load_id']}").status_code == 200
 
 
+def test_a_reader_changes_nothing(engine: Engine, clock: Clock, client: Client) -> None:
+    ids = a_load(client)
+    reader = Client(engine, clock)
+    crews.join(engine, reader.visitor, crews.invite(engine, client.visitor, "reader", NOON), NOON)
+    assert reader.post("/crew/switch", data={"crew_id": str(client.visitor.crew_id)}).status_code == 303
+    for method, path in every_route():
+        if method == "GET" and (method, path) not in OPEN_ROUTES:
+            assert reader.get(path.format(**ids)).status_code in (200, 303), path
+        if method == "POST" and path not in READERS_POSTS:
+            assert ask(reader, method, path.format(**ids)).status_code == 403, path
+    assert "nothing done yet" in client.get(f"/log/{ids['load_id']}").text
+
+
+def test_a_mixer_mixes_and_does_not_lead(engine: Engine, clock: Clock, client: Client) -> None:
+    ids = a_load(client)
+    mixer = Client(engine, clock)
+    crews.join(engine, mixer.visitor, crews.invite(engine, client.visitor, "mixer", NOON), NOON)
+    mixer.post("/crew/switch", data={"crew_id": str(client.visitor.crew_id)})
+    assert ask(mixer, "POST", f"/bench/{ids['load_id']}/events").status_code == 200
+    for path in ("/crew/invitations", "/crew/members/{account_id}/role", "/crew/members/{account_id}/remove"):
+        assert mixer.post(path.format(**ids), data={"role": "reader"}).status_code == 403
+
+
 def test_a_form_from_elsewhere_changes_nothing(client: Client) -> None:
     for method, path in every_route():
         if method == "POST":
             for headers in ({FORM_HEADER: ""}, {FORM_HEADER: "guess"}, {"Sec-Fetch-Site": "cross-site"},
                             {"Origin": "http://elsewhere.example"}):  # fmt: skip
-                answer = client.post(path.format(plan_id="x", number="1", load_id="x"), headers=headers)
+                ids = dict.fromkeys(("plan_id", "number", "load_id", "account_id", "token"), "1")
+                answer = client.post(path.format(**ids), headers=headers)
                 assert answer.status_code == 403, (path, headers)
 
 

@@ -1,6 +1,8 @@
 """A stranger plans, mixes and logs a load in Chromium: at a desk, at phone width, by keys, in either theme."""
 
 import re
+from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import pytest
@@ -13,19 +15,20 @@ DESK = {"viewport": {"width": 1280, "height": 800}}
 PHONE = {"viewport": {"width": 390, "height": 844}, "has_touch": True, "color_scheme": "dark"}
 
 
-def tap(page: Page, words: str) -> None:
-    """Tap a button of the bench and wait until what comes next is drawn."""
+def send(page: Page, act: Callable[[], None]) -> None:
+    """Do one act of the bench and wait until what comes next is drawn."""
     with page.expect_response(re.compile("/events$")) as answer:
-        page.get_by_role("button", name=re.compile(f"^{words}")).click()
+        act()
     assert answer.value.status == 200
     expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+
+
+def tap(page: Page, words: str) -> None:
+    send(page, page.get_by_role("button", name=re.compile(f"^{words}")).click)
 
 
 def press(page: Page, key: str) -> None:
-    with page.expect_response(re.compile("/events$")) as answer:
-        page.keyboard.press(key)
-    assert answer.value.status == 200
-    expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+    send(page, lambda: page.keyboard.press(key))
 
 
 def begin(page: Page) -> None:
@@ -189,15 +192,76 @@ def test_wrong_figures_stay_beside_their_field(browser: Browser, engine: Engine,
         expect(page.locator(".who b")).to_have_text("US")
 
 
-@pytest.mark.parametrize("path", ["/plan", "/bench", "/log"])
+@pytest.mark.parametrize("path", ["/", "/plan", "/bench", "/log", "/crew"])
 def test_an_empty_account_is_told_what_to_do(
     browser: Browser, engine: Engine, origin: str, path: str
 ) -> None:
     with visiting(browser, engine, origin, **PHONE) as visit:
         visit.sign_in()
         visit.page.goto(origin + path)
-        expect(visit.page.locator("a.act, button.act").first).to_be_visible()
+        expect(visit.page.locator("main .act, main .second").first).to_be_visible()
         visit.check()
+
+
+# Each mix in a mixer of its own, and what is typed besides.
+EACH_MIX = {
+    "mortar-general": ("two-buckets", {}),
+    "concrete-nominal": ("tilting-drum", {}),
+    "concrete-bagged": (
+        "barrow",
+        {
+            "A bag weighs": "25",
+            "A bag makes": "12",
+            "Water, start with": "1.5",
+            "Water, least": "1.75",
+            "Water, most": "2.5",
+        },
+    ),
+    "screed-1-4-fibre": ("forced-action", {}),
+}
+
+
+@pytest.mark.parametrize("by", ["taps", "keys"])
+@pytest.mark.parametrize("mix", EACH_MIX)
+def test_each_mix_is_planned_mixed_and_logged(
+    browser: Browser, engine: Engine, origin: str, clock: Clock, mix: str, by: str
+) -> None:
+    mixer, label = EACH_MIX[mix]
+    with visiting(browser, engine, origin, **(PHONE if by == "taps" else DESK)) as visit:
+        page = visit.page
+        visit.sign_in()
+        page.goto(f"{origin}/plan")
+        page.get_by_label("Mix", exact=True).select_option(mix)
+        for words, figure in label.items():
+            page.get_by_label(words).fill(figure)
+        page.get_by_label("Mixer").select_option(mixer)
+        page.get_by_label("Mixes at a time").fill("60")
+        expect(page.locator(".result:not(.stale) .figure-of-merit")).to_contain_text("loads of")
+        page.get_by_role("button", name="Draw the load cards").click()
+        visit.check()
+        # Every dotted figure opens something.
+        targets = page.locator("[popovertarget]").evaluate_all(
+            "all => all.map(one => one.popoverTargetElement?.id)"
+        )
+        assert targets
+        assert all(targets)
+        page.get_by_role("button", name="Mix this load").click()
+        expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+        act = page.locator("button.act, .state-card").first
+        while act.count():
+            if act.is_disabled():
+                clock.turn(7)
+                page.reload()
+                continue
+            if page.locator(".state-card").count():
+                visit.check()
+                act = page.locator(".state-card").nth(1)
+            key = act.get_attribute("data-key") or ""
+            send(page, act.click if by == "taps" else partial(page.keyboard.press, key))
+            act = page.locator("button.act, .state-card").first
+        expect(heading(page)).to_have_text("Load 1 is done")
+        page.get_by_role("link", name="See it in the log").click()
+        expect(page.get_by_role("row", name=re.compile("Judged right"))).to_be_visible()
 
 
 def test_the_card_prints_on_one_page(browser: Browser, engine: Engine, origin: str) -> None:

@@ -104,7 +104,10 @@ class Mixer(Strict):
 
 
 class MaterialOnSite(Strict):
-    """What is known of a material on site; what is left out takes the default of its kind."""
+    """What is known of a material on site; what is left out takes the default of its kind.
+
+    A mix that goes by the bag needs its label: bag_kg, yield_l and the water of one bag in L.
+    """
 
     moisture_fraction: Fraction | None = None
     bulking_fraction: Amount | None = None
@@ -112,6 +115,10 @@ class MaterialOnSite(Strict):
     bulk_density_kg_m3: Dimension | None = None
     particle_density_kg_m3: Dimension | None = None
     bag_kg: Dimension | None = None
+    yield_l: Dimension | None = None
+    water_start_l: Amount | None = None
+    water_min_l: Amount | None = None
+    water_max_l: Dimension | None = None
 
 
 class Vessel(Strict):
@@ -147,6 +154,8 @@ class Job(Strict):
     version: Literal[1]
     title: Annotated[str, Field(min_length=1, max_length=120)]
     mix: Annotated[Annotated[str, Tag("id")] | Annotated[Mix, Tag("inline")], Discriminator(_kind_of_mix)]
+    proportion: str | None = None
+    parts: dict[str, Dimension] = {}
     need: Annotated[list[Need], BeforeValidator(_as_list), Field(min_length=1)]
     waste_fraction: Annotated[float, Field(ge=0, le=1)] = 0.10
     mixer: Mixer

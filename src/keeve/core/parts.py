@@ -1,6 +1,7 @@
-"""From proportions to masses: the absolute-volume method and parts by loose volume."""
+"""From proportions to masses: the absolute-volume method, parts by loose volume, parts by mass."""
 
-from typing import Annotated
+from collections.abc import Mapping, Sequence
+from typing import Annotated, NamedTuple
 
 from pydantic import Field
 
@@ -189,40 +190,169 @@ def volume_parts(
     Raises:
         InputError: no binder among the components, or a name given twice.
     """
-    _check_components(components)
     # One m3 per part first; the whole batch is then scaled to the target.
     dry = {item.name: item.parts * item.dry_density_as_measured_kg_m3 for item in components}
+    made = _fill(components, dry, water_binder_ratio, air_fraction, target_m3)
+    loose_l = {item.name: item.parts * 1000 * made.scale for item in components}
+    return PartsBatch(
+        masses_kg=made.masses_kg,
+        dry_kg=made.dry_kg,
+        volumes_l=loose_l,
+        added_water_l=made.added_water_l,
+        water_binder_ratio=made.water_binder_ratio,
+        yield_factor=target_m3 * 1000 / sum(loose_l.values()),
+        warnings=made.warnings,
+    )
+
+
+class MassPart(Strict):
+    """A component by dry mass.
+
+    Args:
+        name: the component.
+        parts: oven-dry mass, relative to the others.
+        particle_density_kg_m3: oven-dry particle density, kg/m3.
+        is_binder: whether it counts in the water to binder ratio.
+        moisture_fraction: water over oven-dry mass.
+        absorption_fraction: water the pores take up, over oven-dry mass.
+    """
+
+    name: str
+    parts: Dimension
+    particle_density_kg_m3: Dimension
+    is_binder: bool
+    moisture_fraction: Fraction = 0.0
+    absorption_fraction: Fraction = 0.0
+
+    @property
+    def free_water_fraction(self) -> float:
+        """Water it brings to the mix over its oven-dry mass; negative where it will soak."""
+        return self.moisture_fraction - self.absorption_fraction
+
+
+class MassBatch(Result):
+    """A batch by mass: as charged (damp) and oven-dry kg, L from the tap, the true water ratio."""
+
+    masses_kg: dict[str, float]
+    dry_kg: dict[str, float]
+    added_water_l: float
+    water_binder_ratio: float
+
+
+@rule(
+    "mass-parts",
+    formula="V = (Σ dry / ρ + W / 1000) / (1 − air);  W = max(ratio · Σ binder, Σ dry · (w − a))",
+    sources=[_ACI_211, MASS_BALANCE],
+    example=Example(
+        given={
+            "components": [
+                {"name": "cement", "parts": 1, "particle_density_kg_m3": 3150, "is_binder": True},
+                {
+                    "name": "sand",
+                    "parts": 4,
+                    "particle_density_kg_m3": 2500,
+                    "is_binder": False,
+                    "moisture_fraction": 0.05,
+                },
+            ],
+            "water_binder_ratio": 0.4,
+            "air_fraction": 0.0,
+            "target_m3": 7.3,
+        },
+        gives={
+            "masses_kg": {"cement": 3150.0, "sand": 13230.0},
+            "dry_kg": {"cement": 3150.0, "sand": 12600.0},
+            "added_water_l": 630.0,
+            "water_binder_ratio": 0.4,
+        },
+        origin="by hand: 3150 kg cement fill 1 m3, 12600 kg sand 5.04, 1260 kg water 1.26, of it 630 in the sand",
+    ),
+)
+def mass_parts(
+    *,
+    components: Annotated[list[MassPart], Field(min_length=1)],
+    water_binder_ratio: Amount,
+    air_fraction: Air,
+    target_m3: Dimension,
+) -> MassBatch:
+    """The masses that make a wanted fresh volume from parts by dry mass.
+
+    Args:
+        components: the parts, at least one of them a binder.
+        water_binder_ratio: free water over binder, by mass.
+        air_fraction: air over the fresh volume.
+        target_m3: the fresh volume wanted, m3.
+
+    Returns:
+        Masses (kg) and water to add (L). Where the heap alone brings more water than asked, nothing is
+        added, the true ratio is returned and ``sand_too_wet`` is warned of.
+
+    Raises:
+        InputError: no binder among the components, or a name given twice.
+    """
+    made = _fill(
+        components,
+        {item.name: item.parts for item in components},
+        water_binder_ratio,
+        air_fraction,
+        target_m3,
+    )
+    return MassBatch(
+        masses_kg=made.masses_kg,
+        dry_kg=made.dry_kg,
+        added_water_l=made.added_water_l,
+        water_binder_ratio=made.water_binder_ratio,
+        warnings=made.warnings,
+    )
+
+
+class _Filled(NamedTuple):
+    masses_kg: dict[str, float]
+    dry_kg: dict[str, float]
+    added_water_l: float
+    water_binder_ratio: float
+    scale: float
+    warnings: list[RuleWarning]
+
+
+def _fill(
+    components: Sequence[Part | MassPart],
+    dry: Mapping[str, float],
+    ratio: float,
+    air: float,
+    target_m3: float,
+) -> _Filled:
+    """Scale dry masses in their proportion, with their water, to a fresh volume."""
+    _check_components(components)
     binder = sum(dry[item.name] for item in components if item.is_binder)
     free = sum(dry[item.name] * item.free_water_fraction for item in components)
-    water = max(water_binder_ratio * binder, free)
+    water = max(ratio * binder, free)
     solids = sum(dry[item.name] / item.particle_density_kg_m3 for item in components)
-    made = (solids + water / WATER_KG_M3) / (1 - air_fraction)
-    scale = target_m3 / made
+    scale = target_m3 / ((solids + water / WATER_KG_M3) / (1 - air))
     warnings = []
-    if free > water_binder_ratio * binder:
+    if free > ratio * binder:
         warnings.append(
             RuleWarning(
                 code="sand_too_wet",
                 message=(
                     "The water in the heap alone is more than this mix asks for: "
-                    f"water to binder becomes {water / binder:.2f}, not {water_binder_ratio:.2f}."
+                    f"water to binder becomes {water / binder:.2f}, not {ratio:.2f}."
                 ),
                 field="moisture_fraction",
                 suggestion="Use drier sand, or take from the drained top of the heap.",
             )
         )
-    return PartsBatch(
+    return _Filled(
         masses_kg={item.name: dry[item.name] * (1 + item.moisture_fraction) * scale for item in components},
         dry_kg={name: mass * scale for name, mass in dry.items()},
-        volumes_l={item.name: item.parts * 1000 * scale for item in components},
         added_water_l=(water - free) * scale,
         water_binder_ratio=water / binder,
-        yield_factor=made / sum(item.parts for item in components),
+        scale=scale,
         warnings=warnings,
     )
 
 
-def _check_components(components: list[Part]) -> None:
+def _check_components(components: Sequence[Part | MassPart]) -> None:
     names = [item.name for item in components]
     if len(set(names)) < len(names):
         raise InputError("name_twice", "components has one name twice: give each its own.", ["components"])

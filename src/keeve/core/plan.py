@@ -82,6 +82,8 @@ class PlanMix(_Part):
     id: str
     name: str
     ratio: str
+    basis: str = "volume"
+    ratio_name: str = "water to cement"
     air_fraction: float
     water_why: str
     wet_out_min: float
@@ -158,6 +160,21 @@ class Plan(_Part):
     warnings: list[RuleWarning]
     assumed: dict[str, Any]
     workings: list[Working]
+
+    @property
+    def counts_vessels(self) -> bool:
+        """Whether amounts are told in vessels first: level buckets, or the bags of a mix by the bag."""
+        return self.gauge == "volume" or self.mix.basis == "bag"
+
+    @property
+    def charge_rule(self) -> str:
+        """The rule that the amounts of its charges come from."""
+        return {"mass": "mass-parts", "bag": "bagged"}.get(self.mix.basis, "volume-parts")
+
+    @property
+    def water_rule(self) -> str:
+        """The rule that its water comes from."""
+        return "bagged" if self.mix.basis == "bag" else "water-account"
 
     def load(self, number: int) -> Load | None:
         """The load of that number, or None."""

@@ -13,6 +13,7 @@ from keeve.core.rules import (
     Fraction,
     Result,
     RuleWarning,
+    published,
     rule,
 )
 
@@ -142,6 +143,42 @@ def water_account(
     """
     total = added_l + free_aggregate_water_kg + admixture_water_kg
     return WaterAccount(total_kg=total, ratio=total / binder_kg)
+
+
+class AggregateMoisture(Result):
+    """Mass as charged (kg) and the free water in it (kg, negative where it will soak)."""
+
+    batch_mass_kg: float
+    free_water_kg: float
+
+
+@rule(
+    "aggregate-moisture",
+    formula="batch = m · (1 + w);  free = m · (w − a)",
+    sources=[published("ACI 211.1-91, batch weights adjusted for moisture")],
+    example=Example(
+        given={"dry_mass_kg": 1000, "total_moisture_fraction": 0.06, "absorption_fraction": 0.01},
+        gives={"batch_mass_kg": 1060.0, "free_water_kg": 50.0},
+        origin="by hand",
+    ),
+)
+def aggregate_moisture(
+    *, dry_mass_kg: Amount, total_moisture_fraction: Fraction, absorption_fraction: Fraction = 0.0
+) -> AggregateMoisture:
+    """What to weigh out of a damp heap for a dry mass, and the water that comes with it.
+
+    Args:
+        dry_mass_kg: oven-dry mass wanted, kg.
+        total_moisture_fraction: all water over oven-dry mass.
+        absorption_fraction: water the pores take up, over oven-dry mass.
+
+    Returns:
+        batch_mass_kg as charged, and free_water_kg, negative where the aggregate will soak.
+    """
+    return AggregateMoisture(
+        batch_mass_kg=dry_mass_kg * (1 + total_moisture_fraction),
+        free_water_kg=dry_mass_kg * (total_moisture_fraction - absorption_fraction),
+    )
 
 
 class SandBulking(Result):

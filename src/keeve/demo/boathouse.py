@@ -1,67 +1,67 @@
-"""The coping bed of the boathouse: two loads done, one half-way, one planned. All of it is invented."""
+"""The invented crews: the coping bed with two loads done, one half-way, one planned; other jobs to mix."""
 
 from datetime import datetime, timedelta
 from itertools import count
-from uuid import uuid4
+from uuid import UUID, uuid4
 
 from sqlalchemy import Engine
 
 from keeve.core.bench import Situation
+from keeve.demo import jobs
 from keeve.formats.job_file import read_job
-from keeve.services import accounts, batches, plans
+from keeve.services import accounts, batches, crews, plans
 from keeve.services.accounts import Visitor
 from keeve.services.batches import RunningLoad
 
 SIGN_IN_NAME = "wren"
 PASSWORD = "boathouse-keel"
 
-_COPING_BED = {
-    "format": "keeve-job",
-    "version": 1,
-    "title": "Coping bed",
-    "mix": "mortar-bricklaying",
-    "need": [{"shape": "slab-volume", "length_m": 12.5, "width_m": 0.5, "thickness_m": 0.04}],
-    "waste_fraction": 0.10,
-    "mixer": {"kind": "tilting-drum", "working_l": 90},
-    "materials": {"sand": {"moisture_fraction": 0.04, "bulking_fraction": 0.2}, "cement": {"bag_kg": 25}},
-    "vessels": [{"name": "bucket", "volume_l": 12, "tare_kg": 0.7}],
-    "admixtures": [
-        {"name": "plasticiser", "dose": 150, "basis": "ml_per_100kg", "density_kg_l": 1.02, "solids_fraction": 0.2}
-    ],
-    "conditions": {"air_c": 18, "water_c": 12},
-}  # fmt: skip
-
 
 def load_demo(engine: Engine, now: datetime) -> None:
-    """Make the crew and its morning, unless it is there already."""
+    """Make the two crews and their morning, unless they are there already."""
     if accounts.has_account(engine, SIGN_IN_NAME):
         return
-    crew_id = accounts.add_crew(engine, "Boathouse crew")
-    accounts.add_account(engine, crew_id, sign_in_name=SIGN_IN_NAME, name="Wren", password=PASSWORD)
-    token = accounts.sign_in(engine, sign_in_name=SIGN_IN_NAME, password=PASSWORD, address="", now=now)
-    wren = accounts.visitor(engine, token, now)
-    if wren is None:
-        raise RuntimeError("the demo crew cannot sign in")
-    plan_id = plans.save_plan(engine, wren, read_job(_COPING_BED))
-    accounts.sign_out(engine, token, now)
+    boathouse = accounts.add_crew(engine, "Boathouse crew")
+    accounts.add_account(engine, boathouse, sign_in_name=SIGN_IN_NAME, name="Wren", password=PASSWORD)
+    wren = _visitor(engine, SIGN_IN_NAME, now)
+    _newcomer(engine, wren, "fen", "Fen", "mixer", now)
+    _newcomer(engine, wren, "moss", "Moss", "reader", now)
+    coping = plans.save_plan(engine, wren, read_job(jobs.COPING_BED))
+    for job in (jobs.MOORING_BLOCKS, jobs.BOATHOUSE_SCREED, jobs.RAIL_POSTS):
+        plans.save_plan(engine, wren, read_job(job))
 
-    first = _Mixing(
-        engine, wren, batches.begin_load(engine, wren, plan_id, 1, now - _ago(124)), now - _ago(124)
-    )
+    first = _Mixing(engine, wren, coping, 1, now - _ago(124))
     first.charge_and_mix()
     first.too_dry_then_add(1.6, 0.8)
     first.right_and_placed(after_min=38)
-    second = _Mixing(
-        engine, wren, batches.begin_load(engine, wren, plan_id, 2, now - _ago(70)), now - _ago(70)
-    )
+    second = _Mixing(engine, wren, coping, 2, now - _ago(70))
     second.charge_and_mix(start_l=10.4)
     second.too_dry_then_add(0.8)
     second.right_and_placed(after_min=34)
-    third = _Mixing(
-        engine, wren, batches.begin_load(engine, wren, plan_id, 3, now - _ago(15)), now - _ago(15)
-    )
+    third = _Mixing(engine, _visitor(engine, "fen", now), coping, 3, now - _ago(15))
     third.charge_and_mix(start_l=11.2)
     third.judge("too-dry")
+
+    cottage = accounts.add_crew(engine, "Lock cottage crew")
+    accounts.add_account(engine, cottage, sign_in_name="alder", name="Alder", password=PASSWORD)
+    alder = _visitor(engine, "alder", now)
+    crews.join(engine, wren, crews.invite(engine, alder, "reader", now), now)
+    plans.save_plan(engine, alder, read_job(jobs.QUAY_PATCH))
+
+
+def _newcomer(engine: Engine, lead: Visitor, sign_in_name: str, name: str, role: str, now: datetime) -> None:
+    token = crews.invite(engine, lead, role, now)
+    crews.join_as_new(engine, token, sign_in_name=sign_in_name, name=name, password=PASSWORD, now=now)
+
+
+def _visitor(engine: Engine, sign_in_name: str, now: datetime) -> Visitor:
+    """A person of the demo, signed in for as long as it takes to look them up."""
+    token = accounts.sign_in(engine, sign_in_name=sign_in_name, password=PASSWORD, address="", now=now)
+    found = accounts.visitor(engine, token, now)
+    accounts.sign_out(engine, token, now)
+    if found is None:
+        raise RuntimeError(f"{sign_in_name} of the demo cannot sign in")
+    return found
 
 
 def _ago(minutes: float) -> timedelta:
@@ -71,8 +71,9 @@ def _ago(minutes: float) -> timedelta:
 class _Mixing:
     """One load worked through at a believable pace, by the same steps the bench takes."""
 
-    def __init__(self, engine: Engine, visitor: Visitor, load_id: object, at: datetime) -> None:
-        found = batches.running_load(engine, visitor, load_id) if load_id else None  # type: ignore[arg-type]
+    def __init__(self, engine: Engine, visitor: Visitor, plan_id: UUID, number: int, at: datetime) -> None:
+        load_id = batches.begin_load(engine, visitor, plan_id, number, at)
+        found = batches.running_load(engine, visitor, load_id) if load_id else None
         if found is None:
             raise RuntimeError("the demo's load was not begun")
         self.engine, self.visitor, self.at = engine, visitor, at

@@ -12,7 +12,7 @@ def plan_text(plan: Plan) -> str:
 
 
 def _lines(plan: Plan) -> Iterator[str]:
-    yield f"{plan.title}: {plan.mix.name} {plan.mix.ratio} by volume"
+    yield f"{plan.title}: {plan.mix.name} {plan.mix.ratio}"
     yield f"Net {plan.volume.net_m3:.3f} m3, to make {plan.volume.order_m3:.3f} m3, in {len(plan.loads)} loads"
     yield f"{MIXER_NAMES[plan.mixer.kind]}, {plan.mixer.working_l:g} L, {ORDER_NAMES[plan.order].lower()}"
     yield ""
@@ -25,9 +25,10 @@ def _lines(plan: Plan) -> Iterator[str]:
         for step in load_steps(plan, group[0]):
             yield f"  {step.plan.step}. {_step(step)}"
         water = group[0].water
+        heap = f" ({water.in_heap_l:.1f} L more come with the heap)" if water.in_heap_l > 0 else ""
         yield (
             f"  Water added: start {water.start_l:.1f} L, right about {water.target_l:.1f} L, "
-            f"never past {water.ceiling_l:.1f} L ({water.in_heap_l:.1f} L more come with the sand)"
+            f"never past {water.ceiling_l:.1f} L{heap}"
         )
     for title, texts in (
         ("Warnings", [f"{warning.message} {warning.suggestion}" for warning in plan.warnings]),

@@ -5,16 +5,25 @@ import secrets
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import cache
+from typing import Literal
 from uuid import UUID
 
 from argon2 import PasswordHasher
 from argon2.exceptions import VerifyMismatchError
-from sqlalchemy import Engine, func, or_, select, update
+from sqlalchemy import Engine, and_, func, or_, select, update
 from sqlalchemy.orm import Session
 
+from keeve.core.errors import InputError
 from keeve.core.units import System
 from keeve.store.database import open_session
 from keeve.store.models import Account, Crew, Membership, SignIn, SignInFailure
+
+Role = Literal["lead", "mixer", "reader"]
+ROLE_NAMES: dict[Role, str] = {
+    "lead": "Lead: plans, mixes, invites",
+    "mixer": "Mixer: plans and mixes",
+    "reader": "Reader: looks on",
+}
 
 LASTS = timedelta(days=14)
 FAILURES_COUNT_FOR = timedelta(minutes=15)
@@ -33,6 +42,17 @@ class Visitor:
     crew_name: str
     units: System
     form_token: str
+    role: Role
+
+    @property
+    def may_mix(self) -> bool:
+        """Whether the person may plan and mix."""
+        return self.role in ("lead", "mixer")
+
+    @property
+    def may_lead(self) -> bool:
+        """Whether the person may invite and give roles."""
+        return self.role == "lead"
 
 
 class SignInRefused(Exception):  # noqa: N818 - it is the answer to a person, not a fault
@@ -48,14 +68,31 @@ def add_crew(engine: Engine, name: str) -> UUID:
         return crew.id
 
 
-def add_account(engine: Engine, crew_id: UUID, *, sign_in_name: str, name: str, password: str) -> UUID:
+def add_account(
+    engine: Engine, crew_id: UUID, *, sign_in_name: str, name: str, password: str, role: Role = "lead"
+) -> UUID:
     """A new account in a crew."""
     with open_session(engine) as session:
-        account = Account(sign_in_name=_plain(sign_in_name), name=name, password_hash=_hash(password))
-        session.add(account)
-        session.flush()
-        session.add(Membership(crew_id=crew_id, account_id=account.id))
+        account = new_account(session, sign_in_name=sign_in_name, name=name, password=password)
+        session.add(Membership(crew_id=crew_id, account_id=account.id, role=role))
         return account.id
+
+
+def new_account(session: Session, *, sign_in_name: str, name: str, password: str) -> Account:
+    """An account that is in no crew yet.
+
+    Raises:
+        InputError: the name is empty or taken, or the password too short.
+    """
+    plain = _plain(sign_in_name)
+    if not plain or not name.strip():
+        raise InputError("name_missing", "Give both names: the one to sign in with and your own.", ["name"])
+    if _account(session, plain) is not None:
+        raise InputError("name_taken", "That sign-in name is taken: choose another.", ["sign_in_name"])
+    account = Account(sign_in_name=plain, name=name.strip(), password_hash=_hash(password))
+    session.add(account)
+    session.flush()
+    return account
 
 
 def has_account(engine: Engine, sign_in_name: str) -> bool:
@@ -71,11 +108,35 @@ def set_password(engine: Engine, sign_in_name: str, password: str, now: datetime
         if account is None:
             raise LookupError(f"no account {sign_in_name}")
         account.password_hash = _hash(password)
-        session.execute(
-            update(SignIn)
-            .where(SignIn.account_id == account.id, SignIn.revoked_at.is_(None))
-            .values(revoked_at=now)
-        )
+        _revoke_all(session, account.id, now)
+
+
+def change_password(engine: Engine, visitor: Visitor, *, old: str, new: str, now: datetime) -> None:
+    """A new password of one's own; every session ends, this one too.
+
+    Raises:
+        InputError: the old password is wrong or the new one too short.
+    """
+    with open_session(engine) as session:
+        account = session.get_one(Account, visitor.account_id)
+        if not _matches(account.password_hash, old):
+            raise InputError("wrong_password", "That is not your present password: type it again.", ["old"])
+        account.password_hash = _hash(new)
+        _revoke_all(session, account.id, now)
+
+
+def sign_out_everywhere(engine: Engine, visitor: Visitor, now: datetime) -> None:
+    """End every session of the account."""
+    with open_session(engine) as session:
+        _revoke_all(session, visitor.account_id, now)
+
+
+def _revoke_all(session: Session, account_id: UUID, now: datetime) -> None:
+    session.execute(
+        update(SignIn)
+        .where(SignIn.account_id == account_id, SignIn.revoked_at.is_(None))
+        .values(revoked_at=now)
+    )
 
 
 def sign_in(engine: Engine, *, sign_in_name: str, password: str, address: str, now: datetime) -> str:
@@ -99,11 +160,7 @@ def sign_in(engine: Engine, *, sign_in_name: str, password: str, address: str, n
         # An unknown name costs the same time as a wrong password, so that neither can be told apart.
         right = _matches(account.password_hash if account else _nobodys_hash(), password)
         if account and right:
-            crew_id = session.scalars(
-                select(Membership.crew_id)
-                .where(Membership.account_id == account.id)
-                .order_by(Membership.crew_id)
-            ).first()
+            crew_id = _crew_to_open(session, account.id)
             if crew_id is None:
                 raise SignInRefused("This account is in no crew. Ask the crew's lead to invite it.")
             return _new_session(session, crew_id, account.id, now)
@@ -115,30 +172,46 @@ def visitor(engine: Engine, token: str, now: datetime) -> Visitor | None:
     """Who a session token belongs to, while it is valid."""
     with open_session(engine) as session:
         found = session.execute(
-            select(SignIn, Account, Crew)
+            select(SignIn, Account, Crew, Membership)
             .join(Account, Account.id == SignIn.account_id)
             .join(Crew, Crew.id == SignIn.crew_id)
+            .join(
+                Membership,
+                and_(Membership.crew_id == SignIn.crew_id, Membership.account_id == SignIn.account_id),
+            )
             .where(
-                SignIn.token_hash == _token_hash(token), SignIn.revoked_at.is_(None), SignIn.expires_at > now
+                SignIn.token_hash == token_hash(token), SignIn.revoked_at.is_(None), SignIn.expires_at > now
             )
         ).first()
         if found is None:
             return None
-        signed_in, account, crew = found
-        units: System = "us" if account.units == "us" else "metric"
-        return Visitor(account.id, account.name, crew.id, crew.name, units, signed_in.form_token)
+        signed_in, account, crew, membership = found
+        return Visitor(
+            account.id,
+            account.name,
+            crew.id,
+            crew.name,
+            units="us" if account.units == "us" else "metric",
+            form_token=signed_in.form_token,
+            role=as_role(membership.role),
+        )
 
 
 def sign_out(engine: Engine, token: str, now: datetime) -> None:
     """End a session."""
     with open_session(engine) as session:
-        session.execute(update(SignIn).where(SignIn.token_hash == _token_hash(token)).values(revoked_at=now))
+        session.execute(update(SignIn).where(SignIn.token_hash == token_hash(token)).values(revoked_at=now))
 
 
 def choose_units(engine: Engine, account_id: UUID, units: System) -> None:
     """Remember the units a person reads."""
     with open_session(engine) as session:
         session.execute(update(Account).where(Account.id == account_id).values(units=units))
+
+
+def as_role(name: str) -> Role:
+    """A role by its name; anything unknown has the least rights."""
+    return "lead" if name == "lead" else "mixer" if name == "mixer" else "reader"
 
 
 def _account(session: Session, sign_in_name: str) -> Account | None:
@@ -157,11 +230,26 @@ def _too_many_failures(session: Session, name: str, address: str, now: datetime)
     return bool(names >= MOST_FAILURES_BY_NAME or addresses >= MOST_FAILURES_BY_ADDRESS)
 
 
+def _crew_to_open(session: Session, account_id: UUID) -> UUID | None:
+    """The crew the account worked in last, or the one it joined first."""
+    last = (
+        select(func.max(SignIn.made_at))
+        .where(SignIn.account_id == account_id, SignIn.crew_id == Membership.crew_id)
+        .correlate(Membership)
+        .scalar_subquery()
+    )
+    return session.scalars(
+        select(Membership.crew_id)
+        .where(Membership.account_id == account_id)
+        .order_by(last.desc().nulls_last(), Membership.made_at)
+    ).first()
+
+
 def _new_session(session: Session, crew_id: UUID, account_id: UUID, now: datetime) -> str:
     token = secrets.token_urlsafe(32)
     session.add(
         SignIn(
-            token_hash=_token_hash(token),
+            token_hash=token_hash(token),
             crew_id=crew_id,
             account_id=account_id,
             form_token=secrets.token_urlsafe(32),
@@ -175,7 +263,8 @@ def _plain(sign_in_name: str) -> str:
     return sign_in_name.strip().casefold()
 
 
-def _token_hash(token: str) -> bytes:
+def token_hash(token: str) -> bytes:
+    """How a token is kept: who reads the database cannot use it."""
     return hashlib.sha256(token.encode()).digest()
 
 
@@ -191,7 +280,11 @@ def _nobodys_hash() -> str:
 
 def _hash(password: str) -> str:
     if len(password) < LEAST_PASSWORD_LENGTH:
-        raise ValueError(f"a password has at least {LEAST_PASSWORD_LENGTH} characters")
+        raise InputError(
+            "short_password",
+            f"A password needs at least {LEAST_PASSWORD_LENGTH} characters: make it longer.",
+            ["password"],
+        )
     return _hasher().hash(password)
 
 

@@ -46,12 +46,27 @@ class Account(Base):
 
 
 class Membership(Base):
-    """An account's place in a crew."""
+    """An account's place in a crew: ``lead``, ``mixer`` or ``reader``."""
 
     __tablename__ = "membership"
 
     crew_id: Mapped[UUID] = mapped_column(ForeignKey("crew.id"), primary_key=True)
     account_id: Mapped[UUID] = mapped_column(ForeignKey("account.id"), primary_key=True)
+    role: Mapped[str] = mapped_column(server_default="lead")
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class Invitation(Base):
+    """An open place in a crew, known by the hash of the token in its link; good once."""
+
+    __tablename__ = "invitation"
+
+    token_hash: Mapped[bytes] = mapped_column(primary_key=True)
+    crew_id: Mapped[UUID] = mapped_column(ForeignKey("crew.id"))
+    role: Mapped[str]
+    made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    expires_at: Mapped[datetime]
+    used_at: Mapped[datetime | None]
 
 
 class SignIn(Base):

@@ -17,10 +17,10 @@ from starlette.exceptions import HTTPException
 from keeve.core.errors import InputError
 from keeve.services.database import Engine, connect
 from keeve.web import pages
-from keeve.web.screens import bench, card, log, plan, sign_in
-from keeve.web.security import ForeignForm, SecureHeaders, SignInNeeded, clock, guard
+from keeve.web.screens import bench, card, crew, log, plan, sign_in, today
+from keeve.web.security import ForeignForm, NotAllowed, SecureHeaders, SignInNeeded, clock, guard
 
-SCREENS = (sign_in, plan, card, bench, log)
+SCREENS = (sign_in, today, plan, card, bench, log, crew)
 _STATIC = Path(__file__).parent / "static"
 
 
@@ -49,6 +49,7 @@ def create_app(engine: Engine, clock: Callable[[], datetime] = clock) -> FastAPI
     app.mount("/static", GZipMiddleware(StaticFiles(directory=_STATIC)), name="static")
     app.add_exception_handler(SignInNeeded, _to_sign_in)
     app.add_exception_handler(ForeignForm, _foreign_form)
+    app.add_exception_handler(NotAllowed, _not_allowed)
     app.add_exception_handler(InputError, _bad_input)
     app.add_exception_handler(RequestValidationError, _no_route)
     app.add_exception_handler(HTTPException, _no_route)
@@ -76,6 +77,13 @@ def _foreign_form(request: Request, fault: Exception) -> Response:
     if _wants_json(request):
         return _json(403, "foreign_form", message)
     return _plain(request, 403, "Not sent", message)
+
+
+def _not_allowed(request: Request, fault: Exception) -> Response:
+    message = "Your role in this crew does not cover that: ask a lead of the crew."
+    if _wants_json(request):
+        return _json(403, "not_allowed", message)
+    return _plain(request, 403, "Not yours to do", message)
 
 
 def _bad_input(request: Request, fault: Exception) -> Response:

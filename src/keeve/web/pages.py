@@ -1,7 +1,7 @@
 """Rendering pages: the templates, and how figures are set in them."""
 
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +11,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, pass_context
 from jinja2.runtime import Context
 from starlette.templating import Jinja2Templates
 
+from keeve.core.bench import Act
 from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, READING_NAMES
 from keeve.core.plan import nearest_quarter
 from keeve.core.units import MEASURES, Kind, to_kept, to_shown
@@ -18,6 +19,20 @@ from keeve.web.security import FORM_FIELD, form_token
 
 _THIN_SPACE = "\u202f"
 _QUARTERS = {0.25: "¼", 0.5: "½", 0.75: "¾"}
+
+# What a load is waiting for, as the words that lead there.
+_NEXT_WORDS: Mapping[Act, str] = {
+    "charge": "Charge it",
+    "water": "Water in",
+    "mix": "Mix on",
+    "judge": "Judge it",
+    "add_water": "Add water",
+    "ceiling": "At its ceiling",
+    "correct": "Bring it back",
+    "place": "Place it",
+    "dead": "Discard it",
+    "done": "See it",
+}
 
 _environment = Environment(
     loader=FileSystemLoader(Path(__file__).parent / "templates"),
@@ -130,6 +145,12 @@ def _day(moment: datetime) -> str:
     return moment.astimezone().strftime("%a %d %b %Y")
 
 
+def _span(length: timedelta) -> str:
+    """Hours and minutes."""
+    minutes = max(round(length.total_seconds() / 60), 0)
+    return f"{minutes // 60} h {minutes % 60} min" if minutes >= 60 else f"{minutes} min"
+
+
 def _epoch_ms(moment: datetime | None) -> str:
     """A moment for the page's scripts; empty for none."""
     return "" if moment is None else str(round(moment.timestamp() * 1000))
@@ -153,10 +174,15 @@ _FILTERS: Mapping[str, Any] = {
     "clock": _clock,
     "clock_seconds": _clock_seconds,
     "day": _day,
+    "span": _span,
     "epoch_ms": _epoch_ms,
     "minutes": _minutes,
 }
 _environment.filters.update(_FILTERS)
 _environment.globals.update(
-    MIXER_NAMES=MIXER_NAMES, ORDER_NAMES=ORDER_NAMES, READING_NAMES=READING_NAMES, MEASURES=MEASURES
+    MIXER_NAMES=MIXER_NAMES,
+    ORDER_NAMES=ORDER_NAMES,
+    READING_NAMES=READING_NAMES,
+    MEASURES=MEASURES,
+    NEXT_WORDS=_NEXT_WORDS,
 )

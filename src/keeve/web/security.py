@@ -59,6 +59,10 @@ class SignInNeeded(Exception):  # noqa: N818 - an answer, not a fault
     """The page is for a signed-in person."""
 
 
+class NotAllowed(Exception):  # noqa: N818 - an answer, not a fault
+    """The person's role in the crew does not cover this."""
+
+
 class ForeignForm(Exception):  # noqa: N818 - an answer, not a fault
     """The request did not come from our own page."""
 
@@ -88,8 +92,9 @@ def _visitor_or_none(request: Request) -> Visitor | None:
 async def guard(request: Request) -> None:
     """On every route: look up the visitor, and on anything that changes, check where it came from.
 
-    Leaves ``request.state.visitor`` (or None) and, for forms, ``request.state.form``.
+    Leaves ``request.state.visitor`` (or None) and ``request.state.form`` (empty where there is none).
     """
+    request.state.form = {}
     request.state.visitor = await run_in_threadpool(_visitor_or_none, request)
     if request.method in _SAFE_METHODS:
         return
@@ -122,5 +127,21 @@ def _signed_in(request: Request) -> Visitor:
 
 
 SignedIn = Annotated[Visitor, Depends(_signed_in)]
+
+
+def _may_mix(visitor: SignedIn) -> Visitor:
+    if not visitor.may_mix:
+        raise NotAllowed
+    return visitor
+
+
+def _may_lead(visitor: SignedIn) -> Visitor:
+    if not visitor.may_lead:
+        raise NotAllowed
+    return visitor
+
+
+MayMix = Annotated[Visitor, Depends(_may_mix)]
+MayLead = Annotated[Visitor, Depends(_may_lead)]
 Database = Annotated[Engine, Depends(engine_of)]
 Now = Annotated[datetime, Depends(now_of)]

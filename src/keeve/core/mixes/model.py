@@ -6,16 +6,20 @@ from pydantic import Field, model_validator
 
 from keeve.core.rules import Air, Amount, Dimension, Fraction, Strict
 
-MixerKind = Literal["tilting-drum", "tray", "two-buckets"]
+MixerKind = Literal["tilting-drum", "forced-action", "paddle", "tray", "two-buckets", "barrow"]
 Order = Literal["water-first", "dry-first"]
 Gauge = Literal["weight", "volume"]
 Reading = Literal["too-dry", "right", "too-wet", "not-mixed-yet"]
-Hatch = Literal["cement", "sand", "water"]
+Hatch = Literal["cement", "sand", "stone", "dry-mix", "water"]
+Drawing = Literal["trowel", "squeezed-ball", "slow-fold", "slump-cone"]
 
 MIXER_NAMES: dict[MixerKind, str] = {
     "tilting-drum": "Tilting drum",
+    "forced-action": "Forced-action mixer",
+    "paddle": "Paddle in a tub",
     "tray": "Mixing tray",
     "two-buckets": "Two buckets",
+    "barrow": "Barrow",
 }
 ORDER_NAMES: dict[Order, str] = {"water-first": "Water first", "dry-first": "Dry first"}
 READING_NAMES: dict[Reading, str] = {
@@ -41,11 +45,25 @@ class Material(Strict):
 
 
 class MixPart(Strict):
-    """A component of the mix: its name on site, the material whose defaults it takes, its parts."""
+    """A component of the mix.
+
+    Args:
+        name: its name on site.
+        material: whose defaults it takes.
+        parts: its parts, by the mix's basis.
+        least: below this the mix is richer than it should be; None where no ratio is the user's to choose.
+        greatest: above this it is leaner than it should be.
+        richer: what too few of these parts do to the mix.
+        leaner: what too many do.
+    """
 
     name: str
     material: str
     parts: Dimension
+    least: Dimension | None = None
+    greatest: Dimension | None = None
+    richer: str = ""
+    leaner: str = ""
 
 
 class MixWater(Strict):
@@ -64,11 +82,27 @@ class MixWater(Strict):
         return self
 
 
+class Proportion(Strict):
+    """A named ratio of the mix with the water that goes with it, and what it is for."""
+
+    name: str
+    use: str
+    parts: dict[str, Dimension]
+    water: MixWater
+
+
 class Admixture(Strict):
-    """An admixture the mix counts on. Its dose comes from the user's label, never from here."""
+    """An admixture the mix counts on.
+
+    A product's dose comes from the user's label, never from here; only what is not sold by a label of its
+    own (fibres) has a usual dose.
+    """
 
     name: str
     why: str
+    usual_dose: Dimension | None = None
+    usual_basis: Literal["g_per_m3"] | None = None
+    form: Literal["liquid", "powder"] = "liquid"
 
 
 class _Step(Strict):
@@ -135,9 +169,10 @@ class Procedure(Strict):
 
 
 class Test(Strict):
-    """A consistency test: how it is done and what each reading looks like, with what to do about it."""
+    """A consistency test: how it is done, how it is drawn, what each reading looks like and asks for."""
 
     name: str
+    drawing: Drawing = "trowel"
     how: str
     looks: dict[Reading, str]
     answers: dict[Reading, str]
@@ -162,10 +197,12 @@ class Mix(Strict):
 
     id: Annotated[str, Field(pattern=r"^[a-z0-9]+(-[a-z0-9.]+)*$")]
     name: str
-    basis: Literal["volume"]
+    basis: Literal["volume", "mass", "bag"]
     uses: list[str]
-    parts: Annotated[list[MixPart], Field(min_length=2)]
-    water: MixWater
+    parts: Annotated[list[MixPart], Field(min_length=1)]
+    proportions: list[Proportion] = []
+    water: MixWater | None
+    ratio_name: str = "water to cement"
     air_fraction: Air
     admixtures: list[Admixture] = []
     tests: dict[str, Test]
@@ -177,6 +214,7 @@ class Mix(Strict):
     too_little_water: str
     placing: str
     procedures: Annotated[list[Procedure], Field(min_length=1)]
+    refuses: dict[MixerKind, str] = {}
     gauges: dict[Gauge, str]
     cautions: list[Caution]
     provenance: list[Provenance]
@@ -184,6 +222,11 @@ class Mix(Strict):
     @model_validator(mode="after")
     def _hangs_together(self) -> Self:
         names = {part.name for part in self.parts}
+        if (self.water is None) != (self.basis == "bag"):
+            raise ValueError("has water by ratio unless it goes by the bag, whose label gives the water")
+        for proportion in self.proportions:
+            if not set(proportion.parts) <= names:
+                raise ValueError(f"proportion {proportion.name} names parts that the mix has not")
         known = {admixture.name for admixture in self.admixtures}
         for procedure in self.procedures:
             where = f"procedure {procedure.mixer}, {procedure.order}"
@@ -209,8 +252,10 @@ class Mix(Strict):
 
     @property
     def ratio(self) -> str:
-        """The parts as the trade writes them, such as 1 : 4."""
-        return " : ".join(f"{part.parts:g}" for part in self.parts)
+        """The parts as the trade writes them, such as 1 : 4 by volume."""
+        if self.basis == "bag":
+            return "by the bag"
+        return f"{' : '.join(_in_quarters(part.parts) for part in self.parts)} by {self.basis}"
 
     def procedure(self, mixer: MixerKind, order: Order | None) -> Procedure | None:
         """The steps for that mixer and order (its first order unless one is asked), or None."""
@@ -221,3 +266,12 @@ class Mix(Strict):
     def orders(self, mixer: MixerKind) -> list[Order]:
         """The schools of charging this mix has for that mixer, its default first."""
         return [item.order for item in self.procedures if item.mixer == mixer]
+
+
+_QUARTERS = {0.25: "¼", 0.5: "½", 0.75: "¾"}
+
+
+def _in_quarters(parts: float) -> str:
+    """Parts as they are written: quarters as fractions, anything finer as a decimal."""
+    whole, rest = divmod(parts, 1)
+    return f"{int(whole) or ''}{_QUARTERS[rest]}" if rest in _QUARTERS else f"{parts:g}"

@@ -41,6 +41,7 @@ class Section:
     inside: str
     layers: list[Layer]
     rim_y: float
+    top_y: float
     full_y: float
     full_half: float
     mixed_y: float
@@ -85,6 +86,7 @@ def charge_section(
             for (step, hatch, low, high), label_y in zip(layers, labels, strict=True)
         ],
         rim_y=BOTTOM_Y - vessel.height,
+        top_y=min([BOTTOM_Y - vessel.height, *labels]) - 30,
         full_y=full_y,
         full_half=vessel.half_width(vessel.level(plan.mixer.working_l)),
         mixed_y=mixed_y,

@@ -19,16 +19,22 @@ _OUTLINES: dict[MixerKind, tuple[tuple[float, float], ...]] = {
         (0.59, 0.97),
         (1.0, 0.60),
     ),
+    "forced-action": ((0.0, 1.0), (1.0, 1.0)),
+    "paddle": ((0.0, 0.86), (1.0, 1.0)),
     "tray": ((0.0, 0.80), (1.0, 1.0)),
     "two-buckets": ((0.0, 0.80), (1.0, 1.0)),
+    "barrow": ((0.0, 0.45), (0.25, 0.62), (1.0, 1.0)),
 }
 _SIZES: dict[MixerKind, tuple[float, float]] = {
     "tilting-drum": (360.0, 430.0),
+    "forced-action": (410.0, 230.0),
+    "paddle": (330.0, 350.0),
     "tray": (420.0, 190.0),
     "two-buckets": (300.0, 380.0),
+    "barrow": (410.0, 230.0),
 }
-# A tray is as wide behind the section as in it; round vessels are bodies of revolution.
-_ROUND: frozenset[MixerKind] = frozenset({"tilting-drum", "two-buckets"})
+# A tray or barrow is as wide behind the section as in it; round vessels are bodies of revolution.
+_ROUND: frozenset[MixerKind] = frozenset({"tilting-drum", "forced-action", "paddle", "two-buckets"})
 _SLICES = 200
 
 

@@ -10,10 +10,10 @@ from fastapi.responses import RedirectResponse, Response
 from keeve.services import batches
 from keeve.services.batches import RunningLoad
 from keeve.web.drawings.section import charge_section
-from keeve.web.drawings.trowel import BLADE_Y, trowel_of
+from keeve.web.drawings.states import state_of
 from keeve.web.drawings.water_line import water_lines
 from keeve.web.pages import page
-from keeve.web.security import Database, Now, SignedIn
+from keeve.web.security import Database, MayMix, Now, SignedIn
 
 router = APIRouter()
 
@@ -40,7 +40,7 @@ def show(request: Request, database: Database, visitor: SignedIn, now: Now, load
 def record(
     request: Request,
     database: Database,
-    visitor: SignedIn,
+    visitor: MayMix,
     now: Now,
     load_id: UUID,
     event: Annotated[dict[str, Any], Body()],
@@ -79,8 +79,7 @@ def _values(running: RunningLoad, moment: datetime) -> dict[str, Any]:
         ),
         "lines": water_lines(situation.window, [item.water_l for item in batch.water]),
         "test": plan.tests[step.plan.test] if step and step.plan.test else None,
-        "trowel_of": trowel_of,
-        "blade_y": BLADE_Y,
+        "state_of": state_of,
         "proposal_l": situation.water.next_step_l,
         "next_number": load.number + 1 if plan.load(load.number + 1) else None,
         "reasons": _REASONS,

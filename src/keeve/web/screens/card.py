@@ -13,7 +13,7 @@ from keeve.services import batches, plans
 from keeve.web.drawings.section import LABEL_X, charge_section
 from keeve.web.drawings.water_line import water_lines
 from keeve.web.pages import page
-from keeve.web.security import Database, Now, SignedIn
+from keeve.web.security import Database, MayMix, Now, SignedIn
 
 router = APIRouter()
 
@@ -39,7 +39,7 @@ def show(
 
 
 @router.post("/plan/{plan_id}/load/{number}/begin")
-def begin(database: Database, visitor: SignedIn, now: Now, plan_id: UUID, number: int) -> Response:
+def begin(database: Database, visitor: MayMix, now: Now, plan_id: UUID, number: int) -> Response:
     """Begin the load, or go to it where it was begun."""
     load_id = batches.begin_load(database, visitor, plan_id, number, now)
     if load_id is None:

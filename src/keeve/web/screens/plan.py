@@ -9,28 +9,28 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.errors import InputError
 from keeve.core.job import Job
-from keeve.core.mixes import get_mix
+from keeve.core.mixes import library
 from keeve.core.plan import Plan, gauged_parts
 from keeve.core.planning import make_plan
 from keeve.core.units import System
 from keeve.services import accounts, plans
 from keeve.services.accounts import Visitor
-from keeve.web import plan_form
+from keeve.web import plan_entries, plan_form
 from keeve.web.drawings.order_bar import order_bar
 from keeve.web.drawings.sketch import sketch
 from keeve.web.pages import page
 from keeve.web.plan_form import PlanForm
-from keeve.web.security import Database, SignedIn
+from keeve.web.security import Database, MayMix, SignedIn
 
 router = APIRouter()
 
-MIX = "mortar-bricklaying"
-
 
 @router.get("/plan")
-def show(request: Request, database: Database, visitor: SignedIn, again: UUID | None = None) -> Response:
-    """The form, empty or from a saved plan, with what it comes to."""
-    form = plan_form.empty_form(visitor.units)
+def show(
+    request: Request, database: Database, visitor: SignedIn, again: UUID | None = None, mix: str = ""
+) -> Response:
+    """The form, empty, for a mix, or from a saved plan, with what it comes to."""
+    form = plan_form.empty_form(visitor.units, mix)
     if again is not None:
         saved = plans.saved_plan(database, visitor, again)
         if saved is None:
@@ -41,10 +41,13 @@ def show(request: Request, database: Database, visitor: SignedIn, again: UUID | 
 
 @router.post("/plan/preview")
 def preview(request: Request, visitor: SignedIn) -> Response:
-    """What the form comes to, while it is typed: the result as HTML, and what is wrong by field."""
+    """What the form comes to, while it is typed: the result and the mix's own fields as HTML, what is wrong."""
     form = plan_form.form_from(request.state.form, visitor.units)
-    body = page(request, "plan/result.html", **_result(form, visitor)).body
-    return JSONResponse({"html": bytes(body).decode(), "errors": form.errors})
+    result = page(request, "plan/result.html", **_result(form, visitor)).body
+    asked = page(request, "plan/asked.html", form=form, fields=plan_entries).body
+    return JSONResponse(
+        {"html": bytes(result).decode(), "asked": bytes(asked).decode(), "errors": form.errors}
+    )
 
 
 @router.post("/plan/units")
@@ -65,10 +68,10 @@ def after_units(visitor: SignedIn) -> Response:
 
 
 @router.post("/plan")
-def save(request: Request, database: Database, visitor: SignedIn) -> Response:
+def save(request: Request, database: Database, visitor: MayMix) -> Response:
     """Keep the plan and show its first load card; or the form again, with what is wrong."""
     form = plan_form.form_from(request.state.form, visitor.units)
-    job = plan_form.to_job(form, MIX, visitor.units)
+    job = plan_form.to_job(form, visitor.units)
     if job is None:
         return _form_page(request, database, visitor, form, status=422)
     try:
@@ -87,9 +90,8 @@ def _form_page(
         "plan/plan.html",
         status,
         form=form,
-        shapes=plan_form.SHAPES,
-        fields=plan_form,
-        mix=get_mix(MIX),
+        fields=plan_entries,
+        library=library(),
         saved=plans.newest_plans(database, visitor),
         **_result(form, visitor),
     )
@@ -97,7 +99,7 @@ def _form_page(
 
 def _result(form: PlanForm, visitor: Visitor) -> dict[str, Any]:
     """The plan of the form and its sketch, or neither; what is wrong is left on the form."""
-    job = plan_form.to_job(form, MIX, visitor.units)
+    job = plan_form.to_job(form, visitor.units)
     if job is None:
         return {"plan": None, "errors": form.errors}
     try:

@@ -6,10 +6,12 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("planForm", () => ({
     notice: "",
     timer: 0,
-    asked: 0,
+    number: 0,
+    mixChosen: false,
 
     init() {
       this.$el.addEventListener("input", () => this.later(PAUSE_MS));
+      this.$el.querySelector("[data-mix-choice]").addEventListener("change", () => { this.mixChosen = true; });
       this.$el.querySelector("[data-shape-choice]").addEventListener("change", (event) => this.show(event.target.value));
     },
 
@@ -26,7 +28,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     async preview() {
-      const number = ++this.asked;
+      const number = ++this.number;
       const form = this.$root;
       try {
         const answer = await fetch("/plan/preview", {
@@ -35,17 +37,21 @@ document.addEventListener("alpine:init", () => {
           body: new URLSearchParams(new FormData(form)),
         });
         const given = await answer.json();
-        if (number !== this.asked) return;
+        if (number !== this.number) return;
         if (answer.ok) this.take(given);
         else this.notice = given.error.message;
       } catch {
-        if (number !== this.asked) return;
+        if (number !== this.number) return;
         this.notice = "No answer from Keeve. What you typed is kept; asking again.";
         this.later(RETRY_MS);
       }
     },
 
     take(given) {
+      // Another mix asks for other figures; those it shares keep what was typed.
+      const another = this.mixChosen;
+      if (another) this.$refs.asked.innerHTML = given.asked;
+      this.mixChosen = false;
       const wrong = Object.keys(given.errors).length > 0;
       for (const place of this.$root.querySelectorAll("[data-error]")) {
         const message = given.errors[place.dataset.error] || "";
@@ -54,9 +60,9 @@ document.addEventListener("alpine:init", () => {
         if (input) input.setAttribute("aria-invalid", message ? "true" : "false");
       }
       // While a figure is wrong the last good answer stays, dimmed, so that nothing jumps under the fingers.
-      this.$refs.result.classList.toggle("stale", wrong);
+      this.$refs.result.classList.toggle("stale", wrong && !another);
       this.notice = wrong ? given.errors[""] || "The answer waits for the marked figure." : "";
-      if (!wrong) this.$refs.result.innerHTML = given.html;
+      if (!wrong || another) this.$refs.result.innerHTML = given.html;
     },
   }));
 });

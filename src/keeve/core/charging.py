@@ -1,0 +1,229 @@
+"""What goes into each load: charges, water and admixtures, by volume, by mass or by the bag."""
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+from keeve.core.admixtures import AdmixtureDose, admixture_dose
+from keeve.core.errors import InputError
+from keeve.core.job import AdmixtureLabel, Job
+from keeve.core.loads import LoadSize
+from keeve.core.mixes.model import Mix, MixWater
+from keeve.core.parts import MassPart, Part, mass_parts, volume_parts
+from keeve.core.plan import AdmixtureAmount, Charge, Load, LoadWater, VesselCount
+from keeve.core.water import aggregate_moisture, water_account
+from keeve.core.workings import Workings
+
+
+class Label(NamedTuple):
+    """What the label of a mix by the bag says: kg, and L of mixed volume and of water for one bag."""
+
+    bag_kg: float
+    yield_l: float
+    water_start_l: float
+    water_min_l: float
+    water_max_l: float
+
+
+def label_of(job: Job, bag: str) -> Label:
+    """The label of the job's bag.
+
+    Raises:
+        InputError: a figure of the label is missing, named.
+    """
+    given = job.materials.get(bag)
+    figures = given.model_dump(include=set(Label._fields), exclude_none=True) if given else {}
+    missing = [f"materials.{bag}.{name}" for name in Label._fields if name not in figures]
+    if missing:
+        raise InputError(
+            "label_missing",
+            f"{', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing: read the label of your bag.",
+            missing,
+        )
+    return Label(**figures)
+
+
+class Batch(NamedTuple):
+    """A batch of some fresh volume: kg as charged, kg oven-dry, L loose, L of water from the tap."""
+
+    masses_kg: dict[str, float]
+    dry_kg: dict[str, float]
+    volumes_l: dict[str, float]
+    added_water_l: float
+
+
+def batch_by_parts(
+    mix: Mix, water: MixWater, parts: list[Part], target_m3: float, workings: Workings
+) -> Batch:
+    """The batch that makes a fresh volume, by the mix's own basis."""
+    wanted = {
+        "water_binder_ratio": water.ratio_default,
+        "air_fraction": mix.air_fraction,
+        "target_m3": target_m3,
+    }
+    if mix.basis == "volume":
+        by_volume = workings.run(volume_parts, components=parts, **wanted)
+        return Batch(by_volume.masses_kg, by_volume.dry_kg, by_volume.volumes_l, by_volume.added_water_l)
+    fields = set(MassPart.model_fields)
+    by_mass = workings.run(
+        mass_parts, components=[MassPart(**part.model_dump(include=fields)) for part in parts], **wanted
+    )
+    loose_l = {
+        part.name: by_mass.dry_kg[part.name] / part.dry_density_as_measured_kg_m3 * 1000 for part in parts
+    }
+    return Batch(by_mass.masses_kg, by_mass.dry_kg, loose_l, by_mass.added_water_l)
+
+
+def binder_kg(parts: list[Part], batch: Batch) -> float:
+    """The binder in a batch, kg."""
+    return sum(batch.dry_kg[part.name] for part in parts if part.is_binder)
+
+
+def each_size(sizes: list[LoadSize], load_of: Callable[[LoadSize], Load]) -> list[Load]:
+    """Every load; loads of one size are computed, and kept in the workings, once."""
+    by_size: dict[float, Load] = {}
+    for size in sizes:
+        if size.volume_m3 not in by_size:
+            by_size[size.volume_m3] = load_of(size)
+    return [by_size[size.volume_m3].model_copy(update={"number": size.number}) for size in sizes]
+
+
+def load_by_parts(
+    mix: Mix, water: MixWater, job: Job, parts: list[Part], size: LoadSize, workings: Workings
+) -> Load:
+    """One load of a mix by volume or by mass."""
+    batch = batch_by_parts(mix, water, parts, size.volume_m3, workings)
+    binder = binder_kg(parts, batch)
+    heap_l = sum(_heap_water_kg(part, batch, workings) for part in parts)
+    # A dose by the litre is stirred into the tub: it counts on the water of the tub, not of the heap.
+    admixtures, admixture_l = _admixtures(mix, job, batch, binder, size.volume_m3, workings)
+
+    def to_add(ratio: float) -> float:
+        return max(ratio * binder - heap_l - admixture_l, 0.0)
+
+    target_l = to_add(water.ratio_default)
+    workings.run(
+        water_account,
+        binder_kg=binder,
+        added_l=target_l,
+        free_aggregate_water_kg=heap_l,
+        admixture_water_kg=admixture_l,
+    )
+    start_l = target_l * water.start_share
+    return Load(
+        number=size.number,
+        yield_l=size.volume_m3 * 1000,
+        loose_l=sum(batch.volumes_l.values()) + start_l,
+        binder_kg=binder,
+        charges=[_charge(part.name, batch, job) for part in parts],
+        water=LoadWater(
+            start_l=start_l,
+            min_l=to_add(water.ratio_low),
+            target_l=target_l,
+            ceiling_l=to_add(water.ratio_high),
+            in_heap_l=heap_l,
+            in_admixture_l=admixture_l,
+        ),
+        admixtures=admixtures,
+    )
+
+
+def _heap_water_kg(part: Part, batch: Batch, workings: Workings) -> float:
+    """The free water that a component brings; its working is kept where it is damp."""
+    moisture = {
+        "dry_mass_kg": batch.dry_kg[part.name],
+        "total_moisture_fraction": part.moisture_fraction,
+        "absorption_fraction": part.absorption_fraction,
+    }
+    run = workings.run if part.moisture_fraction else Workings().run
+    return run(aggregate_moisture, **moisture).free_water_kg
+
+
+def _charge(name: str, batch: Batch, job: Job) -> Charge:
+    return Charge(
+        material=name,
+        mass_kg=batch.masses_kg[name],
+        dry_kg=batch.dry_kg[name],
+        volume_l=batch.volumes_l[name],
+        vessels=[
+            VesselCount(name=vessel.name, count=batch.volumes_l[name] / vessel.volume_l)
+            for vessel in job.vessels
+        ],
+    )
+
+
+def load_by_bag(label: Label, bag: str, bulk_density_kg_m3: float, size: LoadSize) -> Load:
+    """One load of a mix by the bag: its water is the label's."""
+    bags = size.volume_m3 * 1000 / label.yield_l
+    mass_kg = bags * label.bag_kg
+    loose_l = mass_kg / bulk_density_kg_m3 * 1000
+    water = LoadWater(
+        start_l=bags * label.water_start_l,
+        min_l=bags * label.water_min_l,
+        target_l=bags * (label.water_min_l + label.water_max_l) / 2,
+        ceiling_l=bags * label.water_max_l,
+        in_heap_l=0.0,
+        in_admixture_l=0.0,
+    )
+    return Load(
+        number=size.number,
+        yield_l=size.volume_m3 * 1000,
+        loose_l=loose_l + water.start_l,
+        binder_kg=mass_kg,
+        charges=[
+            Charge(
+                material=bag,
+                mass_kg=mass_kg,
+                dry_kg=mass_kg,
+                volume_l=loose_l,
+                vessels=[VesselCount(name="bag", count=bags)],
+            )
+        ],
+        water=water,
+        admixtures=[],
+    )
+
+
+def _admixtures(
+    mix: Mix, job: Job, batch: Batch, binder: float, volume_m3: float, workings: Workings
+) -> tuple[list[AdmixtureAmount], float]:
+    """Each admixture of the mix by the user's label or its usual dose, and the water they bring in L."""
+    labels = {label.name: (f"admixtures.{index}.", label) for index, label in enumerate(job.admixtures)}
+    known = {item.name for item in mix.admixtures}
+    for name, (path, _) in labels.items():
+        if name not in known:
+            raise InputError("unknown_admixture", f"{mix.name} has no admixture {name!r}.", [f"{path}name"])
+    amounts, brought_l = [], 0.0
+    for wanted in mix.admixtures:
+        path, label = labels.get(wanted.name, ("", None))
+        if label is None and wanted.usual_dose is not None and wanted.usual_basis is not None:
+            label = AdmixtureLabel(
+                name=wanted.name, dose=wanted.usual_dose, basis=wanted.usual_basis, form=wanted.form
+            )
+        if label is None:
+            amounts.append(AdmixtureAmount(name=wanted.name, mass_kg=None, volume_ml=None))
+            continue
+        dose = _dose(label, path, batch, binder, volume_m3, workings)
+        amounts.append(AdmixtureAmount(name=wanted.name, mass_kg=dose.mass_kg, volume_ml=dose.volume_ml))
+        brought_l += dose.water_in_kg
+    return amounts, brought_l
+
+
+def _dose(
+    label: AdmixtureLabel, path: str, batch: Batch, binder: float, volume_m3: float, workings: Workings
+) -> AdmixtureDose:
+    try:
+        return workings.run(
+            admixture_dose,
+            binder_kg=binder,
+            dose=label.dose,
+            basis=label.basis,
+            form=label.form,
+            cement_kg=batch.dry_kg.get("cement"),
+            volume_m3=volume_m3,
+            water_l=batch.added_water_l,
+            density_kg_l=label.density_kg_l,
+            solids_fraction=label.solids_fraction,
+        )
+    except InputError as fault:
+        fault.fields = [f"{path}{field}" for field in fault.fields]
+        raise

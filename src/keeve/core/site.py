@@ -1,0 +1,140 @@
+"""The mix as this site makes it: the user's own ratio, the materials with their figures or defaults."""
+
+from typing import Any, NamedTuple
+
+from keeve.core.errors import InputError
+from keeve.core.job import Job, MaterialOnSite
+from keeve.core.mixes import get_mix, materials
+from keeve.core.mixes.model import Mix, MixPart
+from keeve.core.parts import Part
+from keeve.core.plan import PlanMaterial
+from keeve.core.rules import RuleWarning
+from keeve.core.water import sand_bulking
+from keeve.core.workings import Workings
+
+
+class SiteMaterial(NamedTuple):
+    """A material of the mix with the figures of this site: for the rules, and for the plan."""
+
+    part: Part
+    plan: PlanMaterial
+
+
+def mix_of(job: Job, workings: Workings) -> Mix:
+    """The job's mix in the proportion that was chosen; a ratio outside the mix's range is warned of."""
+    mix = get_mix(job.mix) if isinstance(job.mix, str) else job.mix
+    if job.proportion is not None:
+        mix = _in_proportion(mix, job.proportion)
+    if job.parts:
+        mix = _with_own_parts(mix, job.parts, workings)
+    return mix
+
+
+def _in_proportion(mix: Mix, name: str) -> Mix:
+    chosen = next((item for item in mix.proportions if item.name == name), None)
+    if chosen is None:
+        known = ", ".join(item.name for item in mix.proportions) or "none: leave it out"
+        raise InputError(
+            "unknown_proportion",
+            f"proportion {name!r} is no proportion of {mix.name}: choose one of {known}.",
+            ["proportion"],
+        )
+    parts = [part.model_copy(update={"parts": chosen.parts.get(part.name, part.parts)}) for part in mix.parts]
+    return mix.model_copy(update={"parts": parts, "water": chosen.water})
+
+
+def _with_own_parts(mix: Mix, own: dict[str, float], workings: Workings) -> Mix:
+    free = {part.name: part for part in mix.parts if part.least is not None}
+    for name in own:
+        if name not in free:
+            raise InputError(
+                "fixed_part",
+                f"parts.{name} cannot be chosen for {mix.name}: "
+                + (f"give {', '.join(f'parts.{item}' for item in free)}." if free else "leave it out."),
+                [f"parts.{name}"],
+            )
+        workings.warnings += _outside(free[name], own[name])
+    parts = [part.model_copy(update={"parts": own.get(part.name, part.parts)}) for part in mix.parts]
+    return mix.model_copy(update={"parts": parts})
+
+
+def _outside(part: MixPart, own: float) -> list[RuleWarning]:
+    if part.least is None or part.greatest is None or part.least <= own <= part.greatest:
+        return []
+    richer = own < part.least
+    return [
+        RuleWarning(
+            code="ratio_outside",
+            message=(
+                f"{own:g} parts of {part.name} are {'fewer' if richer else 'more'} than this mix stands: "
+                f"{part.richer if richer else part.leaner}."
+            ),
+            field=f"parts.{part.name}",
+            suggestion=f"Stay between {part.least:g} and {part.greatest:g} parts, or take another mix.",
+        )
+    ]
+
+
+def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str, Any]) -> list[SiteMaterial]:
+    """Every component of the mix with the figures of the site, or the defaults of its material.
+
+    Args:
+        mix: the mix in its proportion.
+        job: the job, for what was weighed.
+        workings: keeps the rules that are run.
+        assumed: takes up the defaults, by field.
+
+    Raises:
+        InputError: the job names a material that the mix has not.
+    """
+    names = [part.name for part in mix.parts]
+    for name in job.materials:
+        if name not in names:
+            raise InputError(
+                "unknown_material",
+                f"materials.{name} is no material of {mix.name}: use {', '.join(names)}.",
+                [f"materials.{name}"],
+            )
+    return [
+        _material(part, job.materials.get(part.name, MaterialOnSite()), workings, assumed)
+        for part in mix.parts
+    ]
+
+
+def _material(
+    part: MixPart, site: MaterialOnSite, workings: Workings, assumed: dict[str, Any]
+) -> SiteMaterial:
+    if part.material not in materials():
+        raise InputError(
+            "unknown_material",
+            f"mix.parts names {part.material!r}, which has no default figures.",
+            ["mix.parts"],
+        )
+    default = materials()[part.material]
+    known = site.model_dump(exclude_none=True)
+    figures: dict[str, Any] = {}
+    for name in ("bulk_density_kg_m3", "particle_density_kg_m3", "moisture_fraction", "absorption_fraction"):
+        figures[name] = known.get(name, getattr(default, name))
+    figures["bulking_fraction"] = known.get("bulking_fraction", default.bulking_fraction)
+    if "moisture_fraction" in known and "bulking_fraction" not in known and default.bulking_fraction:
+        # Weighed moisture without a jar test: the heap bulks by the default curve, not as the default heap.
+        figures["bulking_fraction"] = workings.run(
+            sand_bulking, moisture_fraction=known["moisture_fraction"], grade="medium"
+        ).bulking_fraction
+    for name, value in figures.items():
+        if name not in known and value:
+            assumed[f"materials.{part.name}.{name}"] = value
+    return SiteMaterial(
+        Part(name=part.name, parts=part.parts, is_binder=default.is_binder, **figures),
+        PlanMaterial(
+            name=part.name,
+            title=default.name,
+            hatch=default.hatch,
+            is_binder=default.is_binder,
+            parts=part.parts,
+            moisture_fraction=figures["moisture_fraction"],
+            bulking_fraction=figures["bulking_fraction"],
+            bulk_density_kg_m3=figures["bulk_density_kg_m3"],
+            bag_kg=known.get("bag_kg", default.bag_kg),
+        ),
+    )

@@ -1,0 +1,76 @@
+"""The jobs of the demo. All of it is invented, the label on the bag too."""
+
+from typing import Any
+
+_SAND = {"moisture_fraction": 0.04, "bulking_fraction": 0.2}
+_BUCKET = {"name": "bucket", "volume_l": 12, "tare_kg": 0.7}
+
+
+def _job(title: str, mix: str, need: dict[str, Any], **rest: Any) -> dict[str, Any]:
+    return {"format": "keeve-job", "version": 1, "title": title, "mix": mix, "need": [need], **rest}
+
+
+COPING_BED = _job(
+    "Coping bed",
+    "mortar-bricklaying",
+    {"shape": "slab-volume", "length_m": 12.5, "width_m": 0.5, "thickness_m": 0.04},
+    mixer={"kind": "tilting-drum", "working_l": 90},
+    materials={"sand": _SAND, "cement": {"bag_kg": 25}},
+    vessels=[_BUCKET],
+    admixtures=[
+        {"name": "plasticiser", "dose": 150, "basis": "ml_per_100kg", "density_kg_l": 1.02, "solids_fraction": 0.2}
+    ],
+    conditions={"air_c": 18, "water_c": 12},
+)  # fmt: skip
+
+MOORING_BLOCKS = _job(
+    "Mooring blocks",
+    "concrete-nominal",
+    {"shape": "slab-volume", "length_m": 0.6, "width_m": 0.6, "thickness_m": 0.4, "count": 2},
+    proportion="1 : 1½ : 3",
+    mixer={"kind": "tilting-drum", "working_l": 90},
+    materials={"sand": _SAND, "stone": {"moisture_fraction": 0.01}, "cement": {"bag_kg": 25}},
+    vessels=[_BUCKET],
+    gauge="volume",
+)
+
+BOATHOUSE_SCREED = _job(
+    "Boathouse screed",
+    "screed-1-4-fibre",
+    {"shape": "slab-volume", "length_m": 5.2, "width_m": 3.4, "thickness_m": 0.065},
+    mixer={"kind": "forced-action", "working_l": 150},
+    materials={"sand": _SAND, "cement": {"bag_kg": 25}},
+)
+
+RAIL_POSTS = _job(
+    "Landing rail posts",
+    "concrete-bagged",
+    {
+        "shape": "post-hole-volume",
+        "hole_diameter_m": 0.3,
+        "hole_depth_m": 0.6,
+        "post_width_m": 0.1,
+        "post_thickness_m": 0.1,
+        "embedment_m": 0.55,
+        "count": 5,
+    },
+    mixer={"kind": "barrow", "working_l": 40},
+    materials={
+        "bag": {
+            "bag_kg": 25,
+            "yield_l": 11.5,
+            "water_start_l": 1.5,
+            "water_min_l": 1.75,
+            "water_max_l": 2.6,
+        }
+    },
+)
+
+QUAY_PATCH = _job(
+    "Quay wall patching",
+    "mortar-general",
+    {"volume_m3": 0.03},
+    mixer={"kind": "paddle", "working_l": 40},
+    materials={"sand": _SAND, "cement": {"bag_kg": 25}},
+    vessels=[_BUCKET],
+)

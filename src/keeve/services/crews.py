@@ -1,0 +1,197 @@
+"""Who is in a crew: inviting, roles, leaving, changing between crews."""
+
+import secrets
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from uuid import UUID
+
+from sqlalchemy import Engine, delete, func, select, update
+from sqlalchemy.orm import Session
+
+from keeve.core.errors import InputError
+from keeve.services.accounts import ROLE_NAMES, Role, Visitor, as_role, new_account, token_hash
+from keeve.store.database import open_session
+from keeve.store.models import Account, Crew, Invitation, Membership, SignIn
+
+INVITATION_LASTS = timedelta(days=7)
+
+
+@dataclass(frozen=True)
+class Member:
+    """A person in the crew."""
+
+    account_id: UUID
+    name: str
+    role: Role
+
+
+@dataclass(frozen=True)
+class OpenInvitation:
+    """What an invitation offers, as its reader sees it."""
+
+    crew_id: UUID
+    crew_name: str
+    role: Role
+
+
+def members(engine: Engine, visitor: Visitor) -> list[Member]:
+    """Everybody in the visitor's crew, by name."""
+    with open_session(engine) as session:
+        rows = session.execute(
+            select(Account.id, Account.name, Membership.role)
+            .join(Membership, Membership.account_id == Account.id)
+            .where(Membership.crew_id == visitor.crew_id)
+            .order_by(Account.name, Account.id)
+        )
+        return [Member(account_id, name, as_role(role)) for account_id, name, role in rows]
+
+
+def crews_of(engine: Engine, visitor: Visitor) -> list[tuple[UUID, str]]:
+    """Every crew the visitor is in, by name."""
+    with open_session(engine) as session:
+        rows = session.execute(
+            select(Crew.id, Crew.name)
+            .join(Membership, Membership.crew_id == Crew.id)
+            .where(Membership.account_id == visitor.account_id)
+            .order_by(Crew.name, Crew.id)
+        )
+        return [(crew_id, name) for crew_id, name in rows]
+
+
+def switch_crew(engine: Engine, visitor: Visitor, token: str, crew_id: UUID) -> bool:
+    """Go on in another crew with the same session; False where the visitor is not in it."""
+    with open_session(engine) as session:
+        if _membership(session, crew_id, visitor.account_id) is None:
+            return False
+        session.execute(update(SignIn).where(SignIn.token_hash == token_hash(token)).values(crew_id=crew_id))
+        return True
+
+
+def invite(engine: Engine, visitor: Visitor, role: str, now: datetime) -> str:
+    """The token of a new invitation into the visitor's crew, good once and for a week.
+
+    Raises:
+        InputError: there is no such role.
+    """
+    token = secrets.token_urlsafe(24)
+    with open_session(engine) as session:
+        session.add(
+            Invitation(
+                token_hash=token_hash(token),
+                crew_id=visitor.crew_id,
+                role=_known(role),
+                made_by=visitor.account_id,
+                expires_at=now + INVITATION_LASTS,
+            )
+        )
+    return token
+
+
+def open_invitation(engine: Engine, token: str, now: datetime) -> OpenInvitation | None:
+    """What an invitation offers, while it is good."""
+    with open_session(engine) as session:
+        found = _open(session, token, now)
+        if found is None:
+            return None
+        crew = session.get_one(Crew, found.crew_id)
+        return OpenInvitation(crew.id, crew.name, as_role(found.role))
+
+
+def join(engine: Engine, visitor: Visitor, token: str, now: datetime) -> UUID | None:
+    """Take up an invitation with one's own account; the crew's id, None where it is no longer good."""
+    with open_session(engine) as session:
+        return _take_up(session, token, visitor.account_id, now)
+
+
+def join_as_new(
+    engine: Engine, token: str, *, sign_in_name: str, name: str, password: str, now: datetime
+) -> UUID | None:
+    """Take up an invitation with a new account; the crew's id, None where it is no longer good.
+
+    Raises:
+        InputError: the name is taken or empty, or the password too short.
+    """
+    with open_session(engine) as session:
+        if _open(session, token, now) is None:
+            return None
+        account = new_account(session, sign_in_name=sign_in_name, name=name, password=password)
+        return _take_up(session, token, account.id, now)
+
+
+def set_role(engine: Engine, visitor: Visitor, account_id: UUID, role: str) -> bool:
+    """Give a member of the visitor's crew another role; False where there is no such member.
+
+    Raises:
+        InputError: there is no such role, or the crew would be without a lead.
+    """
+    with open_session(engine) as session:
+        membership = _membership(session, visitor.crew_id, account_id)
+        if membership is None:
+            return False
+        wanted = _known(role)
+        if wanted != "lead":
+            _keep_a_lead(session, membership)
+        membership.role = wanted
+        return True
+
+
+def remove(engine: Engine, visitor: Visitor, account_id: UUID) -> bool:
+    """Take a member out of the visitor's crew and end their sessions in it; what they did stays.
+
+    Raises:
+        InputError: the crew would be without a lead.
+    """
+    with open_session(engine) as session:
+        membership = _membership(session, visitor.crew_id, account_id)
+        if membership is None:
+            return False
+        _keep_a_lead(session, membership)
+        session.execute(
+            delete(SignIn).where(SignIn.crew_id == visitor.crew_id, SignIn.account_id == account_id)
+        )
+        session.delete(membership)
+        return True
+
+
+def _membership(session: Session, crew_id: UUID, account_id: UUID) -> Membership | None:
+    return session.get(Membership, (crew_id, account_id))
+
+
+def _known(role: str) -> Role:
+    if role not in ROLE_NAMES:
+        raise InputError("unknown_role", f"role must be one of {', '.join(ROLE_NAMES)}.", ["role"])
+    return as_role(role)
+
+
+def _keep_a_lead(session: Session, leaving: Membership) -> None:
+    # The crew's row is locked, so that two leads cannot step down at once.
+    session.execute(select(Crew.id).where(Crew.id == leaving.crew_id).with_for_update())
+    leads = session.scalar(
+        select(func.count())
+        .select_from(Membership)
+        .where(Membership.crew_id == leaving.crew_id, Membership.role == "lead")
+    )
+    if leaving.role == "lead" and leads == 1:
+        raise InputError("last_lead", "A crew needs a lead: make somebody else lead first.", ["role"])
+
+
+def _open(session: Session, token: str, now: datetime) -> Invitation | None:
+    return session.scalars(
+        select(Invitation)
+        .where(
+            Invitation.token_hash == token_hash(token),
+            Invitation.used_at.is_(None),
+            Invitation.expires_at > now,
+        )
+        .with_for_update()
+    ).first()
+
+
+def _take_up(session: Session, token: str, account_id: UUID, now: datetime) -> UUID | None:
+    found = _open(session, token, now)
+    if found is None:
+        return None
+    found.used_at = now
+    if _membership(session, found.crew_id, account_id) is None:
+        session.add(Membership(crew_id=found.crew_id, account_id=account_id, role=found.role))
+    return found.crew_id

@@ -1,0 +1,25 @@
+"""State drawings: what each reading of a test looks like, from one function of wetness a test."""
+
+from collections.abc import Callable, Mapping
+
+from keeve.core.mixes.model import Drawing, Reading
+from keeve.web.drawings.states.shape import Shape
+from keeve.web.drawings.states.slow_fold import slow_fold
+from keeve.web.drawings.states.slump_cone import slump_cone
+from keeve.web.drawings.states.squeezed_ball import squeezed_ball
+from keeve.web.drawings.states.trowel import trowel
+
+DRAWINGS: Mapping[Drawing, Callable[[float, bool], list[Shape]]] = {
+    "trowel": trowel,
+    "squeezed-ball": squeezed_ball,
+    "slow-fold": slow_fold,
+    "slump-cone": slump_cone,
+}
+
+# Wetness runs from 0, too dry, over 0.5, right, to 1, too wet. What is not mixed yet may be either.
+_WETNESS: Mapping[Reading, float] = {"too-dry": 0.0, "right": 0.5, "too-wet": 1.0, "not-mixed-yet": 0.5}
+
+
+def state_of(drawing: Drawing, reading: Reading) -> list[Shape]:
+    """The shapes of a reading, back to front, on a sheet of 250 by 180."""
+    return DRAWINGS[drawing](_WETNESS[reading], reading != "not-mixed-yet")

@@ -1,0 +1,161 @@
+"""What the plan form asks: every number on it, where it stands in the job file, and which mix asks for it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from keeve.core.mixes import get_mix, library, materials
+from keeve.core.mixes.model import Mix
+from keeve.core.units import Kind
+
+Path = tuple[str | int, ...]
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A number on the form.
+
+    Args:
+        name: its name on the form.
+        label: its words.
+        path: where it stands in the job file.
+        kind: what it measures; None for a bare number.
+        percent: whether it is typed in percent and kept as a fraction.
+        whole: whether it is a whole number.
+        default: what the empty form shows, in kept units.
+        needed: whether it may not be left empty.
+    """
+
+    name: str
+    label: str
+    path: Path
+    kind: Kind | None = None
+    percent: bool = False
+    whole: bool = False
+    default: float | None = None
+    needed: bool = False
+
+
+def _size(name: str, label: str, kind: Kind, default: float) -> Entry:
+    return Entry(name, label, ("need", 0, name), kind, default=default, needed=True)
+
+
+_COUNT = Entry("count", "How many", ("need", 0, "count"), whole=True, default=1)
+
+# What can be filled, with the sizes each asks for. "volume" is the plain volume.
+SHAPES: Mapping[str, tuple[str, tuple[Entry, ...]]] = {
+    "slab-volume": (
+        "Slab or bed",
+        (
+            _size("length_m", "Length", "length", 3.0),
+            _size("width_m", "Width", "length", 2.0),
+            _size("thickness_m", "Thickness", "thickness", 0.04),
+            _COUNT,
+        ),
+    ),
+    "cylinder-volume": (
+        "Cylinder",
+        (
+            _size("diameter_m", "Diameter", "thickness", 0.3),
+            _size("height_m", "Height", "length", 0.8),
+            _COUNT,
+        ),
+    ),
+    "post-hole-volume": (
+        "Post hole",
+        (
+            _size("hole_diameter_m", "Hole diameter", "thickness", 0.3),
+            _size("hole_depth_m", "Hole depth", "length", 0.6),
+            _size("post_width_m", "Post width", "thickness", 0.1),
+            _size("post_thickness_m", "Post thickness", "thickness", 0.1),
+            _size("embedment_m", "Post in the hole", "length", 0.5),
+            _COUNT,
+        ),
+    ),
+    "volume": ("Plain volume", (_size("volume_m3", "Volume", "order", 0.25),)),
+}
+
+WASTE = Entry("waste_fraction", "Waste", ("waste_fraction",), percent=True, default=0.10)
+WORKING = Entry("working_l", "Mixes at a time", ("mixer", "working_l"), "batch", default=90.0, needed=True)
+VESSEL = Entry("volume_l", "Bucket, level", ("vessels", 0, "volume_l"), "batch", default=12.0)
+DOSE = Entry("dose", "Dose", ("admixtures", 0, "dose"))
+DENSITY = Entry("density_kg_l", "Density, kg/L", ("admixtures", 0, "density_kg_l"))
+SOLIDS = Entry("solids_fraction", "Solids", ("admixtures", 0, "solids_fraction"), percent=True)
+
+DOSE_BASES: Mapping[str, str] = {
+    "ml_per_100kg": "mL per 100 kg of cement",
+    "percent_binder": "% of cement by weight",
+    "ml_per_l_water": "mL per L of water",
+    "ml_per_batch": "mL per load",
+    "floz_per_us_cwt": "US fl oz per US cwt",
+}
+
+
+def materials_asked(mix: Mix) -> list[Entry]:
+    """What is asked of the mix's materials: moisture of a heap, mass of a bag, the label of an all-in bag."""
+    if mix.basis == "bag":
+        return _label(mix.parts[0].name)
+    asked = []
+    for part in mix.parts:
+        default = materials()[part.material]
+        here = ("materials", part.name)
+        if not default.is_binder:
+            asked.append(
+                Entry(
+                    f"{part.name}_moisture",
+                    f"{part.name.capitalize()} moisture",
+                    (*here, "moisture_fraction"),
+                    percent=True,
+                    default=default.moisture_fraction,
+                )
+            )
+        if default.bag_kg:
+            label = f"{part.name.capitalize()} bag"
+            asked.append(Entry(f"{part.name}_bag", label, (*here, "bag_kg"), "bag", default=default.bag_kg))
+    return asked
+
+
+def _label(bag: str) -> list[Entry]:
+    figures: tuple[tuple[str, str, Kind], ...] = (
+        ("bag_kg", "A bag weighs", "bag"),
+        ("yield_l", "A bag makes", "batch"),
+        ("water_start_l", "Water, start with", "water"),
+        ("water_min_l", "Water, least", "water"),
+        ("water_max_l", "Water, most", "water"),
+    )
+    return [
+        Entry(f"label_{name}", label, ("materials", bag, name), kind, needed=True)
+        for name, label, kind in figures
+    ]
+
+
+def own_ratio(mix: Mix) -> list[Entry]:
+    """The parts that the user may choose."""
+    return [
+        Entry(f"{part.name}_parts", f"{part.name.capitalize()}, {part.least:g} to {part.greatest:g}",
+              ("parts", part.name))
+        for part in mix.parts
+        if part.least is not None
+    ]  # fmt: skip
+
+
+def entries_of(shape: str, mix: Mix) -> list[Entry]:
+    """Every number asked for that shape and mix."""
+    found = [*SHAPES[shape][1], WASTE, WORKING, *materials_asked(mix), *own_ratio(mix)]
+    if mix.basis != "bag":
+        found.append(VESSEL)
+    if has_label(mix):
+        found += [DOSE, DENSITY, SOLIDS]
+    return found
+
+
+def has_label(mix: Mix) -> bool:
+    """Whether the mix counts on a product whose label gives the dose."""
+    return any(item.usual_dose is None for item in mix.admixtures)
+
+
+def every_entry() -> list[Entry]:
+    """Every number that any shape or mix asks for, each name once."""
+    found = [
+        entry for shape in SHAPES for mix_id in library() for entry in entries_of(shape, get_mix(mix_id))
+    ]
+    return list({entry.name: entry for entry in found}.values())
