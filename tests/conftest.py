@@ -7,6 +7,7 @@ from uuid import uuid4
 
 import pytest
 from helpers import NOON
+from playwright.sync_api import Browser, sync_playwright
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.engine import make_url
 
@@ -16,6 +17,10 @@ from keeve.services.accounts import Visitor
 from keeve.store.database import connect
 from keeve.store.migrate import migrate
 
+CHROMIUM = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
 PASSWORD = "a long enough password"
 
 
@@ -61,3 +66,11 @@ def new_visitor(engine: Engine, crew: str = "Crew") -> tuple[Visitor, str]:
 @pytest.fixture
 def visitor(engine: Engine) -> Visitor:
     return new_visitor(engine)[0]
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        yield chromium
+        chromium.close()

@@ -13,17 +13,13 @@ import uvicorn
 from conftest import PASSWORD, new_visitor
 from fastapi.testclient import TestClient
 from helpers import NOON
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page
 from sqlalchemy import Engine
 
 from keeve.web.app import create_app
 from keeve.web.security import FORM_HEADER, SESSION_COOKIE
 
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
-CHROMIUM = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync",
-]  # fmt: skip
 
 
 class Clock:
@@ -70,14 +66,6 @@ def origin(engine: Engine, clock: Clock) -> Iterator[str]:
         yield f"http://127.0.0.1:{listener.getsockname()[1]}"
         server.should_exit = True
         thread.join()
-
-
-@pytest.fixture(scope="session")
-def browser() -> Iterator[Browser]:
-    with sync_playwright() as playwright:
-        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-        yield chromium
-        chromium.close()
 
 
 class Visit:

@@ -1,5 +1,6 @@
 """A stranger plans, mixes and logs a load in Chromium: at a desk, at phone width, by keys, in either theme."""
 
+import io
 import re
 from collections.abc import Callable
 from functools import partial
@@ -7,6 +8,7 @@ from typing import Any
 
 import pytest
 from playwright.sync_api import Browser, Page, expect
+from pypdf import PdfReader
 from sqlalchemy import Engine
 
 from web.conftest import Clock, Visit, visiting
@@ -264,15 +266,29 @@ def test_each_mix_is_planned_mixed_and_logged(
         expect(page.get_by_role("row", name=re.compile("Judged right"))).to_be_visible()
 
 
-def test_the_card_prints_on_one_page(browser: Browser, engine: Engine, origin: str) -> None:
-    import io
-
-    from pypdf import PdfReader
-
+@pytest.mark.parametrize("paper", ["A4", "Letter"])
+def test_every_card_and_the_shopping_list_print_on_a_page_each(
+    browser: Browser, engine: Engine, origin: str, paper: str
+) -> None:
     with visiting(browser, engine, origin, **DESK) as visit:
+        page = visit.page
         plan_a_bed(visit)
-        pdf = PdfReader(io.BytesIO(visit.page.pdf(prefer_css_page_size=True, format="A4")))
-        assert len(pdf.pages) == 1
-        text = pdf.pages[0].extract_text()
+        one = printed(page, paper)
+        assert len(one) == 1
         for words in ("Load 1 of 4", "48.3", "right about", "local codes and licensed practice decide"):
-            assert words in text
+            assert words in one[0]
+        page.get_by_role("link", name="Print all").click()
+        expect(heading(page)).to_have_text("On paper")
+        visit.check()
+        shopping, *cards = printed(page, paper)
+        assert "4 of 25" in shopping
+        assert [re.findall(r"Load \d of 4", card) for card in cards] == [
+            [f"Load {n} of 4"] for n in (1, 2, 3, 4)
+        ]
+
+
+def printed(page: Page, paper: str) -> list[str]:
+    """The text of each page, as Chromium prints it on that paper."""
+    inches = {"A4": ("297mm", "210mm"), "Letter": ("11in", "8.5in")}[paper]
+    pdf = PdfReader(io.BytesIO(page.pdf(width=inches[0], height=inches[1])))
+    return [sheet.extract_text() for sheet in pdf.pages]

@@ -10,9 +10,11 @@ import signal
 import socket
 import subprocess
 import tempfile
+import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import NamedTuple
 
 import psycopg
 
@@ -22,6 +24,7 @@ _BINARIES = Path("/usr/lib/postgresql")
 _USER = "keeve"
 _DATABASE = "keeve"
 _START_SECONDS = 30
+_RESTART_PAUSE_SECONDS = 0.2
 
 
 class Cluster:
@@ -35,6 +38,8 @@ class Cluster:
         self.durable = durable
         self.port = 0
         self._process: subprocess.Popen[bytes] | None = None
+        self._stopping = threading.Event()
+        self._changing = threading.Lock()
 
     @property
     def url(self) -> str:
@@ -51,25 +56,47 @@ class Cluster:
         return self.folder / "postgres-password"
 
     def start(self) -> None:
-        """Make the cluster if it is new, start it (or take over the one that still runs), wait for it."""
+        """Make the cluster if it is new, start it, wait for it, and start it again whenever it dies.
+
+        A server that a living launcher of this folder runs is shared; one that a killed launcher left behind
+        is shut down first, so that this process can watch over its own.
+        """
         binaries = _binaries()
         if not (self._data / "PG_VERSION").exists():
             self._create(binaries)
-        if port := self._running_port():
-            self.port = port
-        else:
-            self._launch(binaries)
+        self._stopping.clear()
+        if found := self._running_server():
+            if _is_watched(found.pid):
+                self.port = found.port
+                self._wait()
+                return
+            _end(found.pid)
+        self._bury()
+        self.port = self.port or _free_port()
+        self._launch(binaries)
         self._wait()
+        threading.Thread(target=self._keep_running, args=[binaries], daemon=True).start()
 
     def stop(self) -> None:
         """Shut down what this process started, cleanly."""
-        if self._process is not None:
-            self._process.send_signal(signal.SIGINT)
-            self._process.wait()
-            self._process = None
+        self._stopping.set()
+        with self._changing:
+            if self._process is not None:
+                self._process.send_signal(signal.SIGINT)
+                self._process.wait()
+                self._process = None
+
+    def _keep_running(self, binaries: Path) -> None:
+        """Start the server again when it was killed; PostgreSQL then recovers what it had acknowledged."""
+        while (process := self._process) is not None:
+            process.wait()
+            if self._stopping.wait(_RESTART_PAUSE_SECONDS):
+                return
+            with self._changing:
+                if not self._stopping.is_set():
+                    self._launch(binaries)
 
     def _launch(self, binaries: Path) -> None:
-        self.port = _free_port()
         settings = {
             "listen_addresses": "127.0.0.1",
             "unix_socket_directories": "",
@@ -117,16 +144,34 @@ class Cluster:
         self._password_file.touch(mode=0o600)
         self._password_file.write_text(password)
 
-    def _running_port(self) -> int | None:
-        """The port of a server that an earlier, killed launcher left behind."""
+    def _running_server(self) -> "_Server | None":
+        """The server that runs on this folder's data already, if one does."""
         try:
             lines = (self._data / "postmaster.pid").read_text().splitlines()
             pid, port = int(lines[0]), int(lines[3])
-            os.kill(pid, 0)
+            command = Path(f"/proc/{pid}/cmdline").read_bytes()
         except (OSError, ValueError, IndexError):
             return None
-        command = Path(f"/proc/{pid}/cmdline").read_bytes()
-        return port if str(self._data).encode() in command else None
+        return _Server(pid, port) if str(self._data).encode() in command else None
+
+    def _bury(self) -> None:
+        """Remove the lock of a server that was killed and that nobody has reaped yet.
+
+        PostgreSQL takes an unreaped process for a living one and would refuse to start. The lock is only
+        removed once nothing works in the data folder any more: each of its processes has that as its folder.
+        """
+        lock = self._data / "postmaster.pid"
+        try:
+            pid = int(lock.read_text().split()[0])
+            killed = "State:\tZ" in Path(f"/proc/{pid}/status").read_text()
+        except (OSError, ValueError, IndexError):
+            return
+        deadline = time.monotonic() + _START_SECONDS
+        while killed and time.monotonic() < deadline:
+            if not any(_works_in(process, self._data) for process in Path("/proc").glob("[0-9]*")):
+                lock.unlink()
+                return
+            time.sleep(0.02)
 
     def _wait(self) -> None:
         deadline = time.monotonic() + _START_SECONDS
@@ -149,8 +194,44 @@ class Cluster:
                 time.sleep(0.02)
 
 
+class _Server(NamedTuple):
+    pid: int
+    port: int
+
+
+def _is_watched(pid: int) -> bool:
+    """Whether the process that started a server still lives and is a launcher of ours."""
+    status = Path(f"/proc/{pid}/status").read_text()
+    parent = next(line.split()[1] for line in status.splitlines() if line.startswith("PPid:"))
+    return b"keeve" in Path(f"/proc/{parent}/cmdline").read_bytes()
+
+
+def _works_in(process: Path, folder: Path) -> bool:
+    try:
+        return (process / "cwd").readlink() == folder
+    except OSError:
+        return False
+
+
+def _end(pid: int) -> None:
+    with contextlib.suppress(ProcessLookupError):
+        os.kill(pid, signal.SIGINT)
+    deadline = time.monotonic() + _START_SECONDS
+    while Path(f"/proc/{pid}").exists():
+        if time.monotonic() > deadline:
+            raise LaunchError(
+                f"An earlier PostgreSQL (process {pid}) does not end: end it, then run this again."
+            )
+        time.sleep(0.02)
+
+
 def project_folder() -> Path:
-    """Where the project keeps its data: .data in the checkout, or a folder PostgreSQL's user can reach."""
+    """Where the project keeps its data.
+
+    The folder KEEVE_DATA names, else .data in the checkout, else one that PostgreSQL's user can reach.
+    """
+    if given := os.environ.get("KEEVE_DATA"):
+        return Path(given).resolve()
     own = ROOT / ".data"
     if not is_root() or _reachable(ROOT):
         return own

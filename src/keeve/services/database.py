@@ -1,7 +1,8 @@
 """The database as the screens hold it: a handle to pass to services, never to look into."""
 
 from sqlalchemy import Engine
+from sqlalchemy.exc import OperationalError as DatabaseDown
 
 from keeve.store.database import connect
 
-__all__ = ["Engine", "connect"]
+__all__ = ["DatabaseDown", "Engine", "connect"]

@@ -1,6 +1,7 @@
 """The application factory."""
 
 import os
+import sys
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from datetime import datetime
@@ -15,12 +16,13 @@ from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
 
 from keeve.core.errors import InputError
-from keeve.services.database import Engine, connect
+from keeve.services.database import DatabaseDown, Engine, connect
 from keeve.web import pages
 from keeve.web.screens import bench, card, crew, log, plan, sign_in, today
 from keeve.web.security import ForeignForm, NotAllowed, SecureHeaders, SignInNeeded, clock, guard
 
 SCREENS = (sign_in, today, plan, card, bench, log, crew)
+_TRY_AGAIN_SECONDS = 3
 _STATIC = Path(__file__).parent / "static"
 
 
@@ -51,6 +53,7 @@ def create_app(engine: Engine, clock: Callable[[], datetime] = clock) -> FastAPI
     app.add_exception_handler(ForeignForm, _foreign_form)
     app.add_exception_handler(NotAllowed, _not_allowed)
     app.add_exception_handler(InputError, _bad_input)
+    app.add_exception_handler(DatabaseDown, _database_down)
     app.add_exception_handler(RequestValidationError, _no_route)
     app.add_exception_handler(HTTPException, _no_route)
     return app
@@ -94,6 +97,24 @@ def _bad_input(request: Request, fault: Exception) -> Response:
     return _plain(request, 422, "Not done", fault.message)
 
 
+def _database_down(request: Request, fault: Exception) -> Response:
+    """The database was killed, is starting again, or its disk is full: what was kept is kept."""
+    print(f"keeve: the database does not answer: {fault}", file=sys.stderr)
+    full = "No space left" in str(fault)
+    message = (
+        "The disk is full: make room on the machine that runs Keeve."
+        if full
+        else "The database does not answer just now. What was done is kept; this page tries again by itself."
+    )
+    answer = (
+        _json(503, "database_down", message)
+        if _wants_json(request)
+        else _plain(request, 503, "One moment", message)
+    )
+    answer.headers["Refresh"] = str(_TRY_AGAIN_SECONDS)
+    return answer
+
+
 def _no_route(request: Request, fault: Exception) -> Response:
     """An address that is none of ours, or a body that cannot be read. What was sent is never echoed."""
     status = fault.status_code if isinstance(fault, HTTPException) else 422
@@ -110,6 +131,6 @@ def _json(status: int, code: str, message: str) -> JSONResponse:
 
 
 def _plain(request: Request, status: int, title: str, message: str) -> HTMLResponse:
-    if not hasattr(request.state, "visitor"):
+    if not hasattr(request.state, "visitor"):  # the database was gone before it could be asked who this is
         request.state.visitor = None
     return pages.page(request, "message.html", status, title=title, message=message)

@@ -7,7 +7,7 @@ from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.bench import Window
-from keeve.core.plan import Load, Plan, gauged_parts, load_steps
+from keeve.core.plan import Load, Plan, load_steps
 from keeve.formats.job_file import MEDIA_TYPE
 from keeve.services import batches, plans
 from keeve.web.drawings.section import LABEL_X, charge_section
@@ -32,10 +32,22 @@ def show(
         request,
         "card/card.html",
         saved=saved,
+        label_x=LABEL_X,
         begun=begun,
         acts={item: running.situation(now).act for item, running in begun.items()},
         **card_values(saved.plan, load),
     )
+
+
+@router.get("/plan/{plan_id}/print")
+def on_paper(request: Request, database: Database, visitor: SignedIn, plan_id: UUID) -> Response:
+    """The shopping list and every card, a page each."""
+    saved = plans.saved_plan(database, visitor, plan_id)
+    if saved is None:
+        raise HTTPException(404)
+    plan = saved.plan
+    cards = [card_values(plan, load) for load in plan.loads]
+    return page(request, "card/print.html", plan=plan, cards=cards, label_x=LABEL_X)
 
 
 @router.post("/plan/{plan_id}/load/{number}/begin")
@@ -68,7 +80,5 @@ def card_values(plan: Plan, load: Load) -> dict[str, Any]:
         "load": load,
         "steps": load_steps(plan, load),
         "section": charge_section(plan, load),
-        "label_x": LABEL_X,
         "lines": water_lines(Window(water.start_l, water.min_l, water.target_l, water.ceiling_l), []),
-        "gauged": gauged_parts(plan, load),
     }

@@ -113,9 +113,9 @@ document.addEventListener("alpine:init", () => {
           body: JSON.stringify(event),
         });
       } catch {
-        return this.keep("No signal");
+        return this.keep("Keeve does not answer");
       }
-      if (answer.status >= 500) return this.keep("Keeve does not answer");
+      if (answer.status >= 500) return this.keep("Keeve's database does not answer");
       if (answer.status === 401 || answer.status === 403) {
         this.notice = `${this.kept()} Load the page again and sign in: then it is sent.`;
         return false;
