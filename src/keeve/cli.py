@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import subprocess
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -37,6 +38,9 @@ def _parser() -> argparse.ArgumentParser:
         "pytest", nargs=argparse.REMAINDER, help="only these tests (as pytest takes them), no other checks"
     )
     test.set_defaults(run=_test)
+
+    bench = commands.add_parser("bench", help="measure speed side by side with a bare baseline")
+    bench.set_defaults(run=_bench)
 
     plan = commands.add_parser("plan", help="print the plan of a job file")
     plan.add_argument("file", type=Path, help="a job file; - for standard input")
@@ -120,3 +124,8 @@ def _test(options: argparse.Namespace) -> int:
     from keeve.launch.check import check
 
     return check(options.pytest)
+
+
+def _bench(options: argparse.Namespace) -> int:
+    run = Path(__file__).parents[2] / "bench" / "run.py"
+    return subprocess.run([sys.executable, run], check=False).returncode
