@@ -15,7 +15,7 @@ _LOADS_OF_A_PLAN = 4
 _PLANS = """
 insert into plan (id, crew_id, title, job, result, rules_version, made_by, made_at)
 select gen_random_uuid(), :crew, :title, cast(:job as json), cast(:result as json), :version, :account,
-       now() - interval '1 day' - make_interval(mins => n)
+       now() - interval '3 days' - make_interval(mins => n)
 from generate_series(1, :plans) as n
 """
 _LOADS = """

@@ -83,16 +83,13 @@ def _measure(engine: Engine, url: str) -> list[Row]:
     mixer = _person(engine)
     load_ids = _begun(engine, mixer.visitor, BENCHES)
     rows = [_core_plan()]
-    with (
-        _served("keeve.web.app:app_from_environment", url, factory=True) as app,
-        _served("bare:app", url) as bare,
-    ):
+    with _keeve(url) as app, _bare(url) as bare:
         rows.append(_start(url))
         rows += _pages(app, bare, small, mixer, load_ids[0])
         rows.append(_flat_log(app, small, large))
         rows.append(_replan(app, small))
         rows.append(_weight(app, small))
-    with _served("keeve.web.app:app_from_environment", url, factory=True, workers=2) as app:
+    with _keeve(url, workers=2) as app:
         rows.append(_events(app.origin, mixer, load_ids))
         rows.append(_memory(app))
     return rows
@@ -127,23 +124,33 @@ class Served(NamedTuple):
     """A server on loopback and the process that runs it."""
 
     origin: str
-    process: "subprocess.Popen[bytes]"
+    process: "subprocess.Popen[str]"
 
 
 @contextlib.contextmanager
-def _served(target: str, url: str, *, factory: bool = False, workers: int = 1) -> Iterator[Served]:
-    with socket.create_server(("127.0.0.1", 0)) as probe:
-        port = probe.getsockname()[1]
-    command = [sys.executable, "-m", "uvicorn", target, "--port", str(port), "--log-level", "warning"]
-    command += ["--workers", str(workers), *(["--factory"] if factory else [])]
-    process = subprocess.Popen(command, cwd=HERE, env={**os.environ, "DATABASE_URL": url})
-    served = Served(f"http://127.0.0.1:{port}", process)
-    try:
+def _keeve(url: str, workers: int = 1) -> Iterator[Served]:
+    """Keeve as ``./keeve up`` serves it, from when it has said its address."""
+    command = [sys.executable, "-m", "keeve", "up", "--port", "0", "--workers", str(workers)]
+    environment = {**os.environ, "DATABASE_URL": url}
+    with subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True) as process:
+        if process.stdout is None:
+            raise RuntimeError("nothing to read the address from")
+        served = Served(process.stdout.readline().split()[-1], process)
         _until_up(served.origin)
         yield served
-    finally:
         process.terminate()
-        process.wait()
+
+
+@contextlib.contextmanager
+def _bare(url: str) -> Iterator[Served]:
+    with socket.create_server(("127.0.0.1", 0)) as probe:
+        port = probe.getsockname()[1]
+    command = [sys.executable, "-m", "uvicorn", "bare:app", "--port", str(port), "--log-level", "warning"]
+    with subprocess.Popen(command, cwd=HERE, env={**os.environ, "DATABASE_URL": url}, text=True) as process:
+        served = Served(f"http://127.0.0.1:{port}", process)
+        _until_up(served.origin)
+        yield served
+        process.terminate()
 
 
 def _until_up(origin: str) -> None:
@@ -157,11 +164,11 @@ def _until_up(origin: str) -> None:
 
 
 def _start(url: str) -> Row:
-    """From the command to the first answer, on a database that is there."""
+    """From the command to the first answer, on a database server that runs already."""
     taken = []
     for _ in range(3):
         began = time.perf_counter()
-        with _served("keeve.web.app:app_from_environment", url, factory=True):
+        with _keeve(url):
             taken.append(time.perf_counter() - began)
     return Row("app start", "under 2 s", f"{median(taken):.2f} s", median(taken) < 2)
 

@@ -31,6 +31,7 @@ def _parser() -> argparse.ArgumentParser:
     up.add_argument("--port", type=int, default=8470, help="port to serve on")
     up.add_argument("--cert", type=Path, help="certificate file (PEM)")
     up.add_argument("--key", type=Path, help="key file of the certificate (PEM)")
+    up.add_argument("--workers", type=int, default=1, help="processes that serve")
     up.set_defaults(run=_up)
 
     test = commands.add_parser("test", help="run every check")
@@ -38,6 +39,14 @@ def _parser() -> argparse.ArgumentParser:
         "pytest", nargs=argparse.REMAINDER, help="only these tests (as pytest takes them), no other checks"
     )
     test.set_defaults(run=_test)
+
+    for name, what, run in (
+        ("backup", "write everything into a new file", _backup),
+        ("restore", "replace everything by what a backup holds", _restore),
+    ):
+        command = commands.add_parser(name, help=what)
+        command.add_argument("file", type=Path)
+        command.set_defaults(run=run)
 
     bench = commands.add_parser("bench", help="measure speed side by side with a bare baseline")
     bench.set_defaults(run=_bench)
@@ -117,7 +126,13 @@ def _schemas(options: argparse.Namespace) -> int:
 def _up(options: argparse.Namespace) -> int:
     from keeve.launch.up import up
 
-    return up(host=options.host, port=options.port, certificate=options.cert, key=options.key)
+    return up(
+        host=options.host,
+        port=options.port,
+        certificate=options.cert,
+        key=options.key,
+        workers=options.workers,
+    )
 
 
 def _test(options: argparse.Namespace) -> int:
@@ -129,3 +144,15 @@ def _test(options: argparse.Namespace) -> int:
 def _bench(options: argparse.Namespace) -> int:
     run = Path(__file__).parents[2] / "bench" / "run.py"
     return subprocess.run([sys.executable, run], check=False).returncode
+
+
+def _backup(options: argparse.Namespace) -> int:
+    from keeve.launch.backup import backup
+
+    return backup(options.file)
+
+
+def _restore(options: argparse.Namespace) -> int:
+    from keeve.launch.backup import restore
+
+    return restore(options.file)

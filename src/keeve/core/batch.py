@@ -104,16 +104,15 @@ def fold(events: Iterable[Event]) -> Batch:
     """
     ordered = in_order(events)
     cancelled = {event.cancels for event in ordered if isinstance(event, Undone)}
-    batch = Batch()
-    for event in ordered:
-        if event.id not in cancelled and not isinstance(event, Undone):
-            batch = _apply(batch, event)
+    standing = [event for event in ordered if event.id not in cancelled and not isinstance(event, Undone)]
+    batch = Batch(applied=tuple(standing), started_at=standing[0].occurred_at if standing else None)
+    for event in standing:
+        batch = _apply(batch, event)
     return batch
 
 
 def _apply(batch: Batch, event: Event) -> Batch:
     at = event.occurred_at
-    batch = replace(batch, applied=(*batch.applied, event), started_at=batch.started_at or at)
     match event:
         case Charged():
             return replace(

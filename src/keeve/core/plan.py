@@ -1,5 +1,7 @@
 """A plan: what a job needs, load by load. Computed from a job, never changed afterwards."""
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
@@ -185,15 +187,16 @@ class Plan(_Part):
         return next(material for material in self.materials if material.name == name)
 
 
-class LoadStep(_Part):
+@dataclass(frozen=True)
+class LoadStep:
     """A step of the procedure with the amounts of one load: kg, loose L, vessels, L of water, admixtures."""
 
     plan: PlanStep
     mass_kg: float | None = None
     volume_l: float | None = None
-    vessels: list[VesselCount] = []
+    vessels: Sequence[VesselCount] = ()
     water_l: float | None = None
-    admixtures: list[AdmixtureAmount] = []
+    admixtures: Sequence[AdmixtureAmount] = ()
 
 
 def load_steps(plan: Plan, load: Load) -> list[LoadStep]:

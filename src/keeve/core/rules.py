@@ -115,16 +115,20 @@ class Rule(Generic[P, R]):
         self.inputs: type[BaseModel] = create_model(f"{rule_id} inputs", __base__=Strict, **fields)
 
     def __call__(self, /, *args: P.args, **kwargs: P.kwargs) -> R:
-        given = self._validated(kwargs)
-        values = {name: getattr(given, name) for name in type(given).model_fields}
+        return self.evaluate(kwargs)[1]
+
+    def evaluate(self, given: Mapping[str, Any]) -> tuple[BaseModel, R]:
+        """Run the rule; gives the inputs as they were taken, defaults included, and the result."""
+        inputs = self._validated(given)
+        values = {name: getattr(inputs, name) for name in type(inputs).model_fields}
         try:
             result: R = self.function(**values)  # type: ignore[call-arg]  # keyword-only, checked above
         except (OverflowError, ZeroDivisionError):
-            raise _too_large(sorted(kwargs)) from None
+            raise _too_large(sorted(given)) from None
         if not _finite(result.model_dump()):
-            raise _too_large(sorted(kwargs))
-        assumed = dict(_defaults_taken(given))
-        return result.model_copy(update={"assumed": assumed}) if assumed else result
+            raise _too_large(sorted(given))
+        assumed = dict(_defaults_taken(inputs))
+        return inputs, result.model_copy(update={"assumed": assumed}) if assumed else result
 
     def _validated(self, given: Mapping[str, Any]) -> BaseModel:
         try:

@@ -31,14 +31,13 @@ class Workings:
 
     def run(self, rule: Rule[P, R], *args: P.args, **kwargs: P.kwargs) -> R:
         """Run a rule and keep its working and warnings."""
-        result = rule(*args, **kwargs)
+        inputs, result = rule.evaluate(kwargs)
         self.warnings += result.warnings
-        given = rule.inputs.model_validate(kwargs).model_dump(exclude_none=True)
         self.kept.append(
             Working(
                 rule=rule.id,
                 formula=rule.formula,
-                inputs=given,
+                inputs=inputs.model_dump(exclude_none=True),
                 outputs=result.model_dump(exclude={"warnings", "assumed"}, exclude_none=True),
                 source="; ".join(str(source) for source in rule.sources),
             )

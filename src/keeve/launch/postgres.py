@@ -61,7 +61,7 @@ class Cluster:
         A server that a living launcher of this folder runs is shared; one that a killed launcher left behind
         is shut down first, so that this process can watch over its own.
         """
-        binaries = _binaries()
+        binaries = server_programs()
         if not (self._data / "PG_VERSION").exists():
             self._create(binaries)
         self._stopping.clear()
@@ -271,7 +271,7 @@ def throwaway() -> Iterator[Cluster]:
         shutil.rmtree(folder)
 
 
-def _binaries(installer: Callable[[str, str], None] = install) -> Path:
+def server_programs(installer: Callable[[str, str], None] = install) -> Path:
     """The folder of the newest PostgreSQL server there is, installed if there is none."""
     for attempt in (0, 1):
         found = sorted(_BINARIES.glob("*/bin/postgres"), key=lambda path: int(path.parts[-3]))

@@ -1,6 +1,7 @@
 """``./keeve up``: the database, the demo the first time, and the server."""
 
 import ipaddress
+import os
 import signal
 import socket
 import sys
@@ -13,14 +14,15 @@ from keeve.launch.system import LaunchError
 _SECONDS_FOR_OPEN_PAGES = 3
 
 
-def up(*, host: str, port: int, certificate: Path | None, key: Path | None) -> int:
+def up(*, host: str, port: int, certificate: Path | None, key: Path | None, workers: int = 1) -> int:
     """Serve until Ctrl-C, then stop everything that was started."""
     # A plain kill ends like Ctrl-C, so that PostgreSQL is stopped too.
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     try:
         _check_address(host, certificate, key)
         with _listener(host, port) as listener, running(project_folder()) as url:
-            _serve(listener, url, host, certificate, key)
+            _prepare(url)
+            _serve(listener, url, host, certificate, key, workers)
     except LaunchError as fault:
         print(f"keeve: {fault}", file=sys.stderr)
         return 1
@@ -43,31 +45,55 @@ def _check_address(host: str, certificate: Path | None, key: Path | None) -> Non
 
 def _listener(host: str, port: int) -> socket.socket:
     try:
-        return socket.create_server((host, port))
+        listener = socket.create_server((host, port))
+        # asyncio does this only for sockets it made itself; without it small answers wait 40 ms for an ACK.
+        listener.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        return listener
     except OSError as fault:
         raise LaunchError(
             f"Port {port} on {host} cannot be used ({fault.strerror}): stop what uses it, or give another --port."
         ) from None
 
 
-def _serve(listener: socket.socket, url: str, host: str, certificate: Path | None, key: Path | None) -> None:
-    import uvicorn
-    from sqlalchemy.exc import OperationalError
+def _prepare(url: str) -> None:
+    """The newest schema, and the demo the first time."""
+    from sqlalchemy.exc import ArgumentError, OperationalError
 
-    from keeve.demo import PASSWORD, SIGN_IN_NAME, load_demo
+    from keeve.demo import load_demo
     from keeve.store.database import connect
-    from keeve.store.migrate import migrate
-    from keeve.web.app import create_app
+    from keeve.store.migrate import NewerSchemaError, migrate
 
-    engine = connect(url)
+    try:
+        engine = connect(url)
+    except (ArgumentError, ImportError):
+        raise LaunchError("DATABASE_URL is no PostgreSQL address: mend it, or unset it.") from None
     try:
         migrate(engine)
+        load_demo(engine, datetime.now(UTC))
     except OperationalError as fault:
         reason = str(fault.orig).strip().splitlines()[0]
         raise LaunchError(f"The database does not let Keeve in ({reason}): check DATABASE_URL.") from None
-    load_demo(engine, datetime.now(UTC))
+    except NewerSchemaError:
+        raise LaunchError(
+            "The data was made by a newer Keeve: update this checkout, then run this again."
+        ) from None
+    finally:
+        engine.dispose()
+
+
+def _serve(
+    listener: socket.socket, url: str, host: str, certificate: Path | None, key: Path | None, workers: int
+) -> None:
+    import uvicorn
+    from uvicorn.supervisors import Multiprocess
+
+    from keeve.demo import PASSWORD, SIGN_IN_NAME
+
+    os.environ["DATABASE_URL"] = url
     config = uvicorn.Config(
-        create_app(engine),
+        "keeve.web.app:app_from_environment",
+        factory=True,
+        workers=workers,
         log_level="warning",
         ssl_certfile=certificate,
         ssl_keyfile=key,
@@ -77,4 +103,7 @@ def _serve(listener: socket.socket, url: str, host: str, certificate: Path | Non
     print(f"Keeve is at {scheme}://{host}:{listener.getsockname()[1]}")
     print(f"Demo sign-in: name {SIGN_IN_NAME}, password {PASSWORD}")
     print("Ctrl-C stops it.", flush=True)
-    uvicorn.Server(config).run(sockets=[listener])
+    if workers == 1:
+        uvicorn.Server(config).run(sockets=[listener])
+    else:
+        Multiprocess(config, sockets=[listener]).run()

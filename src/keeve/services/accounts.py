@@ -169,10 +169,19 @@ def sign_in(engine: Engine, *, sign_in_name: str, password: str, address: str, n
 
 
 def visitor(engine: Engine, token: str, now: datetime) -> Visitor | None:
-    """Who a session token belongs to, while it is valid."""
-    with open_session(engine) as session:
-        found = session.execute(
-            select(SignIn, Account, Crew, Membership)
+    """Who a session token belongs to, while it is valid. Asked on every request, so without a transaction."""
+    with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+        found = connection.execute(
+            select(
+                Account.id,
+                Account.name,
+                Account.units,
+                Crew.id,
+                Crew.name,
+                Membership.role,
+                SignIn.form_token,
+            )
+            .select_from(SignIn)
             .join(Account, Account.id == SignIn.account_id)
             .join(Crew, Crew.id == SignIn.crew_id)
             .join(
@@ -185,16 +194,9 @@ def visitor(engine: Engine, token: str, now: datetime) -> Visitor | None:
         ).first()
         if found is None:
             return None
-        signed_in, account, crew, membership = found
-        return Visitor(
-            account.id,
-            account.name,
-            crew.id,
-            crew.name,
-            units="us" if account.units == "us" else "metric",
-            form_token=signed_in.form_token,
-            role=as_role(membership.role),
-        )
+        account_id, name, units, crew_id, crew_name, role, form_token = found
+        shown: System = "us" if units == "us" else "metric"
+        return Visitor(account_id, name, crew_id, crew_name, shown, form_token, as_role(role))
 
 
 def sign_out(engine: Engine, token: str, now: datetime) -> None:

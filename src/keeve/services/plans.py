@@ -1,10 +1,12 @@
 """Planning a job and keeping the plan."""
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID, uuid4
 
 from sqlalchemy import Engine, func, select
+from sqlalchemy.orm import Session
 
 from keeve.core.job import Job
 from keeve.core.plan import Plan
@@ -12,9 +14,9 @@ from keeve.core.planning import make_plan
 from keeve.formats.job_file import read_job
 from keeve.services.accounts import Visitor
 from keeve.store import models
-from keeve.store.database import crew_session
+from keeve.store.database import crew_reading, crew_session, session_crew
 
-_NEWEST = 50
+_NEWEST = 20
 
 
 @dataclass(frozen=True)
@@ -61,7 +63,7 @@ def save_plan(engine: Engine, visitor: Visitor, job: Job) -> UUID:
 
 def saved_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> SavedPlan | None:
     """A plan of the visitor's crew."""
-    with crew_session(engine, visitor.crew_id) as session:
+    with crew_reading(engine, visitor.crew_id) as session:
         row = session.scalars(select(models.Plan).where(models.Plan.id == plan_id)).first()
         if row is None:
             return None
@@ -71,22 +73,40 @@ def saved_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> SavedPlan | N
 def newest_plans(engine: Engine, visitor: Visitor) -> list[PlanLine]:
     """The crew's newest plans."""
     begun = (
-        select(models.Load.plan_id, func.count().label("begun"))
-        .where(models.Load.crew_id == visitor.crew_id)
-        .group_by(models.Load.plan_id)
-        .subquery()
+        select(func.count())
+        .where(models.Load.crew_id == models.Plan.crew_id, models.Load.plan_id == models.Plan.id)
+        .correlate(models.Plan)
+        .scalar_subquery()
     )
-    with crew_session(engine, visitor.crew_id) as session:
+    with crew_reading(engine, visitor.crew_id) as session:
         rows = session.execute(
             select(
                 models.Plan.id,
                 models.Plan.title,
                 models.Plan.made_at,
-                func.json_array_length(models.Plan.result["loads"]),
-                func.coalesce(begun.c.begun, 0),
+                models.Plan.loads,
+                begun,
             )
-            .outerjoin(begun, begun.c.plan_id == models.Plan.id)
             .order_by(models.Plan.made_at.desc())
             .limit(_NEWEST)
         )
         return [PlanLine(*row) for row in rows]
+
+
+# Plans never change, so each process keeps the ones it has read, by crew and id, the oldest leaving first.
+_kept: dict[tuple[UUID, UUID], Plan] = {}
+_MOST_KEPT = 256
+
+
+def plans_by_id(session: Session, plan_ids: Collection[UUID]) -> dict[UUID, Plan]:
+    """Plans of the session's crew, by id; what the crew does not have is left out."""
+    crew_id = session_crew(session)
+    found = {plan_id: _kept[crew_id, plan_id] for plan_id in plan_ids if (crew_id, plan_id) in _kept}
+    missing = set(plan_ids) - set(found)
+    if missing:
+        query = select(models.Plan.id, models.Plan.result).where(models.Plan.id.in_(missing))
+        for plan_id, result in session.execute(query):
+            found[plan_id] = _kept[crew_id, plan_id] = Plan.model_validate(result)
+        for key in list(_kept)[: max(len(_kept) - _MOST_KEPT, 0)]:
+            _kept.pop(key, None)
+    return found

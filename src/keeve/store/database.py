@@ -32,6 +32,20 @@ def crew_session(engine: Engine, crew_id: UUID) -> Iterator[Session]:
         yield session
 
 
+def session_crew(session: Session) -> UUID:
+    """The crew that a session works for."""
+    crew_id: UUID = session.info[_CREW]
+    return crew_id
+
+
+@contextlib.contextmanager
+def crew_reading(engine: Engine, crew_id: UUID) -> Iterator[Session]:
+    """A session that only reads the work of this crew: each query by itself, no transaction around them."""
+    reader = engine.execution_options(isolation_level="AUTOCOMMIT")
+    with Session(reader, info={_CREW: crew_id}) as session:
+        yield session
+
+
 @contextlib.contextmanager
 def open_session(engine: Engine) -> Iterator[Session]:
     """A session, in one transaction, for accounts and sign-in. It cannot reach any crew's work."""

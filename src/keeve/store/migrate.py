@@ -8,14 +8,26 @@ from sqlalchemy import Engine, text
 _LOCK = 5_338_203
 
 
+class NewerSchemaError(RuntimeError):
+    """The database has had migrations that this version does not know."""
+
+
 def migrate(engine: Engine) -> None:
-    """Run every migration that the database has not had, forward only."""
+    """Run every migration that the database has not had, forward only.
+
+    Raises:
+        NewerSchemaError: the database is ahead of this version.
+    """
     from alembic import command
     from alembic.config import Config
+    from alembic.util import CommandError
 
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     with engine.begin() as connection:
         connection.execute(text("select pg_advisory_xact_lock(:key)"), {"key": _LOCK})
         config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+        try:
+            command.upgrade(config, "head")
+        except CommandError as fault:
+            raise NewerSchemaError(str(fault)) from fault

@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import ForeignKey, ForeignKeyConstraint, Index, UniqueConstraint, func
+from sqlalchemy import Computed, ForeignKey, ForeignKeyConstraint, Index, UniqueConstraint, func
 from sqlalchemy.dialects.postgresql import JSON
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 from sqlalchemy.types import DateTime
@@ -115,6 +115,7 @@ class Plan(CrewOwned, Base):
     title: Mapped[str]
     job: Mapped[dict[str, Any]]
     result: Mapped[dict[str, Any]]
+    loads: Mapped[int] = mapped_column(Computed("json_array_length(result -> 'loads')", persisted=True))
     rules_version: Mapped[str]
     made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())

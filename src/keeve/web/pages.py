@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from datetime import datetime, timedelta
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -40,6 +41,8 @@ _environment = Environment(
     undefined=StrictUndefined,
     trim_blocks=True,
     lstrip_blocks=True,
+    auto_reload=False,
+    cache_size=-1,
 )
 _templates = Jinja2Templates(env=_environment)
 
@@ -114,6 +117,7 @@ _ENDINGS: Mapping[str, str] = {
 }  # fmt: skip
 
 
+@cache
 def _named(name: str) -> dict[str, str]:
     """A field's name in words, and its unit."""
     for ending, unit in _ENDINGS.items():

@@ -8,7 +8,7 @@ from keeve.core.bench import Window
 from keeve.web.drawings.spread import spread
 
 # Drawing units across, at desk and at phone width; text keeps its size, so the phone's line is narrower.
-WIDTHS = (1000.0, 440.0)
+DESK, PHONE = 1000.0, 440.0
 _MARGIN = 10.0
 # Shares of the line that end at the start, the low end, the ceiling and past it. The part up to the start
 # is squeezed, the window is stretched. A judgement made here, not a law.
@@ -51,10 +51,11 @@ def water_lines(window: Window, additions_l: Sequence[float]) -> list[WaterLine]
         window: litres added: start, low end, target, ceiling.
         additions_l: what went in, in order.
     """
-    return [_water_line(window, additions_l, width) for width in WIDTHS]
+    return [water_line(window, additions_l, width) for width in (DESK, PHONE)]
 
 
-def _water_line(window: Window, additions_l: Sequence[float], width: float) -> WaterLine:
+def water_line(window: Window, additions_l: Sequence[float], width: float) -> WaterLine:
+    """The water line of a load at one width."""
     left, right = _MARGIN, width - _MARGIN
     total = sum(additions_l)
     top = max(window.ceiling_l * _PAST_CEILING, total * 1.02, 0.1)

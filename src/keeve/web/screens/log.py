@@ -8,20 +8,19 @@ from uuid import UUID
 from fastapi import APIRouter, HTTPException, Query, Request
 from fastapi.responses import Response, StreamingResponse
 
-from keeve.core.bench import Situation
 from keeve.core.mixes.model import READING_NAMES
 from keeve.formats.log_csv import csv_lines
 from keeve.services import batches
 from keeve.services.accounts import Visitor
 from keeve.services.batches import RunningLoad
 from keeve.services.database import Engine
-from keeve.web.drawings.water_line import WaterLine, water_lines
+from keeve.web.drawings.water_line import PHONE, water_line, water_lines
 from keeve.web.pages import page
 from keeve.web.security import Database, Now, SignedIn
 
 router = APIRouter()
 
-_PAGE = 25
+_PAGE = 20
 _EXPORT_PAGE = 500
 
 
@@ -43,7 +42,10 @@ def show(
         "log/log.html",
         loads=found[:_PAGE],
         acts={load_id: situation.act for load_id, situation in situations.items()},
-        lines={running.id: _lines(running, situations[running.id])[1] for running in found},
+        lines={
+            running.id: water_line(situations[running.id].window, _additions(running), PHONE)
+            for running in found
+        },
         more=found[_PAGE - 1] if len(found) > _PAGE else None,
         first=after is None,
     )
@@ -72,13 +74,13 @@ def show_load(request: Request, database: Database, visitor: SignedIn, now: Now,
         running=running,
         now=situation,
         plan=running.plan,
-        lines=_lines(running, situation),
+        lines=water_lines(situation.window, _additions(running)),
         standing={event.id for event in running.batch.applied},
     )
 
 
-def _lines(running: RunningLoad, situation: Situation) -> list[WaterLine]:
-    return water_lines(situation.window, [item.water_l for item in running.batch.water])
+def _additions(running: RunningLoad) -> list[float]:
+    return [addition.water_l for addition in running.batch.water]
 
 
 def _all_loads(database: Engine, visitor: Visitor) -> Iterator[RunningLoad]:

@@ -1,0 +1,141 @@
+"""Backup and restore on the filled demo, and data from a newer version."""
+
+import os
+import shutil
+import signal
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from helpers import NOON
+from sqlalchemy import Engine, text
+
+from keeve.cli import main
+from keeve.demo import load_demo
+from keeve.launch.postgres import Cluster, throwaway
+from keeve.launch.system import ROOT
+from keeve.launch.up import up
+from keeve.store.database import connect
+from keeve.store.migrate import migrate
+
+COUNTS = "select (select count(*) from event), (select count(*) from plan), (select count(*) from account)"
+
+
+@pytest.fixture
+def cluster(monkeypatch: pytest.MonkeyPatch) -> Iterator[Cluster]:
+    with throwaway() as cluster:
+        monkeypatch.setenv("DATABASE_URL", cluster.url)
+        monkeypatch.setenv("KEEVE_DATA", str(cluster.folder / "data"))
+        yield cluster
+
+
+@pytest.fixture
+def filled(cluster: Cluster) -> Iterator[Engine]:
+    engine = connect(cluster.url)
+    migrate(engine)
+    load_demo(engine, NOON)
+    yield engine
+    engine.dispose()
+
+
+def counts(engine: Engine) -> tuple[int, ...]:
+    with engine.connect() as connection:
+        return tuple(connection.execute(text(COUNTS)).one())
+
+
+def test_everything_comes_back(filled: Engine, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    before = counts(filled)
+    file = tmp_path / "keeve.backup"
+    assert main(["backup", str(file)]) == 0
+    assert main(["backup", str(file)]) == 1
+    assert "is there already" in capsys.readouterr().err
+    with filled.begin() as connection:
+        connection.execute(text("truncate event, load, plan, sign_in, invitation, membership, account, crew"))
+    assert counts(filled) == (0, 0, 0)
+    filled.dispose()
+    assert main(["restore", str(file)]) == 0
+    assert counts(filled) == before
+    # The rows are guarded again, and the schema is known.
+    with pytest.raises(Exception, match="never changed or removed"), filled.begin() as connection:
+        connection.execute(text("delete from event"))
+    migrate(filled)
+
+
+def test_a_broken_backup_changes_nothing(
+    filled: Engine, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    before = counts(filled)
+    broken = tmp_path / "broken.backup"
+    broken.write_text("no backup")
+    assert main(["restore", str(broken)]) == 1
+    assert "nothing was changed" in capsys.readouterr().err
+    assert main(["restore", str(tmp_path / "nowhere")]) == 1
+    assert counts(filled) == before
+
+
+def test_a_backup_that_cannot_be_written_leaves_no_half(
+    filled: Engine, capsys: pytest.CaptureFixture[str]
+) -> None:
+    assert main(["backup", "/dev/full/keeve.backup"]) == 1
+    assert "did not finish" in capsys.readouterr().err
+
+
+def test_data_from_a_newer_version(filled: Engine, capsys: pytest.CaptureFixture[str]) -> None:
+    with filled.begin() as connection:
+        connection.execute(text("update alembic_version set version_num = '9999'"))
+    assert up(host="127.0.0.1", port=0, certificate=None, key=None) == 1
+    assert "made by a newer Keeve" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize(
+    ("url", "said"),
+    [
+        ("postgresql://nobody:x@127.0.0.1:1/none", "does not let Keeve in"),
+        ("mysql://x", "no PostgreSQL address"),
+        ("nonsense", "no PostgreSQL address"),
+    ],
+)
+def test_a_wrong_database_url(
+    monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str], url: str, said: str
+) -> None:
+    monkeypatch.setenv("DATABASE_URL", url)
+    assert up(host="127.0.0.1", port=0, certificate=None, key=None) == 1
+    assert said in capsys.readouterr().err
+
+
+def test_a_dead_network_at_install_is_one_sentence(tmp_path: Path) -> None:
+    """The launcher in a bare copy, with a package index that does not answer."""
+    shutil.copy(ROOT / "keeve", tmp_path)
+    for lock in ROOT.glob("requirements*.lock"):
+        shutil.copy(lock, tmp_path)
+    dead = {
+        "PIP_INDEX_URL": "http://127.0.0.1:1/",
+        "PIP_RETRIES": "0",
+        "PIP_FIND_LINKS": "",
+        "PIP_CONFIG_FILE": os.devnull,
+    }
+    done = subprocess.run(
+        [tmp_path / "keeve", "calc", "slab-volume"],
+        env={**os.environ, **dead},
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert done.returncode == 1
+    assert "check that a package index can be reached" in done.stderr.splitlines()[-1]
+
+
+def test_several_workers_serve_one_address(cluster: Cluster) -> None:
+    import httpx2
+
+    command = [sys.executable, "-m", "keeve", "up", "--port", "0", "--workers", "2"]
+    environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+    with subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True) as started:
+        assert started.stdout is not None
+        origin = started.stdout.readline().split()[-1]
+        with httpx2.Client(transport=httpx2.HTTPTransport(retries=5)) as client:
+            assert {client.get(f"{origin}/sign-in").status_code for _ in range(6)} == {200}
+        started.send_signal(signal.SIGINT)
+        assert started.wait(timeout=30) == 0
