@@ -136,9 +136,11 @@ def _keeve(url: str, workers: int = 1) -> Iterator[Served]:
         if process.stdout is None:
             raise RuntimeError("nothing to read the address from")
         served = Served(process.stdout.readline().split()[-1], process)
-        _until_up(served.origin)
-        yield served
-        process.terminate()
+        try:
+            _until_up(served.origin)
+            yield served
+        finally:
+            process.terminate()
 
 
 @contextlib.contextmanager
@@ -148,9 +150,11 @@ def _bare(url: str) -> Iterator[Served]:
     command = [sys.executable, "-m", "uvicorn", "bare:app", "--port", str(port), "--log-level", "warning"]
     with subprocess.Popen(command, cwd=HERE, env={**os.environ, "DATABASE_URL": url}, text=True) as process:
         served = Served(f"http://127.0.0.1:{port}", process)
-        _until_up(served.origin)
-        yield served
-        process.terminate()
+        try:
+            _until_up(served.origin)
+            yield served
+        finally:
+            process.terminate()
 
 
 def _until_up(origin: str) -> None:

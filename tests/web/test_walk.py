@@ -247,6 +247,7 @@ def test_each_mix_is_planned_mixed_and_logged(
         )
         assert targets
         assert all(targets)
+        assert len(printed(page, "A4")) == len(printed(page, "Letter")) == 1
         page.get_by_role("button", name="Mix this load").click()
         expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
         act = page.locator("button.act, .state-card").first
