@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix
-from keeve.core.plan import load_steps
+from keeve.core.plan import gauged_parts, load_steps
 from keeve.core.planning import make_plan
 
 
@@ -233,6 +233,12 @@ def test_a_post_below_its_hole_is_named_where_it_stands() -> None:
     with pytest.raises(InputError) as refused:
         make_plan(job(need=[raw_job()["need"], post]))
     assert refused.value.fields == ["need.1.embedment_m", "need.1.hole_depth_m"]
+
+
+def test_what_quarter_buckets_make_of_the_ratio() -> None:
+    """1.50 and 5.98 buckets are 1½ and 6 in quarters: 1 : 4. Without vessels there is nothing to say."""
+    assert gauged_parts(plan().loads[0]) == [1, 4]
+    assert gauged_parts(plan(vessels=[]).loads[0]) is None
 
 
 def test_a_loose_charge_above_the_rim_is_said() -> None:

@@ -227,10 +227,9 @@ def nearest_quarter(count: float) -> float:
     return round(count * 4) / 4
 
 
-def gauged_parts(plan: Plan, load: Load) -> float | None:
-    """Parts of the last component to one of the first when gauged in quarter vessels; None without vessels."""
-    first, last = load.charges[0], load.charges[-1]
-    if not first.vessels or not last.vessels:
+def gauged_parts(load: Load) -> list[float] | None:
+    """Each component's parts to one of the first when gauged in quarter vessels; None without vessels."""
+    if not all(charge.vessels for charge in load.charges):
         return None
-    one = nearest_quarter(first.vessels[0].count)
-    return nearest_quarter(last.vessels[0].count) / one if one else None
+    counts = [nearest_quarter(charge.vessels[0].count) for charge in load.charges]
+    return [count / counts[0] for count in counts] if counts[0] else None

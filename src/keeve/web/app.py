@@ -32,6 +32,7 @@ def create_app(engine: Engine, clock: Callable[[], datetime] = clock) -> FastAPI
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        pages.load_templates()
         yield
         engine.dispose()
 

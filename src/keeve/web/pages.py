@@ -2,13 +2,13 @@
 
 from collections.abc import Mapping
 from datetime import datetime, timedelta
-from functools import cache
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 from fastapi import Request
 from fastapi.responses import HTMLResponse
-from jinja2 import Environment, FileSystemLoader, StrictUndefined, pass_context
+from jinja2 import Environment, FileSystemBytecodeCache, FileSystemLoader, StrictUndefined, pass_context
 from jinja2.runtime import Context
 from starlette.templating import Jinja2Templates
 
@@ -43,8 +43,15 @@ _environment = Environment(
     lstrip_blocks=True,
     auto_reload=False,
     cache_size=-1,
+    bytecode_cache=FileSystemBytecodeCache(),
 )
 _templates = Jinja2Templates(env=_environment)
+
+
+def load_templates() -> None:
+    """Load every template now, so that the first visitors do not wait while all of them compile the same ones."""
+    for name in _environment.list_templates():
+        _environment.get_template(name)
 
 
 def page(request: Request, template: str, status: int = 200, **values: Any) -> HTMLResponse:
@@ -117,7 +124,7 @@ _ENDINGS: Mapping[str, str] = {
 }  # fmt: skip
 
 
-@cache
+@lru_cache(maxsize=512)
 def _named(name: str) -> dict[str, str]:
     """A field's name in words, and its unit."""
     for ending, unit in _ENDINGS.items():

@@ -115,7 +115,7 @@ def _result(form: PlanForm, visitor: Visitor) -> dict[str, Any]:
         "sizes": sizes,
         "volume_rule": form.shape if form.shape != "volume" else "order-volume",
         "errors": {},
-        "gauged": gauged_parts(plan, plan.loads[0]),
+        "gauged": gauged_parts(plan.loads[0]),
     }
 
 
