@@ -141,6 +141,7 @@ def _keeve(url: str, workers: int = 1) -> Iterator[Served]:
             yield served
         finally:
             process.terminate()
+            process.communicate()  # what it still says when it stops
 
 
 @contextlib.contextmanager
