@@ -39,12 +39,34 @@ PUBLIC = {
         "hole_diameter_m hole_depth_m post_width_m post_thickness_m embedment_m",
         "volume_m3",
     ),
+    "frustum-volume": ("bottom_diameter_m top_diameter_m height_m", "volume_m3"),
+    "stairs-volume": ("width_m going_m rise_m steps", "volume_m3"),
+    "coat-volume": ("area_m2 openings_m2 coats_mm uneven_mm", "net_area_m2 volume_m3"),
+    "unit-masonry-mortar": (
+        "wall_area_m2 unit_length_mm unit_height_mm unit_width_mm joint_mm",
+        "units volume_m3",
+    ),
+    "pointing-volume": (
+        "wall_area_m2 unit_length_mm unit_height_mm joint_mm depth_mm",
+        "joint_length_m volume_m3",
+    ),
+    "layered-wall-volume": (
+        "wall_area_m2 thickness_mm openings_m2 studs height_m layer_mm",
+        "volume_m3 layers",
+    ),
     "order-volume": ("net_m3 waste_fraction", "order_m3"),
     "absolute-volume": ("components air_fraction", "volume_m3 fresh_density_kg_m3"),
     "volume-parts": (
         "components water_binder_ratio air_fraction target_m3",
         "masses_kg dry_kg volumes_l added_water_l water_binder_ratio yield_factor",
     ),
+    "concrete-design-aci": (
+        "strength_mpa slump_mm stone_max_mm fineness_modulus stone_rodded_density_kg_m3 cement_density_kg_m3 "
+        "stone_density_kg_m3 sand_density_kg_m3 air_entrained exposure thin_section sulfate_or_sea "
+        "stone_moisture_fraction stone_absorption_fraction sand_moisture_fraction sand_absorption_fraction",
+        "per_m3 air_fraction w_c batch_per_m3",
+    ),
+    "mortar-proportion": ("type designation binder_volume_l lime_parts sand_parts", "volumes_l dry_kg"),
     "mass-parts": (
         "components water_binder_ratio air_fraction target_m3",
         "masses_kg dry_kg added_water_l water_binder_ratio",

@@ -4,7 +4,18 @@ from collections.abc import Mapping
 from typing import Any
 
 # Importing the rooms that hold rules is what registers them.
-from keeve.core import admixtures, bags, correction, geometry, loads, parts, water  # noqa: F401
+from keeve.core import (  # noqa: F401
+    admixtures,
+    bags,
+    concrete_design,
+    correction,
+    geometry,
+    loads,
+    mortar_proportion,
+    parts,
+    shapes,
+    water,
+)
 from keeve.core.errors import InputError
 from keeve.core.rules import REGISTRY, Result, Rule
 

@@ -64,6 +64,31 @@ def cylinder_volume(*, diameter_m: Dimension, height_m: Dimension) -> Volume:
 
 
 @rule(
+    "frustum-volume",
+    formula="V = π h / 12 · (D² + D d + d²)",
+    sources=[GEOMETRY],
+    example=Example(
+        given={"bottom_diameter_m": 0.4, "top_diameter_m": 0.2, "height_m": 0.3},
+        gives={"volume_m3": 0.0219911485751285},
+        origin="by hand: 0.007 π",
+    ),
+)
+def frustum_volume(*, bottom_diameter_m: Dimension, top_diameter_m: Dimension, height_m: Dimension) -> Volume:
+    """The volume of a round pier or bucket that narrows evenly.
+
+    Args:
+        bottom_diameter_m: diameter at the bottom, m.
+        top_diameter_m: diameter at the top, m.
+        height_m: height, m.
+
+    Returns:
+        volume_m3, m3.
+    """
+    squares = bottom_diameter_m**2 + bottom_diameter_m * top_diameter_m + top_diameter_m**2
+    return Volume(volume_m3=math.pi * height_m / 12 * squares)
+
+
+@rule(
     "post-hole-volume",
     formula="V = π d² / 4 · h − b · t · e",
     sources=[GEOMETRY],

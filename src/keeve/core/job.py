@@ -6,13 +6,31 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Union
 from pydantic import BeforeValidator, Discriminator, Field, Tag, create_model
 
 from keeve.core.admixtures import Basis
-from keeve.core.geometry import cylinder_volume, post_hole_volume, slab_volume
+from keeve.core.geometry import cylinder_volume, frustum_volume, post_hole_volume, slab_volume
 from keeve.core.mixes.model import Gauge, Mix, MixerKind, Order
 from keeve.core.rules import Amount, Dimension, Fraction, Rule, Strict
+from keeve.core.shapes import (
+    coat_volume,
+    layered_wall_volume,
+    pointing_volume,
+    stairs_volume,
+    unit_masonry_mortar,
+)
 
 # The rules a need may name as its shape.
 SHAPES: Mapping[str, Rule[Any, Any]] = {
-    rule.id: rule for rule in (slab_volume, cylinder_volume, post_hole_volume)
+    rule.id: rule
+    for rule in (
+        slab_volume,
+        cylinder_volume,
+        frustum_volume,
+        post_hole_volume,
+        stairs_volume,
+        coat_volume,
+        unit_masonry_mortar,
+        pointing_volume,
+        layered_wall_volume,
+    )
 }
 
 
@@ -41,9 +59,9 @@ class ShapeNeed(Strict):
     shape: str
     count: Annotated[int, Field(ge=1, le=1000)] = 1
 
-    def sizes(self) -> dict[str, float]:
-        """The inputs of the shape's rule."""
-        return self.model_dump(exclude={"shape", "count"})
+    def sizes(self) -> dict[str, Any]:
+        """The inputs of the shape's rule, as far as they were given."""
+        return self.model_dump(exclude={"shape", "count"}, exclude_unset=True)
 
 
 if TYPE_CHECKING:
