@@ -30,7 +30,7 @@ READERS_POSTS = {
 
 def a_load(client: Client) -> dict[str, str]:
     """A plan and a begun load of the client's crew, as path parameters."""
-    saved = client.post("/plan", data={"title": "Bed"})
+    saved = client.post("/plan", data={"title": "Bed", "working_l": "60"})
     plan_id = saved.headers["location"].split("/")[2]
     begun = client.post(f"/plan/{plan_id}/load/1/begin")
     load_id = begun.headers["location"].split("/")[2]
@@ -88,6 +88,13 @@ def test_a_reader_changes_nothing(engine: Engine, clock: Clock, client: Client) 
             assert reader.get(path.format(**ids)).status_code in (200, 303), path
         if method == "POST" and path not in READERS_POSTS:
             assert ask(reader, method, path.format(**ids)).status_code == 403, path
+    # Nor is a control shown that would be refused.
+    card, bench = (f"/plan/{ids['plan_id']}/load/2", f"/bench/{ids['load_id']}")
+    assert "Mix this load" in client.get(card).text
+    assert "Mix this load" not in reader.get(card).text
+    assert "data-event" in client.get(bench).text
+    assert "data-event" not in reader.get(bench).text
+    assert "Draw the load cards" not in reader.get("/plan").text
     assert "nothing done yet" in client.get(f"/log/{ids['load_id']}").text
 
 

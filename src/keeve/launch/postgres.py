@@ -201,9 +201,12 @@ class _Server(NamedTuple):
 
 def _is_watched(pid: int) -> bool:
     """Whether the process that started a server still lives and is a launcher of ours."""
-    status = Path(f"/proc/{pid}/status").read_text()
-    parent = next(line.split()[1] for line in status.splitlines() if line.startswith("PPid:"))
-    return b"keeve" in Path(f"/proc/{parent}/cmdline").read_bytes()
+    try:
+        status = Path(f"/proc/{pid}/status").read_text()
+        parent = next(line.split()[1] for line in status.splitlines() if line.startswith("PPid:"))
+        return b"keeve" in Path(f"/proc/{parent}/cmdline").read_bytes()
+    except OSError:  # it ended while we looked
+        return False
 
 
 def _works_in(process: Path, folder: Path) -> bool:

@@ -116,7 +116,8 @@ document.addEventListener("alpine:init", () => {
         return this.keep("Keeve does not answer");
       }
       if (answer.status >= 500) return this.keep("Keeve's database does not answer");
-      if (answer.status === 401 || answer.status === 403) {
+      const refusal = answer.ok ? null : (await answer.json()).error;
+      if (refusal && ["signed_out", "foreign_form"].includes(refusal.code)) {
         this.notice = `${this.kept()} Load the page again and sign in: then it is sent.`;
         return false;
       }
@@ -125,7 +126,7 @@ document.addEventListener("alpine:init", () => {
         this.notice = "";
         if (load === this.$root.dataset.load) this.draw(await answer.text());
       } else {
-        this.notice = (await answer.json()).error.message;
+        this.notice = refusal.message;
       }
       return true;
     },
