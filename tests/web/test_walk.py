@@ -129,7 +129,7 @@ def test_the_bench_by_keys_alone_with_undo(
         page.reload()
         for key in ("m", "m", "3"):
             press(page, key)
-        expect(heading(page)).to_have_text("Too wet: add both")
+        expect(heading(page)).to_have_text("Too wet: add")
         visit.check()
         for key in ("u", "4"):
             press(page, key)
