@@ -40,8 +40,8 @@ class Judgement(NamedTuple):
 class Batch:
     """The state of a load.
 
-    ``charged_kg`` and ``corrected_kg`` are kg as charged by material, ``changed_at`` when anything last
-    went in, ``mixed_at`` when it was last mixed since, ``worked_at`` the last act of any kind.
+    ``charged_kg`` and ``corrected_kg`` are kg as charged by material, ``mixed_at`` when it was last mixed since
+    anything went in, ``worked_at`` the last act of any kind.
     """
 
     applied: tuple[Event, ...] = ()
@@ -52,8 +52,6 @@ class Batch:
     judgements: tuple[Judgement, ...] = ()
     placed_l: float = 0.0
     discarded: str | None = None
-    started_at: datetime | None = None
-    changed_at: datetime | None = None
     mixed_at: datetime | None = None
     worked_at: datetime | None = None
 
@@ -105,7 +103,7 @@ def fold(events: Iterable[Event]) -> Batch:
     ordered = in_order(events)
     cancelled = {event.cancels for event in ordered if isinstance(event, Undone)}
     standing = [event for event in ordered if event.id not in cancelled and not isinstance(event, Undone)]
-    batch = Batch(applied=tuple(standing), started_at=standing[0].occurred_at if standing else None)
+    batch = Batch(applied=tuple(standing))
     for event in standing:
         batch = _apply(batch, event)
     return batch
@@ -119,7 +117,6 @@ def _apply(batch: Batch, event: Event) -> Batch:
                 batch,
                 steps_done=batch.steps_done | {event.step},
                 charged_kg=_plus(batch.charged_kg, {event.material: event.mass_kg}),
-                changed_at=at,
                 mixed_at=None,
                 worked_at=at,
             )
@@ -128,7 +125,6 @@ def _apply(batch: Batch, event: Event) -> Batch:
                 batch,
                 steps_done=batch.steps_done | ({event.step} if event.step else set()),
                 water=(*batch.water, Addition(event.water_l, at)),
-                changed_at=at,
                 mixed_at=None,
                 worked_at=at,
             )
@@ -136,7 +132,6 @@ def _apply(batch: Batch, event: Event) -> Batch:
             return replace(
                 batch,
                 corrected_kg=_plus(batch.corrected_kg, event.add_kg),
-                changed_at=at,
                 mixed_at=None,
                 worked_at=at,
             )

@@ -13,13 +13,12 @@ from jinja2.runtime import Context
 from starlette.templating import Jinja2Templates
 
 from keeve.core.bench import Act
-from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, READING_NAMES
+from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, QUARTERS, READING_NAMES
 from keeve.core.plan import nearest_quarter
 from keeve.core.units import MEASURES, Kind, to_kept, to_shown
 from keeve.web.security import FORM_FIELD, form_token
 
 _THIN_SPACE = "\u202f"
-_QUARTERS = {0.25: "¼", 0.5: "½", 0.75: "¾"}
 
 # What a load is waiting for, as the words that lead there.
 _NEXT_WORDS: Mapping[Act, str] = {
@@ -100,7 +99,7 @@ def _vessels(count: float, name: str) -> str:
     """A count of vessels in quarters, set as fractions."""
     quarters = nearest_quarter(count)
     whole, part = int(quarters), quarters % 1
-    figure = f"{whole or ''}{_QUARTERS.get(part, '')}" or "under ¼"
+    figure = f"{whole or ''}{QUARTERS.get(part, '')}" or "under ¼"
     return f"{figure} {name}" if quarters <= 1 else f"{figure} {name}s"
 
 

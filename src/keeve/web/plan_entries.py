@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cache
 
 from keeve.core.mixes import get_mix, library, materials
 from keeve.core.mixes.model import Mix
@@ -153,6 +154,7 @@ def has_label(mix: Mix) -> bool:
     return any(item.usual_dose is None for item in mix.admixtures)
 
 
+@cache
 def every_entry() -> list[Entry]:
     """Every number that any shape or mix asks for, each name once."""
     found = [

@@ -2,7 +2,6 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from functools import cache
 from typing import Any
 
 from keeve.core.errors import InputError
@@ -63,16 +62,11 @@ class PlanForm:
             self.errors.setdefault(name, message)
 
 
-@cache
-def _every_entry() -> list[Entry]:
-    return every_entry()
-
-
 def empty_form(units: System, mix_id: str = _NEWCOMERS_MIX) -> PlanForm:
     """The form as a newcomer meets it, with a small job on it that plans."""
     values = {"title": "", "shape": "slab-volume"}
     values |= {name: default for name, (_, _, default) in _CHOICES.items()}
-    for entry in _every_entry():
+    for entry in every_entry():
         values[entry.name] = "" if entry.default is None else _text(entry, entry.default, units)
     if mix_id in library():
         values["mix"] = mix_id
@@ -109,7 +103,7 @@ def form_of(job: Job, units: System) -> PlanForm:
 def convert(form: PlanForm, old: System, new: System) -> PlanForm:
     """The same figures in other units. What is no number stays as typed."""
     values = dict(form.values)
-    for entry in _every_entry():
+    for entry in every_entry():
         number = _number(values[entry.name])
         if entry.kind and number is not None:
             values[entry.name] = _text(entry, to_kept(number, entry.kind, old), new)

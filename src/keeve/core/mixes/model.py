@@ -22,6 +22,8 @@ MIXER_NAMES: dict[MixerKind, str] = {
     "barrow": "Barrow",
 }
 ORDER_NAMES: dict[Order, str] = {"water-first": "Water first", "dry-first": "Dry first"}
+# How quarters are written, of parts and of vessels.
+QUARTERS: dict[float, str] = {0.25: "¼", 0.5: "½", 0.75: "¾"}
 READING_NAMES: dict[Reading, str] = {
     "too-dry": "Too dry",
     "right": "Right",
@@ -268,10 +270,7 @@ class Mix(Strict):
         return [item.order for item in self.procedures if item.mixer == mixer]
 
 
-_QUARTERS = {0.25: "¼", 0.5: "½", 0.75: "¾"}
-
-
 def _in_quarters(parts: float) -> str:
     """Parts as they are written: quarters as fractions, anything finer as a decimal."""
     whole, rest = divmod(parts, 1)
-    return f"{int(whole) or ''}{_QUARTERS[rest]}" if rest in _QUARTERS else f"{parts:g}"
+    return f"{int(whole) or ''}{QUARTERS[rest]}" if rest in QUARTERS else f"{parts:g}"
