@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from keeve.core.concrete_design import concrete_design_aci
 from keeve.core.errors import InputError
-from keeve.core.water import aggregate_moisture
+from keeve.core.heap import aggregate_moisture
 
 units = pint.UnitRegistry()
 LB_YD3 = units.Quantity(1, "pound / yard ** 3").to("kilogram / meter ** 3").magnitude

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from keeve.core.correction import correct_wet
+from keeve.core.correction import correct_dry, correct_miscount, correct_wet
 from keeve.core.errors import InputError
 
 
@@ -50,3 +50,42 @@ def test_corrections_that_cannot_be(change: dict[str, object], field: str) -> No
     with pytest.raises(InputError) as refused:
         correct_wet(**{**charge, **change})  # type: ignore[arg-type]
     assert refused.value.fields == [field]
+
+
+@given(st.floats(5, 50), st.floats(0, 1), st.floats(0.5, 1.0))
+def test_steps_of_water_end_at_the_ceiling_and_shrink(cement: float, share: float, ceiling_ratio: float) -> None:
+    ceiling = ceiling_ratio * cement
+    found = correct_dry(
+        charged_kg={"cement": cement}, water_kg=share * ceiling, binder=["cement"], ceiling_l=ceiling
+    )
+    if share == 1:
+        assert found.steps == []
+        return
+    assert sum(step.add_l for step in found.steps) == pytest.approx((1 - share) * ceiling)
+    assert found.steps[-1].ratio == pytest.approx(ceiling_ratio)
+    assert [step.add_l for step in found.steps] == sorted((step.add_l for step in found.steps), reverse=True)
+
+
+@given(
+    st.dictionaries(st.sampled_from(["cement", "lime", "sand"]), st.floats(0.25, 8), min_size=1),
+    st.floats(0.25, 2),
+    st.floats(1, 9),
+)
+def test_a_miscounted_batch_is_topped_up_to_its_parts(
+    charged: dict[str, float], lime: float, sand: float
+) -> None:
+    parts = {"cement": 1.0, "lime": lime, "sand": sand}
+    found = correct_miscount(charged=charged, parts=parts)
+    assert min(found.add.values()) >= -1e-9
+    for name, wanted in parts.items():
+        assert charged.get(name, 0) + found.add[name] == pytest.approx(wanted * found.multiple)
+    assert any(abs(more) < 1e-9 for more in found.add.values())
+
+
+def test_three_sands_instead_of_four() -> None:
+    found = correct_miscount(charged={"cement": 1, "sand": 3}, parts={"cement": 1, "sand": 4})
+    assert (found.add, found.multiple) == ({"cement": 0, "sand": 1}, 1)
+    for charged, field in (({"cement": 0.0}, "charged"), ({"lime": 1.0}, "charged.lime")):
+        with pytest.raises(InputError) as refused:
+            correct_miscount(charged=charged, parts={"cement": 1, "sand": 4})
+        assert refused.value.fields == [field]

@@ -87,11 +87,32 @@ PUBLIC = {
         "start_l min_l max_l target_l additions_l",
         "total_l remaining_l next_step_l state",
     ),
+    "pan-dry-moisture": ("wet_kg dry_kg pan_kg", "moisture_fraction"),
+    "sand-bulking": ("damp_height_mm flooded_height_mm moisture_fraction grade", "bulking_fraction"),
+    "silt-jar": ("sand_mm silt_mm water_look floating", "silt_fraction verdict"),
+    "water-account": ("binder_kg added_l free_aggregate_water_kg admixture_water_kg", "total_kg ratio"),
+    "gauge-vessels": (
+        "masses_kg bulk_densities_kg_m3 vessel_l fraction batch_tolerance max_l",
+        "counts ratio_error_fraction volume_error_fraction",
+    ),
+    "scale-target": ("net_kg tare_kg vessels", "gross_kg"),
+    "tare": ("gross_kg net_kg", "tare_kg warnings"),
+    "correct-wet": (
+        "charged_kg water_kg binder target_ratio moisture_fraction mixer_free_l densities",
+        "add_kg volume_l new_ratio fits",
+    ),
+    "correct-dry": ("charged_kg water_kg binder ceiling_l", "steps"),
+    "correct-miscount": ("charged parts", "add multiple"),
+    "shopping": ("loads bag_kg on_hand_kg price_per_bag price_per_t", "buy leftover_kg cost"),
     "admixture-dose": (
         "binder_kg dose basis cement_kg volume_m3 water_l density_kg_l solids_fraction form",
         "mass_kg volume_ml water_in_kg",
     ),
 }
+
+
+def test_the_public_interface_is_whole() -> None:
+    assert set(PUBLIC) == set(all_rules())
 
 
 @pytest.mark.parametrize("rule_id", PUBLIC)

@@ -5,7 +5,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
-from keeve.core.water import sand_bulking, water_account, water_window
+from keeve.core.heap import sand_bulking
+from keeve.core.water import water_account, water_window
 
 
 @given(st.floats(0, 1), st.floats(1, 50), st.floats(0, 1), st.floats(0.1, 40))

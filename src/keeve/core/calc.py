@@ -9,11 +9,14 @@ from keeve.core import (  # noqa: F401
     bags,
     concrete_design,
     correction,
+    gauge,
     geometry,
+    heap,
     loads,
     mortar_proportion,
     parts,
     shapes,
+    shopping,
     water,
 )
 from keeve.core.errors import InputError

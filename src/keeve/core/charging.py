@@ -10,7 +10,8 @@ from keeve.core.loads import LoadSize
 from keeve.core.mixes.model import Mix, MixWater
 from keeve.core.parts import MassPart, Part, mass_parts, volume_parts
 from keeve.core.plan import AdmixtureAmount, Charge, Load, LoadWater, VesselCount
-from keeve.core.water import aggregate_moisture, water_account
+from keeve.core.heap import aggregate_moisture
+from keeve.core.water import water_account
 from keeve.core.workings import Workings
 
 

@@ -22,7 +22,7 @@ from keeve.core.rules import (
     published,
     rule,
 )
-from keeve.core.water import aggregate_moisture
+from keeve.core.heap import aggregate_moisture
 
 PSI_OF_MPA = 145.0377
 KG_M3_OF_LB_YD3 = 0.45359237 / 0.9144**3

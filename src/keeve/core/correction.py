@@ -1,12 +1,23 @@
 """Bringing a batch back into its own ratio."""
 
 from collections.abc import Mapping
+from itertools import accumulate
 from typing import Annotated
 
-from pydantic import Field
+from pydantic import BaseModel, Field
 
 from keeve.core.errors import InputError
-from keeve.core.rules import MASS_BALANCE, Amount, Dimension, Example, Fraction, Result, RuleWarning, rule
+from keeve.core.rules import (
+    MASS_BALANCE,
+    PRACTICE,
+    Amount,
+    Dimension,
+    Example,
+    Fraction,
+    Result,
+    RuleWarning,
+    rule,
+)
 
 
 class CorrectWet(Result):
@@ -118,3 +129,121 @@ def _check_names(charged: Mapping[str, float], **named: Mapping[str, float] | li
                 raise InputError(
                     "unknown_name", f"{field} names {name!r}, which charged_kg does not hold.", [field]
                 )
+
+
+class WaterStep(BaseModel):
+    """Water to add, L, and the ratio it comes to."""
+
+    add_l: float
+    ratio: float
+
+
+class CorrectDry(Result):
+    """Steps of water up to the ceiling."""
+
+    steps: list[WaterStep]
+
+
+# Near the ceiling a little more turns a stiff mix into one that runs: half the gap, then two quarters.
+_SHARES = (0.5, 0.25, 0.25)
+
+
+@rule(
+    "correct-dry",
+    formula="½, ¼, ¼ of (ceiling − water)",
+    sources=[PRACTICE],
+    example=Example(
+        given={"charged_kg": {"cement": 20, "sand": 80}, "water_kg": 12, "binder": ["cement"], "ceiling_l": 16},
+        gives={
+            "steps": [
+                {"add_l": 2.0, "ratio": 0.7},
+                {"add_l": 1.0, "ratio": 0.75},
+                {"add_l": 1.0, "ratio": 0.8},
+            ]
+        },
+        origin="by hand",
+    ),
+)
+def correct_dry(
+    *,
+    charged_kg: Annotated[dict[str, Amount], Field(min_length=1)],
+    water_kg: Amount,
+    binder: Annotated[list[str], Field(min_length=1)],
+    ceiling_l: Dimension,
+) -> CorrectDry:
+    """Steps of water for a batch that is too dry, each to be mixed in and judged before the next.
+
+    Args:
+        charged_kg: what is in, oven-dry kg by name.
+        water_kg: free water in the batch, kg.
+        binder: the names that count as binder.
+        ceiling_l: most free water the batch may hold, L.
+
+    Returns:
+        steps of add_l with the ratio each comes to; none at or past the ceiling.
+
+    Raises:
+        InputError: binder names what was not charged, or there is no binder in it.
+    """
+    _check_names(charged_kg, binder=binder)
+    binder_kg = sum(charged_kg[name] for name in binder)
+    if binder_kg == 0:
+        raise InputError("no_binder", "charged_kg holds no binder: give its mass.", ["charged_kg"])
+    gap = ceiling_l - water_kg
+    if gap <= 0:
+        return CorrectDry(steps=[])
+    totals = accumulate(share * gap for share in _SHARES)
+    return CorrectDry(
+        steps=[
+            WaterStep(add_l=share * gap, ratio=(water_kg + total) / binder_kg)
+            for share, total in zip(_SHARES, totals, strict=True)
+        ]
+    )
+
+
+class CorrectMiscount(Result):
+    """Vessels to add of each, and how many times the mix's parts the batch then is."""
+
+    add: dict[str, float]
+    multiple: float
+
+
+@rule(
+    "correct-miscount",
+    formula="multiple = max(charged / parts);  add = parts · multiple − charged",
+    sources=[MASS_BALANCE],
+    example=Example(
+        given={"charged": {"cement": 1, "lime": 1, "sand": 3}, "parts": {"cement": 1, "lime": 1, "sand": 6}},
+        gives={"add": {"cement": 0.0, "lime": 0.0, "sand": 3.0}, "multiple": 1.0},
+        origin="by hand",
+    ),
+)
+def correct_miscount(
+    *,
+    charged: Annotated[dict[str, Amount], Field(min_length=1)],
+    parts: Annotated[dict[str, Dimension], Field(min_length=1)],
+) -> CorrectMiscount:
+    """What tops a miscounted batch up to its ratio. Nothing can be taken out, so the fullest sets the size.
+
+    Args:
+        charged: vessels that went in, by name; a name left out stands for none.
+        parts: the mix's parts in the same vessels, by name.
+
+    Returns:
+        add in vessels by name, and multiple, which the water follows.
+
+    Raises:
+        InputError: something was charged that the mix has not, or nothing was.
+    """
+    for name in charged:
+        if name not in parts:
+            raise InputError(
+                "unknown_name", f"charged names {name!r}, which parts does not hold.", [f"charged.{name}"]
+            )
+    multiple = max(charged.get(name, 0.0) / wanted for name, wanted in parts.items())
+    if multiple == 0:
+        raise InputError("nothing_charged", "charged holds nothing yet: charge the mix first.", ["charged"])
+    return CorrectMiscount(
+        add={name: wanted * multiple - charged.get(name, 0.0) for name, wanted in parts.items()},
+        multiple=multiple,
+    )

@@ -1,6 +1,5 @@
 """From a job to its plan."""
 
-import math
 from typing import Any, NoReturn
 
 from keeve.core.bags import bagged
@@ -20,6 +19,7 @@ from keeve.core.plan import (
     Purchase,
 )
 from keeve.core.rules import VERSION, RuleWarning
+from keeve.core.shopping import shopping
 from keeve.core.site import SiteMaterial, materials_on_site, mix_of
 from keeve.core.workings import Workings
 
@@ -62,7 +62,7 @@ def make_plan(job: Job) -> Plan:
         volume=volume,
         limit=split.limit,
         loads=loads,
-        shopping=_shopping(loads, materials),
+        shopping=_shopping(loads, materials, workings),
         procedure=_plan_steps(procedure),
         tests=mix.tests,
         cautions=[*mix.cautions, ESTIMATES],
@@ -243,13 +243,14 @@ def _plan_steps(procedure: Procedure) -> list[PlanStep]:
     return steps
 
 
-def _shopping(loads: list[Load], site: list[PlanMaterial]) -> list[Purchase]:
-    bought = []
-    for material in site:
-        mass = sum(load.charge(material.name).mass_kg for load in loads)
-        # A hair under a whole bag more is no bag more.
-        bags = math.ceil(mass / material.bag_kg - 1e-9) if material.bag_kg else None
-        bought.append(Purchase(material=material.name, mass_kg=mass, bags=bags))
+def _shopping(loads: list[Load], site: list[PlanMaterial], workings: Workings) -> list[Purchase]:
+    needed = [{charge.material: charge.mass_kg for charge in load.charges} for load in loads]
+    bags = {material.name: material.bag_kg for material in site if material.bag_kg}
+    buy = workings.run(shopping, loads=needed, bag_kg=bags).buy
+    bought = [
+        Purchase(material=name, mass_kg=sum(load[name] for load in needed), bags=item.bags)
+        for name, item in buy.items()
+    ]
     for index, admixture in enumerate(loads[0].admixtures):
         each = [load.admixtures[index] for load in loads]
         masses = [item.mass_kg for item in each if item.mass_kg is not None]

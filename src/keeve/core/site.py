@@ -9,7 +9,7 @@ from keeve.core.mixes.model import Mix, MixPart
 from keeve.core.parts import Part
 from keeve.core.plan import PlanMaterial
 from keeve.core.rules import RuleWarning
-from keeve.core.water import sand_bulking
+from keeve.core.heap import sand_bulking
 from keeve.core.workings import Workings
 
 

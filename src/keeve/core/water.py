@@ -1,6 +1,5 @@
-"""Water: what the sand brings, what is in the mix, how much more, and when to stop."""
+"""Water in a batch: what is in it, how much more, and when to stop."""
 
-from itertools import pairwise
 from typing import Literal
 
 from keeve.core.errors import InputError
@@ -10,10 +9,7 @@ from keeve.core.rules import (
     Amount,
     Dimension,
     Example,
-    Fraction,
     Result,
-    RuleWarning,
-    published,
     rule,
 )
 
@@ -143,116 +139,3 @@ def water_account(
     """
     total = added_l + free_aggregate_water_kg + admixture_water_kg
     return WaterAccount(total_kg=total, ratio=total / binder_kg)
-
-
-class AggregateMoisture(Result):
-    """Mass as charged (kg) and the free water in it (kg, negative where it will soak)."""
-
-    batch_mass_kg: float
-    free_water_kg: float
-
-
-@rule(
-    "aggregate-moisture",
-    formula="batch = m · (1 + w);  free = m · (w − a)",
-    sources=[published("ACI 211.1-91, batch weights adjusted for moisture")],
-    example=Example(
-        given={"dry_mass_kg": 1000, "total_moisture_fraction": 0.06, "absorption_fraction": 0.01},
-        gives={"batch_mass_kg": 1060.0, "free_water_kg": 50.0},
-        origin="by hand",
-    ),
-)
-def aggregate_moisture(
-    *, dry_mass_kg: Amount, total_moisture_fraction: Fraction, absorption_fraction: Fraction = 0.0
-) -> AggregateMoisture:
-    """What to weigh out of a damp heap for a dry mass, and the water that comes with it.
-
-    Args:
-        dry_mass_kg: oven-dry mass wanted, kg.
-        total_moisture_fraction: all water over oven-dry mass.
-        absorption_fraction: water the pores take up, over oven-dry mass.
-
-    Returns:
-        batch_mass_kg as charged, and free_water_kg, negative where the aggregate will soak.
-    """
-    return AggregateMoisture(
-        batch_mass_kg=dry_mass_kg * (1 + total_moisture_fraction),
-        free_water_kg=dry_mass_kg * (total_moisture_fraction - absorption_fraction),
-    )
-
-
-class SandBulking(Result):
-    """Damp loose volume over dry, less one."""
-
-    bulking_fraction: float
-
-
-# Medium sand, total moisture against bulking: common practice, no source, an estimate. It agrees with
-# 80 lb of dry sand in a damp cubic foot (ASTM C270, from memory), which is 0.21.
-BULKING_CURVE = (
-    (0.0, 0.0), (0.01, 0.08), (0.02, 0.14), (0.03, 0.18), (0.04, 0.20), (0.05, 0.22), (0.06, 0.22),
-    (0.08, 0.20), (0.10, 0.16), (0.12, 0.11), (0.15, 0.05), (0.20, 0.0),
-)  # fmt: skip
-_GRADE_FACTOR = {"coarse": 0.7, "medium": 1.0, "fine": 1.4}
-
-
-@rule(
-    "sand-bulking",
-    formula="damp height / flooded height − 1, or the default curve by moisture and grade",
-    sources=[PRACTICE],
-    example=Example(
-        given={"moisture_fraction": 0.07, "grade": "coarse"},
-        gives={"bulking_fraction": 0.147},
-        origin="by hand: halfway from 0.22 to 0.20, times 0.7",
-    ),
-)
-def sand_bulking(
-    *,
-    damp_height_mm: Dimension | None = None,
-    flooded_height_mm: Dimension | None = None,
-    moisture_fraction: Fraction | None = None,
-    grade: Literal["coarse", "medium", "fine"] | None = None,
-) -> SandBulking:
-    """How much damp sand has swollen, from a jar test or (an estimate) from its moisture.
-
-    Args:
-        damp_height_mm: height of the loose damp sand in the jar, mm.
-        flooded_height_mm: its height after flooding, mm.
-        moisture_fraction: water over oven-dry mass, where there is no jar test.
-        grade: of the sand, with moisture_fraction.
-
-    Returns:
-        bulking_fraction, never negative.
-
-    Raises:
-        InputError: neither both heights nor both moisture and grade, or all of them.
-    """
-    by_jar = (damp_height_mm, flooded_height_mm)
-    by_curve = (moisture_fraction, grade)
-    if damp_height_mm is not None and flooded_height_mm is not None and by_curve == (None, None):
-        found = damp_height_mm / flooded_height_mm - 1
-        if found >= 0:
-            return SandBulking(bulking_fraction=found)
-        return SandBulking(bulking_fraction=0.0, warnings=[_SWELLED_IN_WATER])
-    if moisture_fraction is not None and grade is not None and by_jar == (None, None):
-        return SandBulking(bulking_fraction=_on_curve(moisture_fraction) * _GRADE_FACTOR[grade])
-    raise InputError(
-        "one_way",
-        "Give either damp_height_mm and flooded_height_mm, or moisture_fraction and grade.",
-        ["damp_height_mm", "flooded_height_mm", "moisture_fraction", "grade"],
-    )
-
-
-_SWELLED_IN_WATER = RuleWarning(
-    code="negative_bulking",
-    message="The flooded sand stands higher than the damp sand, which cannot be: taken as no bulking.",
-    field="flooded_height_mm",
-    suggestion="Measure again after the sand has settled.",
-)
-
-
-def _on_curve(moisture: float) -> float:
-    for (low, at_low), (high, at_high) in pairwise(BULKING_CURVE):
-        if low <= moisture <= high:
-            return at_low + (at_high - at_low) * (moisture - low) / (high - low)
-    return 0.0
