@@ -114,6 +114,11 @@ class Rule(Generic[P, R]):
         }
         self.inputs: type[BaseModel] = create_model(f"{rule_id} inputs", __base__=Strict, **fields)
 
+    @property
+    def source(self) -> str:
+        """Its sources in one line."""
+        return "; ".join(str(source) for source in self.sources)
+
     def __call__(self, /, *args: P.args, **kwargs: P.kwargs) -> R:
         return self.evaluate(kwargs)[1]
 

@@ -39,7 +39,7 @@ class Workings:
                 formula=rule.formula,
                 inputs=inputs.model_dump(exclude_none=True),
                 outputs=result.model_dump(exclude={"warnings", "assumed"}, exclude_none=True),
-                source="; ".join(str(source) for source in rule.sources),
+                source=rule.source,
             )
         )
         return result

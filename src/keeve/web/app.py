@@ -20,6 +20,7 @@ from starlette.exceptions import HTTPException
 from keeve.core.errors import InputError
 from keeve.services.database import DatabaseDown, Engine, connect
 from keeve.web import pages
+from keeve.web.api import create_api
 from keeve.web.screens import bench, card, crew, log, plan, sign_in, today
 from keeve.web.security import ForeignForm, NotAllowed, SecureHeaders, SignInNeeded, clock, guard
 
@@ -54,6 +55,7 @@ def create_app(engine: Engine, clock: Callable[[], datetime] = clock) -> FastAPI
     app.add_middleware(SecureHeaders)
     for screen in SCREENS:
         app.include_router(screen.router)
+    app.mount("/api/v1", create_api())
     # Only what ships with the application is compressed: pages carry form tokens, which compression would leak.
     app.mount("/static", GZipMiddleware(StaticFiles(directory=_STATIC)), name="static")
     app.add_exception_handler(SignInNeeded, _to_sign_in)

@@ -1,0 +1,105 @@
+"""The rules over HTTP: each at /rules/ID, described at /openapi.json. Needs no sign-in: it reads and keeps nothing."""
+
+from collections.abc import Callable, Coroutine
+from typing import Any, get_type_hints
+
+from fastapi import FastAPI, Request
+from fastapi.responses import JSONResponse, Response
+from fastapi.routing import APIRoute
+from pydantic import BaseModel
+from starlette.concurrency import run_in_threadpool
+from starlette.exceptions import HTTPException
+
+from keeve.core.calc import all_rules, calc
+from keeve.core.errors import InputError
+from keeve.core.rules import VERSION, Rule, parse_json
+
+_MOST_BYTES = 1_000_000
+
+
+class Fault(BaseModel):
+    """What is wrong: a stable code, a sentence that names the field and the mend, the fields."""
+
+    code: str
+    message: str
+    fields: list[str]
+
+
+class Refusal(BaseModel):
+    """The body of every answer that is no result."""
+
+    error: Fault
+
+
+class _RuleRoute(APIRoute):
+    """A rule's own endpoint.
+
+    The core reads the body, so that a bad one is refused in the same words as on the command line: FastAPI
+    would take "3" for 3 and answer a NaN with 500.
+    """
+
+    def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
+        async def run(request: Request) -> Response:
+            try:
+                text = await _body(request)
+                return JSONResponse(await run_in_threadpool(lambda: calc(self.name, parse_json(text))))
+            except InputError as fault:
+                return JSONResponse(fault.as_json(), status_code=422)
+
+        return run
+
+
+async def _body(request: Request) -> str:
+    """The body as text, no more of it than a rule could want."""
+    body = bytearray()
+    async for piece in request.stream():
+        body += piece
+        if len(body) > _MOST_BYTES:
+            raise InputError("too_large", "The input is larger than 1 MB: send fewer objects.", ["input"])
+    try:
+        return body.decode()
+    except UnicodeDecodeError:
+        raise InputError("not_json", "The input is not UTF-8 text: send JSON.", ["input"]) from None
+
+
+def create_api() -> FastAPI:
+    """The application that answers under /api/v1."""
+    api = FastAPI(title="Keeve rules", version=VERSION, docs_url=None, redoc_url=None)
+    api.router.route_class = _RuleRoute
+    for rule in all_rules().values():
+        _add(api, rule)
+    api.add_exception_handler(HTTPException, _not_here)
+    return api
+
+
+def _add(api: FastAPI, rule: Rule[Any, Any]) -> None:
+    """One rule's route, typed for the description only."""
+    result: Any = get_type_hints(rule.function)["return"]
+
+    def described(given: Any) -> Any:
+        """Never called: the route reads the body itself."""
+
+    described.__annotations__ = {"given": rule.inputs | list[rule.inputs]}  # type: ignore[name-defined]
+    api.add_api_route(
+        f"/rules/{rule.id}",
+        described,
+        methods=["POST"],
+        name=rule.id,
+        summary=rule.formula,
+        description=f"{rule.__doc__}\n\nSource: {rule.source}.",
+        response_model=result | list[result],
+        responses={422: {"model": Refusal}},
+    )
+
+
+async def _not_here(request: Request, fault: Exception) -> Response:
+    """An unknown rule, or another method than POST."""
+    status = fault.status_code if isinstance(fault, HTTPException) else 404
+    rule_id = request.url.path.rpartition("/")[2]
+    known = ", ".join(all_rules())
+    found = (
+        Fault(code="method", message="Send the figures with POST.", fields=[])
+        if status == 405
+        else Fault(code="unknown_rule", message=f"There is no rule {rule_id!r}: choose one of {known}.", fields=["rule"])
+    )
+    return JSONResponse(Refusal(error=found).model_dump(), status_code=status)
