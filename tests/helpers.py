@@ -10,7 +10,7 @@ from keeve.core.batch import Batch, fold
 from keeve.core.bench import Situation, refuse, situation
 from keeve.core.events import Event, parse_event
 from keeve.core.job import Job
-from keeve.core.mixes import library
+from keeve.core.mixes import get_mix, library
 from keeve.core.plan import Load, Plan
 from keeve.core.planning import make_plan
 from keeve.formats.job_file import read_job
@@ -54,11 +54,13 @@ EVERY_PROCEDURE = sorted({(mix.id, item.mixer) for mix in library().values() for
 def a_job_of(mix: str, mixer: str) -> dict[str, Any]:
     """The changes that make the example a job of that mix in that mixer."""
     label = {"bag_kg": 25, "yield_l": 12, "water_start_l": 1.5, "water_min_l": 1.75, "water_max_l": 2.5}
-    return {
+    basis, first = get_mix(mix).basis, get_mix(mix).parts[0].name
+    changes = {
         "mix": mix,
         "mixer": {"kind": mixer, "working_l": 40},
-        "materials": {"bag": label} if mix == "concrete-bagged" else {},
+        "materials": {first: label} if basis == "bag" else {},
     }
+    return changes | ({"design": {"strength_mpa": 25}} if basis == "design" else {})
 
 
 def raw_event(kind: str, at: datetime = NOON, **what: Any) -> dict[str, Any]:
@@ -109,10 +111,25 @@ class Run:
             self.do("charged", step=number, material=step.plan.material, mass_kg=step.mass_kg)
         elif now.act == "water":
             self.do("water_added", step=number, water_l=step.water_l)
+        elif now.act == "admix":
+            self.do("admixed", step=number)
+        elif now.act == "rest":
+            self.do("rested", minutes=step.plan.minutes[0], step=number)
         else:
             self.do("mixed", minutes=step.plan.minutes[0], step=number)
 
     def to_judgement(self) -> "Run":
-        while self.now.act in ("charge", "water", "mix"):
+        """To the first judgement that is asked."""
+        while self.now.act in ("charge", "water", "admix", "mix", "rest"):
             self.step()
+        return self
+
+    def judge(self, reading: str) -> None:
+        """A reading of the step in hand."""
+        self.do("judged", reading=reading, step=self.now.position)
+
+    def to_right(self) -> "Run":
+        """To where it may be placed, every judgement on the way read right."""
+        while self.to_judgement().now.act == "judge":
+            self.judge("right")
         return self

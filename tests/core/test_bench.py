@@ -22,8 +22,7 @@ def judged(*readings: str) -> Run:
 def test_every_procedure_leads_from_empty_to_done(mix: str, mixer: str) -> None:
     run = Run(plan(**a_job_of(mix, mixer))).to_judgement()
     assert run.now.act == "judge"
-    run.do("judged", reading="right")
-    run.do("placed", volume_l=run.now.remaining_l)
+    run.to_right().do("placed", volume_l=run.now.remaining_l)
     assert run.now.act == "done"
 
 

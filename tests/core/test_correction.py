@@ -53,7 +53,9 @@ def test_corrections_that_cannot_be(change: dict[str, object], field: str) -> No
 
 
 @given(st.floats(5, 50), st.floats(0, 1), st.floats(0.5, 1.0))
-def test_steps_of_water_end_at_the_ceiling_and_shrink(cement: float, share: float, ceiling_ratio: float) -> None:
+def test_steps_of_water_end_at_the_ceiling_and_shrink(
+    cement: float, share: float, ceiling_ratio: float
+) -> None:
     ceiling = ceiling_ratio * cement
     found = correct_dry(
         charged_kg={"cement": cement}, water_kg=share * ceiling, binder=["cement"], ceiling_l=ceiling

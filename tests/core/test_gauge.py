@@ -13,7 +13,9 @@ from keeve.core.gauge import gauge_vessels, scale_target, tare
 DENSITIES = {"cement": 1200.0, "sand": 1400.0, "lime": 600.0}
 
 
-def by_brute_force(wanted_l: list[float], steps_l: list[float], tolerance: float) -> tuple[float, float] | None:
+def by_brute_force(
+    wanted_l: list[float], steps_l: list[float], tolerance: float
+) -> tuple[float, float] | None:
     """The worst error of the ratio and that of the batch, by trying every count there is."""
     total = sum(wanted_l)
     ranges = [range(1, int(total * (1 + tolerance) / step) + 2) for step in steps_l]
@@ -63,7 +65,8 @@ def test_a_bucket_of_12_l_in_halves_gauges_1_to_3_and_a_half_exactly() -> None:
 
 def test_a_whole_bag_is_a_vessel_beside_buckets() -> None:
     """25 kg of cement fill 20.83 L. At 1 : 3.5 that asks 72.9 L of sand; six buckets of 12 L are 72: 1.3 % less,
-    of which the batch takes its share: s = (20.833 + 72) / 93.75 = 0.99022, the bag then stands 0.987 % high."""
+    of which the batch takes its share: s = (20.833 + 72) / 93.75 = 0.99022, the bag then stands 0.987 % high.
+    """
     found = gauge_vessels(
         masses_kg={"cement": 25.0, "sand": 72.9166667 * 1.4}, bulk_densities_kg_m3=DENSITIES,
         vessel_l={"cement": 25 / 1.2, "sand": 12}, fraction={"cement": 1.0, "sand": 0.5}, batch_tolerance=0.05,
@@ -88,7 +91,12 @@ def test_a_mixer_that_holds_less_makes_a_smaller_batch() -> None:
         masses_kg=masses, bulk_densities_kg_m3=DENSITIES, vessel_l=6, fraction=0.5, batch_tolerance=0.2
     )
     less = gauge_vessels(
-        masses_kg=masses, bulk_densities_kg_m3=DENSITIES, vessel_l=6, fraction=0.5, batch_tolerance=0.2, max_l=50
+        masses_kg=masses,
+        bulk_densities_kg_m3=DENSITIES,
+        vessel_l=6,
+        fraction=0.5,
+        batch_tolerance=0.2,
+        max_l=50,
     )
     assert sum(full.counts.values()) * 6 == 54
     assert sum(less.counts.values()) * 6 <= 50
@@ -125,7 +133,7 @@ def test_scale_reading_and_tare_are_each_others_way_back() -> None:
 
 
 def test_tares_that_disagree_are_named() -> None:
-    """Bound: 5 % of the median or 0.1 kg, whichever is larger. 0.78 against 0.70 is a wet bucket, 1.2 is another one."""
+    """Bound: 5 % of the median or 0.1 kg, whichever is larger: 0.78 beside 0.70 is a wet bucket, 1.2 is another."""
     found = tare(gross_kg=[10.7, 10.78, 11.2], net_kg=[10.0, 10.0, 10.0])
     assert [warning.field for warning in found.warnings] == ["gross_kg.2"]
     heavy = tare(gross_kg=[20.0, 20.5, 20.8], net_kg=[0.0, 0.0, 0.0])

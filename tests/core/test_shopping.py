@@ -8,7 +8,11 @@ from keeve.core.errors import InputError
 from keeve.core.shopping import shopping
 
 
-@given(st.lists(st.floats(0.1, 500), min_size=1, max_size=8), st.floats(0, 800), st.sampled_from([20.0, 25.0, 42.6]))
+@given(
+    st.lists(st.floats(0.1, 500), min_size=1, max_size=8),
+    st.floats(0, 800),
+    st.sampled_from([20.0, 25.0, 42.6]),
+)
 def test_enough_and_not_a_bag_more(loads: list[float], on_hand: float, bag: float) -> None:
     needed = sum(loads)
     found = shopping(

@@ -7,6 +7,7 @@ from typing import NamedTuple
 from uuid import UUID
 
 from keeve.core.events import (
+    Admixed,
     Charged,
     Corrected,
     Discarded,
@@ -14,6 +15,7 @@ from keeve.core.events import (
     Judged,
     Mixed,
     Placed,
+    Rested,
     Undone,
     WaterAdded,
 )
@@ -28,12 +30,13 @@ class Addition(NamedTuple):
 
 
 class Judgement(NamedTuple):
-    """A reading, who made it, when, and whether it counts: only one made once it is wet and mixed does."""
+    """A reading, who made it, when, whether it counts (only once it is wet and mixed), and of which step."""
 
     reading: Reading
     by: str
     at: datetime
     counts: bool
+    step: int | None
 
 
 @dataclass(frozen=True)
@@ -74,6 +77,10 @@ class Batch:
     def last_judgement(self) -> Judgement | None:
         """The last reading that counts."""
         return next((item for item in reversed(self.judgements) if item.counts), None)
+
+    def judgement_of(self, *steps: int | None) -> Judgement | None:
+        """The last reading that counts and was made at one of these steps; None stands for no step named."""
+        return next((item for item in reversed(self.judgements) if item.counts and item.step in steps), None)
 
     @property
     def undoable(self) -> Event | None:
@@ -142,9 +149,17 @@ def _apply(batch: Batch, event: Event) -> Batch:
                 mixed_at=at,
                 worked_at=at,
             )
+        case Admixed():
+            return replace(batch, steps_done=batch.steps_done | {event.step}, mixed_at=None, worked_at=at)
+        case Rested():
+            return replace(batch, steps_done=batch.steps_done | {event.step}, worked_at=at)
         case Judged():
             judgement = Judgement(
-                event.reading, event.recorded_by, at, counts=batch.is_mixed and bool(batch.water)
+                event.reading,
+                event.recorded_by,
+                at,
+                counts=batch.is_mixed and bool(batch.water),
+                step=event.step,
             )
             return replace(batch, judgements=(*batch.judgements, judgement), worked_at=at)
         case Placed():

@@ -8,6 +8,7 @@ from keeve.core.batch import Batch
 from keeve.core.correction import CorrectWet, correct_wet
 from keeve.core.errors import InputError
 from keeve.core.events import (
+    Admixed,
     Charged,
     Corrected,
     Discarded,
@@ -16,6 +17,7 @@ from keeve.core.events import (
     Mixed,
     Noted,
     Placed,
+    Rested,
     Undone,
     WaterAdded,
 )
@@ -23,7 +25,20 @@ from keeve.core.plan import Load, LoadStep, Plan, load_steps
 from keeve.core.water import WaterWindow, water_account, water_window
 from keeve.core.workings import Working, Workings
 
-Act = Literal["charge", "water", "mix", "judge", "add_water", "ceiling", "correct", "place", "dead", "done"]
+Act = Literal[
+    "charge",
+    "water",
+    "admix",
+    "mix",
+    "rest",
+    "judge",
+    "add_water",
+    "ceiling",
+    "correct",
+    "place",
+    "dead",
+    "done",
+]
 
 # Measured by eye off a jug, and sums of such: a drop over the ceiling is the ceiling.
 _DROP_L = 0.05
@@ -47,8 +62,8 @@ class Situation:
 
     ``step`` is the procedure's step in hand, ``position`` its number of ``steps_count``; ``ready_at`` the
     moment before which the act does not count, ``overdue_at`` the moment from which it takes too long;
-    ``dead_at`` the end of working life; ``ratio`` water over binder now, once there is water; ``workings``
-    how these figures came about.
+    ``dead_at`` the end of working life; ``takes_water`` whether the mix's policy still lets water in;
+    ``ratio`` water over binder now, once there is water; ``workings`` how these figures came about.
     """
 
     act: Act
@@ -60,6 +75,7 @@ class Situation:
     dead_at: datetime | None
     window: Window
     water: WaterWindow
+    takes_water: bool
     ratio: float | None
     correction: CorrectWet | None
     yield_l: float
@@ -91,7 +107,17 @@ def situation(plan: Plan, load: Load, batch: Batch, now: datetime) -> Situation:
     yield_l = load.yield_l * growth
     remaining_l = max(yield_l - batch.placed_l, 0.0)
     dead_at = batch.dead_at(plan.mix.life_min)
-    act, step = _act(steps, batch, water, remaining_l <= yield_l * _REST_FRACTION, dead_at, now)
+    rested = any(step.plan.kind == "rest" and step.plan.step in batch.steps_done for step in steps)
+    remix_dry = rested and plan.mix.retempering == "remix_dry"
+    emptied = remaining_l <= yield_l * _REST_FRACTION
+    act: Act
+    step: LoadStep | None
+    if batch.discarded is not None or emptied:
+        act, step = "done", None
+    elif dead_at is not None and now >= dead_at:
+        act, step = "dead", None
+    else:
+        act, step = _act(steps, batch, water, takes_water=not remix_dry)
     ready_at, overdue_at = _times(act, step, batch, plan.mix.wet_out_min)
     return Situation(
         act=act,
@@ -103,6 +129,7 @@ def situation(plan: Plan, load: Load, batch: Batch, now: datetime) -> Situation:
         dead_at=dead_at,
         window=window,
         water=water,
+        takes_water=not remix_dry and (act != "place" or plan.mix.takes_water_later),
         ratio=_ratio(load, batch, growth, workings) if batch.water else None,
         correction=_correction(plan, load, batch, growth, workings) if act == "correct" else None,
         yield_l=yield_l,
@@ -112,44 +139,66 @@ def situation(plan: Plan, load: Load, batch: Batch, now: datetime) -> Situation:
 
 
 def _act(
-    steps: list[LoadStep],
-    batch: Batch,
-    water: WaterWindow,
-    emptied: bool,
-    dead_at: datetime | None,
-    now: datetime,
+    steps: list[LoadStep], batch: Batch, water: WaterWindow, *, takes_water: bool
 ) -> tuple[Act, LoadStep | None]:
-    if batch.discarded is not None or emptied:
-        return "done", None
-    if dead_at is not None and now >= dead_at:
-        return "dead", None
+    """The first step that is not behind, and what it waits for."""
+    last_judge = next(step for step in reversed(steps) if step.plan.kind == "judge")
     for step in steps:
-        if step.plan.kind in ("judge", "place") or step.plan.step in batch.steps_done:
-            continue
-        if step.plan.kind == "water" and step.water_l == 0:
-            continue
-        return _STEP_ACTS[step.plan.kind], step
-    judge = next(step for step in steps if step.plan.kind == "judge")
+        if step.plan.kind == "judge":
+            act = _judging(step, batch, water, is_last=step is last_judge, takes_water=takes_water)
+            if act is not None:
+                return act, step
+        elif not _is_behind(step, batch):
+            return _STEP_ACTS[step.plan.kind], step
+    raise RuntimeError("a procedure without a step to place it")
+
+
+def _is_behind(step: LoadStep, batch: Batch) -> bool:
+    """Whether a step is done, or there is nothing of it in this load."""
+    return step.plan.step in batch.steps_done or (step.plan.kind == "water" and step.water_l == 0)
+
+
+def _judging(
+    step: LoadStep, batch: Batch, water: WaterWindow, *, is_last: bool, takes_water: bool
+) -> Act | None:
+    """What a judge step waits for; None once it was read right.
+
+    An earlier step of a mix that is judged in phases stays behind once it was right; the last one is asked
+    again after anything that was done since.
+    """
+    number = step.plan.step
+    last = batch.judgement_of(number, None) if is_last else batch.judgement_of(number)
+    if last is not None and last.reading == "right" and not is_last:
+        return None
     if not batch.is_mixed:
-        return "mix", judge
-    last = batch.last_judgement
+        return "mix"
     if last is None or (batch.mixed_at is not None and last.at < batch.mixed_at):
-        return "judge", judge
+        return "judge"
     if last.reading == "right":
-        return "place", next(step for step in steps if step.plan.kind == "place")
+        return None
+    if last.reading == "too-dry" and not takes_water:
+        return "mix"
     if last.reading == "too-dry":
-        return ("add_water" if water.remaining_l > _DROP_L else "ceiling"), judge
-    return ("correct" if last.reading == "too-wet" else "mix"), judge
+        return "add_water" if water.remaining_l > _DROP_L else "ceiling"
+    return "correct" if last.reading == "too-wet" else "mix"
 
 
-_STEP_ACTS: dict[str, Act] = {"charge": "charge", "water": "water", "mix": "mix", "scrape": "mix"}
+_STEP_ACTS: dict[str, Act] = {
+    "charge": "charge",
+    "water": "water",
+    "admixture": "admix",
+    "mix": "mix",
+    "scrape": "mix",
+    "rest": "rest",
+    "place": "place",
+}
 
 
 def _times(
     act: Act, step: LoadStep | None, batch: Batch, wet_out_min: float
 ) -> tuple[datetime | None, datetime | None]:
-    """From when the mixing in hand counts, and from when it is too long. Other acts wait for nobody."""
-    if act != "mix" or step is None or batch.worked_at is None:
+    """From when the mixing or rest in hand counts, and from when it is too long. Other acts wait for nobody."""
+    if act not in ("mix", "rest") or step is None or batch.worked_at is None:
         return None, None
     if step.plan.kind == "judge":
         return batch.worked_at + timedelta(minutes=wet_out_min), None
@@ -230,20 +279,21 @@ def refuse(plan: Plan, load: Load, batch: Batch, event: Event) -> None:
             ["kind"],
         )
     match event:
-        case Mixed() if now.ready_at and event.occurred_at < now.ready_at:
+        case Mixed() | Rested() if now.ready_at and event.occurred_at < now.ready_at:
             seconds = (now.ready_at - event.occurred_at).total_seconds()
             raise InputError("not_yet", f"Not yet: {_span(seconds)} more.", ["occurred_at"])
-        case Judged() if now.act in ("charge", "water", "mix"):
+        case Judged() if now.act in ("charge", "water", "admix", "mix", "rest"):
             raise InputError("not_yet", "Not yet: a reading counts only after mixing.", ["reading"])
         case Judged() if now.act == "place":
             raise InputError(
                 "judged_right", "It was judged right: undo that reading to judge it again.", ["reading"]
             )
-        case WaterAdded() if now.act == "place":
-            # Whatever the mix's policy on re-tempering, water after "right" is no part of this procedure.
+        case Judged() if (event.step or _last_judge(plan)) != now.position:
             raise InputError(
-                "retempering", f"No water after it was judged right. {plan.mix.retempering_why}", ["water_l"]
+                "other_step", f"step must be {now.position}: that is what is judged now.", ["step"]
             )
+        case WaterAdded() if not now.takes_water:
+            raise InputError("retempering", f"No more water. {plan.mix.retempering_why}", ["water_l"])
         case Corrected() if now.act != "correct":
             raise InputError(
                 "not_too_wet", "Nothing to correct: judge it too wet first, then add what is shown.", ["kind"]
@@ -254,7 +304,7 @@ def refuse(plan: Plan, load: Load, batch: Batch, event: Event) -> None:
                 f"water_l is past the ceiling: {now.water.remaining_l:.1f} L is all this load may still take.",
                 ["water_l"],
             )
-        case Charged() if event.step in batch.steps_done:
+        case Charged() | Admixed() if event.step in batch.steps_done:
             raise InputError("step_done", "That step is done already: undo it first.", ["step"])
         case Placed() if now.act != "place":
             raise InputError("not_judged", "Judge it right before you place it.", ["kind"])
@@ -266,17 +316,25 @@ def refuse(plan: Plan, load: Load, batch: Batch, event: Event) -> None:
             return
 
 
+def _last_judge(plan: Plan) -> int:
+    """The step that a reading without a step is of."""
+    return max(step.step for step in plan.procedure if step.kind == "judge")
+
+
 # The kinds of step that an event may name as the one it did.
 _DOES: dict[type[Event], tuple[str, ...]] = {
     Charged: ("charge",),
     WaterAdded: ("water",),
     Mixed: ("mix", "scrape"),
+    Admixed: ("admixture",),
+    Rested: ("rest",),
+    Judged: ("judge",),
 }
 
 
 def _refuse_unplanned(plan: Plan, event: Event) -> None:
     """Refuse a step or a material that the plan does not have."""
-    if isinstance(event, Charged | WaterAdded | Mixed) and event.step is not None:
+    if isinstance(event, Charged | WaterAdded | Admixed | Mixed | Rested | Judged) and event.step is not None:
         step = next((item for item in plan.procedure if item.step == event.step), None)
         if step is None or step.kind not in _DOES[type(event)]:
             raise InputError(

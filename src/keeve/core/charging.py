@@ -5,12 +5,12 @@ from typing import NamedTuple
 
 from keeve.core.admixtures import AdmixtureDose, admixture_dose
 from keeve.core.errors import InputError
+from keeve.core.heap import aggregate_moisture
 from keeve.core.job import AdmixtureLabel, Job
 from keeve.core.loads import LoadSize
 from keeve.core.mixes.model import Mix, MixWater
 from keeve.core.parts import MassPart, Part, mass_parts, volume_parts
 from keeve.core.plan import AdmixtureAmount, Charge, Load, LoadWater, VesselCount
-from keeve.core.heap import aggregate_moisture
 from keeve.core.water import water_account
 from keeve.core.workings import Workings
 
@@ -152,35 +152,43 @@ def _charge(name: str, batch: Batch, job: Job) -> Charge:
     )
 
 
-def load_by_bag(label: Label, bag: str, bulk_density_kg_m3: float, size: LoadSize) -> Load:
-    """One load of a mix by the bag: its water is the label's."""
+def load_by_bag(
+    mix: Mix, label: Label, job: Job, parts: list[Part], size: LoadSize, workings: Workings
+) -> Load:
+    """One load of a mix by the bag: its water is the label's; other parts are weighed to the bag."""
     bags = size.volume_m3 * 1000 / label.yield_l
-    mass_kg = bags * label.bag_kg
-    loose_l = mass_kg / bulk_density_kg_m3 * 1000
-    water = LoadWater(
-        start_l=bags * label.water_start_l,
-        min_l=bags * label.water_min_l,
-        target_l=bags * (label.water_min_l + label.water_max_l) / 2,
-        ceiling_l=bags * label.water_max_l,
-        in_heap_l=0.0,
-        in_admixture_l=0.0,
+    each = {part.name: bags * label.bag_kg * part.parts / parts[0].parts for part in parts}
+    loose_l = {part.name: each[part.name] / part.bulk_density_kg_m3 * 1000 for part in parts}
+    target_l = bags * (label.water_min_l + label.water_max_l) / 2
+    binder = sum(each.values())
+    admixtures, admixture_l = _admixtures(
+        mix, job, Batch(each, each, loose_l, target_l), binder, size.volume_m3, workings
     )
+    start_l = bags * label.water_start_l
     return Load(
         number=size.number,
         yield_l=size.volume_m3 * 1000,
-        loose_l=loose_l + water.start_l,
-        binder_kg=mass_kg,
+        loose_l=sum(loose_l.values()) + start_l,
+        binder_kg=binder,
         charges=[
             Charge(
-                material=bag,
-                mass_kg=mass_kg,
-                dry_kg=mass_kg,
-                volume_l=loose_l,
-                vessels=[VesselCount(name="bag", count=bags)],
+                material=part.name,
+                mass_kg=each[part.name],
+                dry_kg=each[part.name],
+                volume_l=loose_l[part.name],
+                vessels=[VesselCount(name=part.unit, count=bags)] if part.unit else [],
             )
+            for part in mix.parts
         ],
-        water=water,
-        admixtures=[],
+        water=LoadWater(
+            start_l=max(start_l - admixture_l, 0.0),
+            min_l=max(bags * label.water_min_l - admixture_l, 0.0),
+            target_l=max(target_l - admixture_l, 0.0),
+            ceiling_l=max(bags * label.water_max_l - admixture_l, 0.0),
+            in_heap_l=0.0,
+            in_admixture_l=admixture_l,
+        ),
+        admixtures=admixtures,
     )
 
 
@@ -200,6 +208,11 @@ def _admixtures(
             label = AdmixtureLabel(
                 name=wanted.name, dose=wanted.usual_dose, basis=wanted.usual_basis, form=wanted.form
             )
+        if wanted.packs:
+            amounts.append(AdmixtureAmount(name=wanted.name, mass_kg=None, volume_ml=None, packs=1))
+            continue
+        if label is None and wanted.optional:
+            continue
         if label is None:
             amounts.append(AdmixtureAmount(name=wanted.name, mass_kg=None, volume_ml=None))
             continue

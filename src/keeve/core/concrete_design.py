@@ -10,6 +10,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from keeve.core.errors import InputError
+from keeve.core.heap import aggregate_moisture
 from keeve.core.parts import WATER_KG_M3
 from keeve.core.rules import (
     Amount,
@@ -22,7 +23,6 @@ from keeve.core.rules import (
     published,
     rule,
 )
-from keeve.core.heap import aggregate_moisture
 
 PSI_OF_MPA = 145.0377
 KG_M3_OF_LB_YD3 = 0.45359237 / 0.9144**3

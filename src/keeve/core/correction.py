@@ -153,7 +153,12 @@ _SHARES = (0.5, 0.25, 0.25)
     formula="½, ¼, ¼ of (ceiling − water)",
     sources=[PRACTICE],
     example=Example(
-        given={"charged_kg": {"cement": 20, "sand": 80}, "water_kg": 12, "binder": ["cement"], "ceiling_l": 16},
+        given={
+            "charged_kg": {"cement": 20, "sand": 80},
+            "water_kg": 12,
+            "binder": ["cement"],
+            "ceiling_l": 16,
+        },
         gives={
             "steps": [
                 {"add_l": 2.0, "ratio": 0.7},

@@ -53,11 +53,26 @@ class Mixed(_Event):
     step: Annotated[int | None, Field(ge=1)] = None
 
 
+class Admixed(_Event):
+    """Admixtures of a step of their own went in."""
+
+    kind: Literal["admixed"]
+    step: Annotated[int, Field(ge=1)]
+
+
+class Rested(_Event):
+    """It stood as long as the step asks."""
+
+    kind: Literal["rested"]
+    step: Annotated[int, Field(ge=1)]
+
+
 class Judged(_Event):
-    """It was judged."""
+    """It was judged; the step where the mix is judged more than once, else its last judgement is meant."""
 
     kind: Literal["judged"]
     reading: Reading
+    step: Annotated[int | None, Field(ge=1)] = None
 
 
 class Corrected(_Event):
@@ -95,7 +110,9 @@ class Undone(_Event):
     cancels: Annotated[UUID, Field(strict=False)]
 
 
-Event = Charged | WaterAdded | Mixed | Judged | Corrected | Placed | Discarded | Noted | Undone
+Event = (
+    Charged | WaterAdded | Admixed | Mixed | Rested | Judged | Corrected | Placed | Discarded | Noted | Undone
+)
 
 _ADAPTER: TypeAdapter[Event] = TypeAdapter(Annotated[Event, Field(discriminator="kind")])
 

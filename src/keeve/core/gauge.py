@@ -257,9 +257,7 @@ class Tare(Result):
         origin="by hand",
     ),
 )
-def tare(
-    *, gross_kg: Annotated[list[Dimension], Field(min_length=1)], net_kg: list[Amount]
-) -> Tare:
+def tare(*, gross_kg: Annotated[list[Dimension], Field(min_length=1)], net_kg: list[Amount]) -> Tare:
     """The tare of a vessel from weighings of known contents; weighings that disagree are warned of.
 
     Args:
@@ -273,9 +271,7 @@ def tare(
         InputError: the lists differ in length, or contents weigh more than the vessel with them.
     """
     if len(gross_kg) != len(net_kg):
-        raise InputError(
-            "uneven_lists", "gross_kg and net_kg must be of one length.", ["gross_kg", "net_kg"]
-        )
+        raise InputError("uneven_lists", "gross_kg and net_kg must be of one length.", ["gross_kg", "net_kg"])
     found = [gross - net for gross, net in zip(gross_kg, net_kg, strict=True)]
     for index, one in enumerate(found):
         if one < 0:

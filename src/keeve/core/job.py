@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Union
 from pydantic import BeforeValidator, Discriminator, Field, Tag, create_model
 
 from keeve.core.admixtures import Basis
+from keeve.core.concrete_design import Exposure
 from keeve.core.geometry import cylinder_volume, frustum_volume, post_hole_volume, slab_volume
 from keeve.core.mixes.model import Gauge, Mix, MixerKind, Order
 from keeve.core.rules import Amount, Dimension, Fraction, Rule, Strict
@@ -124,7 +125,8 @@ class Mixer(Strict):
 class MaterialOnSite(Strict):
     """What is known of a material on site; what is left out takes the default of its kind.
 
-    A mix that goes by the bag needs its label: bag_kg, yield_l and the water of one bag in L.
+    A mix that goes by the bag needs its label: bag_kg, yield_l and the water of one bag in L. What else the
+    label says (life_min, rest_min, thickness in mm) rules over the mix's own figures.
     """
 
     moisture_fraction: Fraction | None = None
@@ -137,6 +139,10 @@ class MaterialOnSite(Strict):
     water_start_l: Amount | None = None
     water_min_l: Amount | None = None
     water_max_l: Dimension | None = None
+    life_min: Dimension | None = None
+    rest_min: Dimension | None = None
+    thickness_min_mm: Dimension | None = None
+    thickness_max_mm: Dimension | None = None
 
 
 class Vessel(Strict):
@@ -158,6 +164,20 @@ class AdmixtureLabel(Strict):
     solids_fraction: Fraction | None = None
 
 
+class Design(Strict):
+    """What a designed concrete is designed to; see the rule ``concrete-design-aci``."""
+
+    strength_mpa: Dimension
+    slump_mm: Annotated[list[Amount], Field(min_length=2, max_length=2)] = [75.0, 100.0]
+    stone_max_mm: Dimension = 19.0
+    fineness_modulus: Dimension = 2.8
+    stone_rodded_density_kg_m3: Dimension = 1600.0
+    air_entrained: bool = False
+    exposure: Exposure = "mild"
+    thin_section: bool = False
+    sulfate_or_sea: bool = False
+
+
 class Conditions(Strict):
     """Air and water temperature, °C."""
 
@@ -174,6 +194,7 @@ class Job(Strict):
     mix: Annotated[Annotated[str, Tag("id")] | Annotated[Mix, Tag("inline")], Discriminator(_kind_of_mix)]
     proportion: str | None = None
     parts: dict[str, Dimension] = {}
+    design: Design | None = None
     need: Annotated[list[Need], BeforeValidator(_as_list), Field(min_length=1)]
     waste_fraction: Annotated[float, Field(ge=0, le=1)] = 0.10
     mixer: Mixer

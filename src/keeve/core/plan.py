@@ -12,7 +12,7 @@ from keeve.core.mixes.model import Caution, Gauge, Hatch, Order, Test
 from keeve.core.rules import RuleWarning
 from keeve.core.workings import Working
 
-StepKind = Literal["charge", "water", "mix", "scrape", "judge", "place"]
+StepKind = Literal["charge", "water", "admixture", "mix", "scrape", "rest", "judge", "place"]
 
 
 class _Part(BaseModel):
@@ -55,11 +55,12 @@ class LoadWater(_Part):
 
 
 class AdmixtureAmount(_Part):
-    """An admixture in a load; both amounts null where no label gave a dose."""
+    """An admixture in a load: by weight and volume, or as whole packs; all null where no label gave a dose."""
 
     name: str
     mass_kg: float | None
     volume_ml: float | None
+    packs: int | None = None
 
 
 class Load(_Part):
@@ -95,8 +96,14 @@ class PlanMix(_Part):
     too_much_water: str
     too_little_water: str
     placing: str
+    leftovers: str = ""
     order_why: str
     gauge_why: str
+
+    @property
+    def takes_water_later(self) -> bool:
+        """Whether its policy lets it have a little water after it was right, within its ceiling."""
+        return self.retempering in ("small_water", "remix_freely")
 
 
 class PlanMaterial(_Part):
@@ -111,6 +118,7 @@ class PlanMaterial(_Part):
     bulking_fraction: float
     bulk_density_kg_m3: float
     bag_kg: float | None
+    unit: str = "bag"
 
 
 class PlanStep(_Part):
@@ -130,12 +138,13 @@ class PlanStep(_Part):
 
 
 class Purchase(_Part):
-    """What to buy: mass in kg (as delivered, damp), whole bags where it comes in bags, volume in mL for liquids."""
+    """What to buy: mass in kg (as delivered, damp), whole bags, pails or packs, volume in mL for liquids."""
 
     material: str
     mass_kg: float | None
     bags: int | None
     volume_ml: float | None = None
+    unit: str = "bag"
 
 
 class Plan(_Part):
@@ -213,13 +222,9 @@ def _load_step(step: PlanStep, load: Load) -> LoadStep:
             volume_l=charge.volume_l * step.share,
             vessels=[VesselCount(name=item.name, count=item.count * step.share) for item in charge.vessels],
         )
-    if step.kind == "water" and step.share:
-        return LoadStep(
-            plan=step,
-            water_l=load.water.start_l * step.share,
-            admixtures=[item for item in load.admixtures if item.name in step.admixtures],
-        )
-    return LoadStep(plan=step)
+    admixtures = [item for item in load.admixtures if item.name in step.admixtures]
+    water_l = load.water.start_l * step.share if step.kind == "water" and step.share else None
+    return LoadStep(plan=step, water_l=water_l, admixtures=admixtures)
 
 
 def nearest_quarter(count: float) -> float:

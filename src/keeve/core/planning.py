@@ -1,5 +1,6 @@
 """From a job to its plan."""
 
+import math
 from typing import Any, NoReturn
 
 from keeve.core.bags import bagged
@@ -18,9 +19,10 @@ from keeve.core.plan import (
     PlanVolume,
     Purchase,
 )
-from keeve.core.rules import VERSION, RuleWarning
+from keeve.core.rules import VERSION
 from keeve.core.shopping import shopping
 from keeve.core.site import SiteMaterial, materials_on_site, mix_of
+from keeve.core.suspicions import suspicions
 from keeve.core.workings import Workings
 
 ESTIMATES = Caution(code="estimates", text="Estimates: local codes and licensed practice decide.")
@@ -44,10 +46,10 @@ def make_plan(job: Job) -> Plan:
     assumed = _assumed(job)
     site = materials_on_site(mix, job, workings, assumed)
     if mix.water is None:
-        volume, split, loads = _by_bag(job, site, workings)
+        volume, split, loads = _by_bag(mix, job, site, workings)
     else:
         volume, split, loads = _by_parts(mix, mix.water, job, site, workings)
-    workings.warnings += _suspicions(job, loads)
+    workings.warnings += suspicions(mix, job, loads)
     materials = [material.plan for material in site]
     return Plan(
         rules_version=VERSION,
@@ -97,8 +99,13 @@ def _by_parts(
     )
 
 
-def _by_bag(job: Job, site: list[SiteMaterial], workings: Workings) -> tuple[PlanVolume, Loads, list[Load]]:
-    """A mix by the bag: whole bags, so what is made is what they make."""
+def _by_bag(
+    mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings
+) -> tuple[PlanVolume, Loads, list[Load]]:
+    """A mix by the bag: whole bags, so what is made is what they make.
+
+    A pack (of colour, of tint) fixes the batch to its bags: then every load is one such batch.
+    """
     bag = site[0].plan
     label = label_of(job, bag.name)
     wanted = _volumes(job, label.yield_l, workings)
@@ -110,15 +117,30 @@ def _by_bag(job: Job, site: list[SiteMaterial], workings: Workings) -> tuple[Pla
         water_min_l=label.water_min_l,
         water_max_l=label.water_max_l,
         target_m3=wanted.order_m3,
+        part_fraction=mix.least_bag,
     )
+    together = mix.bags_a_batch
+    made_l = math.ceil(made.bags / together) * together * label.yield_l if together > 1 else made.yield_l
+    most_l = job.mixer.working_l
+    if any(admixture.packs for admixture in mix.admixtures):
+        batch_l = together * label.yield_l
+        if batch_l > most_l * (1 + 1e-9):
+            raise InputError(
+                "batch_too_large",
+                f"mixer.working_l is too small for one batch of {together} {bag.unit}{'s' if together > 1 else ''}, "
+                f"which its pack belongs to: it makes {batch_l:.0f} L.",
+                ["mixer.working_l"],
+            )
+        most_l = batch_l
     split = workings.run(
         split_loads,
-        order_m3=made.yield_l / 1000,
-        mixer_working_l=job.mixer.working_l,
+        order_m3=made_l / 1000,
+        mixer_working_l=most_l,
         whole_bags=WholeBags(bag_kg=label.bag_kg, binder_kg_m3=label.bag_kg / label.yield_l * 1000),
     )
-    loads = each_size(split.loads, lambda size: load_by_bag(label, bag.name, bag.bulk_density_kg_m3, size))
-    return PlanVolume(net_m3=wanted.net_m3, order_m3=made.yield_l / 1000), split, loads
+    parts = [material.part for material in site]
+    loads = each_size(split.loads, lambda size: load_by_bag(mix, label, job, parts, size, workings))
+    return PlanVolume(net_m3=wanted.net_m3, order_m3=made_l / 1000), split, loads
 
 
 def _procedure(mix: Mix, job: Job) -> Procedure:
@@ -186,34 +208,6 @@ def _shape_volume(need: ShapeNeed, path: str, workings: Workings) -> float:
     return one * need.count
 
 
-def _suspicions(job: Job, loads: list[Load]) -> list[RuleWarning]:
-    found = []
-    largest = max(loads, key=lambda load: load.loose_l)
-    if largest.loose_l > job.mixer.full_l:
-        found.append(
-            RuleWarning(
-                code="loose_charge_high",
-                message=(
-                    f"The loose charge of {largest.loose_l:.0f} L is more than the {job.mixer.full_l:.0f} L "
-                    "the mixer holds to the rim: it will not all go in before some of it has sunk."
-                ),
-                field="mixer.working_l",
-                suggestion="Mix less at a time, or charge slowly with the mixer turning.",
-            )
-        )
-    for amount in loads[0].admixtures:
-        if amount.mass_kg is None:
-            found.append(
-                RuleWarning(
-                    code="no_label_dose",
-                    message=f"No dose is given for the {amount.name}, so no amount is shown.",
-                    field="admixtures",
-                    suggestion=f"Read the dose from the label of your {amount.name} and type it in.",
-                )
-            )
-    return found
-
-
 def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
     return PlanMix(
         id=mix.id,
@@ -230,6 +224,7 @@ def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
         too_much_water=mix.too_much_water,
         too_little_water=mix.too_little_water,
         placing=mix.placing,
+        leftovers=mix.leftovers,
         order_why=procedure.why,
         gauge_why=mix.gauges.get(job.gauge, ""),
     )
@@ -248,18 +243,25 @@ def _shopping(loads: list[Load], site: list[PlanMaterial], workings: Workings) -
     bags = {material.name: material.bag_kg for material in site if material.bag_kg}
     buy = workings.run(shopping, loads=needed, bag_kg=bags).buy
     bought = [
-        Purchase(material=name, mass_kg=sum(load[name] for load in needed), bags=item.bags)
-        for name, item in buy.items()
+        Purchase(
+            material=material.name,
+            mass_kg=sum(load[material.name] for load in needed),
+            bags=buy[material.name].bags,
+            unit=material.unit,
+        )
+        for material in site
     ]
     for index, admixture in enumerate(loads[0].admixtures):
         each = [load.admixtures[index] for load in loads]
         masses = [item.mass_kg for item in each if item.mass_kg is not None]
         volumes = [item.volume_ml for item in each if item.volume_ml is not None]
+        packs = sum(item.packs or 0 for item in each)
         bought.append(
             Purchase(
                 material=admixture.name,
                 mass_kg=sum(masses) if masses else None,
-                bags=None,
+                bags=packs or None,
+                unit="pack",
                 volume_ml=sum(volumes) if volumes else None,
             )
         )

@@ -44,7 +44,10 @@ class Shopping(Result):
             "price_per_t": {"sand": 50},
         },
         gives={
-            "buy": {"cement": {"bags": 2, "t": None, "kg": 50.0}, "sand": {"bags": None, "t": 0.2, "kg": 200.0}},
+            "buy": {
+                "cement": {"bags": 2, "t": None, "kg": 50.0},
+                "sand": {"bags": None, "t": 0.2, "kg": 200.0},
+            },
             "leftover_kg": {"cement": 10.0, "sand": 20.0},
             "cost": 22.0,
         },
@@ -80,11 +83,10 @@ def shopping(
     for load in loads:
         for name, mass in load.items():
             needed[name] = needed.get(name, 0.0) + mass
-    _known_names(
-        needed, bag_kg=bags, on_hand_kg=on_hand, price_per_bag=bag_price, price_per_t=bulk_price
-    )
+    _known_names(needed, bag_kg=bags, on_hand_kg=on_hand, price_per_bag=bag_price, price_per_t=bulk_price)
     buy = {
-        name: _bought(max(mass - on_hand.get(name, 0.0), 0.0), bags.get(name)) for name, mass in needed.items()
+        name: _bought(max(mass - on_hand.get(name, 0.0), 0.0), bags.get(name))
+        for name, mass in needed.items()
     }
     costs = {name: _cost(name, item, bag_price, bulk_price) for name, item in buy.items()}
     priced = [cost for cost in costs.values() if cost is not None]
@@ -104,9 +106,7 @@ def _bought(mass_kg: float, bag_kg: float | None) -> Bought:
     return Bought(bags=bags, kg=bags * bag_kg)
 
 
-def _cost(
-    name: str, item: Bought, per_bag: Mapping[str, float], per_t: Mapping[str, float]
-) -> float | None:
+def _cost(name: str, item: Bought, per_bag: Mapping[str, float], per_t: Mapping[str, float]) -> float | None:
     if item.bags is not None:
         return item.bags * per_bag[name] if name in per_bag else None
     return item.kg / 1000 * per_t[name] if name in per_t else None

@@ -2,14 +2,15 @@
 
 from typing import Any, NamedTuple
 
+from keeve.core.concrete_design import concrete_design_aci
 from keeve.core.errors import InputError
+from keeve.core.heap import sand_bulking
 from keeve.core.job import Job, MaterialOnSite
 from keeve.core.mixes import get_mix, materials
-from keeve.core.mixes.model import Mix, MixPart
+from keeve.core.mixes.model import Mix, MixPart, MixWater, PlaceStep, Step
 from keeve.core.parts import Part
 from keeve.core.plan import PlanMaterial
 from keeve.core.rules import RuleWarning
-from keeve.core.heap import sand_bulking
 from keeve.core.workings import Workings
 
 
@@ -21,13 +22,90 @@ class SiteMaterial(NamedTuple):
 
 
 def mix_of(job: Job, workings: Workings) -> Mix:
-    """The job's mix in the proportion that was chosen; a ratio outside the mix's range is warned of."""
+    """The job's mix as this site makes it: its proportion, label or design; a ratio out of range is warned of."""
     mix = get_mix(job.mix) if isinstance(job.mix, str) else job.mix
+    if mix.basis == "bag":
+        mix = _by_label(mix, job.materials.get(mix.parts[0].name, MaterialOnSite()))
+    if mix.basis == "design":
+        return _designed(mix, job, workings)
+    if job.design is not None:
+        raise InputError(
+            "no_design", f"design is for a designed concrete: leave it out for {mix.name}.", ["design"]
+        )
     if job.proportion is not None:
         mix = _in_proportion(mix, job.proportion)
     if job.parts:
         mix = _with_own_parts(mix, job.parts, workings)
     return mix
+
+
+def _by_label(mix: Mix, label: MaterialOnSite) -> Mix:
+    """The mix with what else the label says: life, rest and thickness."""
+    least, greatest = mix.thickness_mm or (None, None)
+    thickness = (label.thickness_min_mm or least, label.thickness_max_mm or greatest)
+    life = label.life_min or mix.life_min
+
+    def timed(step: Step) -> Step:
+        if step.kind == "rest" and label.rest_min:
+            return step.model_copy(update={"minutes": (label.rest_min, max(label.rest_min, step.minutes[1]))})
+        if isinstance(step, PlaceStep):
+            return step.model_copy(update={"minutes": (0.0, life)})
+        return step
+
+    procedures = [
+        procedure.model_copy(update={"steps": [timed(step) for step in procedure.steps]})
+        for procedure in mix.procedures
+    ]
+    return mix.model_copy(
+        update={
+            "life_min": life,
+            "thickness_mm": thickness if None not in thickness else None,
+            "procedures": procedures,
+        }
+    )
+
+
+# Of the designed water, the least that still compacts: a judgement made here.
+_LEAST_OF_DESIGN = 0.9
+
+
+def _designed(mix: Mix, job: Job, workings: Workings) -> Mix:
+    """The designed concrete as a mix by mass. Its water is the ceiling: more would break the design."""
+    if job.design is None:
+        raise InputError(
+            "missing", f"design is missing: {mix.name} needs design.strength_mpa at least.", ["design"]
+        )
+    density = {part.name: _particle_density(part, job.materials.get(part.name)) for part in mix.parts}
+    try:
+        design = workings.run(
+            concrete_design_aci,
+            **job.design.model_dump(),
+            cement_density_kg_m3=density["cement"],
+            stone_density_kg_m3=density["stone"],
+            sand_density_kg_m3=density["sand"],
+        )
+    except InputError as fault:
+        fault.fields = [f"design.{field}" for field in fault.fields]
+        raise
+    masses = design.per_m3
+    parts = [
+        part.model_copy(update={"parts": getattr(masses, part.name) / masses.cement}) for part in mix.parts
+    ]
+    water = MixWater(
+        ratio_low=design.w_c * _LEAST_OF_DESIGN,
+        ratio_default=design.w_c,
+        ratio_high=design.w_c,
+        start_share=0.85,
+        why="The designed water is the ceiling. Begin under it, and stop at the slump.",
+    )
+    return mix.model_copy(
+        update={"basis": "mass", "parts": parts, "water": water, "air_fraction": design.air_fraction}
+    )
+
+
+def _particle_density(part: MixPart, site: MaterialOnSite | None) -> float:
+    own = site.particle_density_kg_m3 if site else None
+    return own or materials()[part.material].particle_density_kg_m3
 
 
 def _in_proportion(mix: Mix, name: str) -> Mix:
@@ -136,5 +214,6 @@ def _material(
             bulking_fraction=figures["bulking_fraction"],
             bulk_density_kg_m3=figures["bulk_density_kg_m3"],
             bag_kg=known.get("bag_kg", default.bag_kg),
+            unit=part.unit or "bag",
         ),
     )

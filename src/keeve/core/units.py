@@ -14,7 +14,20 @@ if TYPE_CHECKING:
     from pint import UnitRegistry
 
 System = Literal["metric", "us"]
-Kind = Literal["length", "thickness", "order", "batch", "water", "mass", "bag", "admixture"]
+Kind = Literal[
+    "length",
+    "thickness",
+    "size",
+    "order",
+    "batch",
+    "water",
+    "mass",
+    "bag",
+    "admixture",
+    "density",
+    "strength",
+    "temperature",
+]
 
 # Pint would take each of these silently for one country's; a person has to say which.
 AMBIGUOUS: Mapping[str, str] = {
@@ -55,6 +68,12 @@ _PINT_NAMES: Mapping[str, str] = {
     "lb": "pound",
     "US cwt": "hundredweight",
     "imp cwt": "long_hundredweight",
+    "kg/m³": "kilogram / meter ** 3",
+    "lb/ft³": "pound / international_foot ** 3",
+    "MPa": "megapascal",
+    "psi": "pound_force_per_square_inch",
+    "°C": "degree_Celsius",
+    "°F": "degree_Fahrenheit",
     "US ton": "short_ton",
     "imp ton": "long_ton",
 }
@@ -78,6 +97,10 @@ MEASURES: Mapping[System, Mapping[Kind, Measure]] = {
         "mass": Measure("kg", 1, "kg"),
         "bag": Measure("kg", 1, "kg"),
         "admixture": Measure("mL", 0, "mL"),
+        "size": Measure("mm", 0, "mm"),
+        "density": Measure("kg/m³", 0, "kg/m³"),
+        "strength": Measure("MPa", 1, "MPa"),
+        "temperature": Measure("°C", 0, "°C"),
     },
     "us": {
         "length": Measure("ft", 2, "m"),
@@ -88,6 +111,10 @@ MEASURES: Mapping[System, Mapping[Kind, Measure]] = {
         "mass": Measure("lb", 1, "kg"),
         "bag": Measure("lb", 1, "kg"),
         "admixture": Measure("US fl oz", 1, "mL"),
+        "size": Measure("in", 2, "mm"),
+        "density": Measure("lb/ft³", 1, "kg/m³"),
+        "strength": Measure("psi", 0, "MPa"),
+        "temperature": Measure("°F", 0, "°C"),
     },
 }
 
@@ -100,8 +127,14 @@ def _registry() -> "UnitRegistry[float]":
 
 
 @cache
+def _offset(unit: str, into: str) -> float:
+    """What nothing in ``unit`` is in ``into``: 0 but for temperatures."""
+    return float(_registry().Quantity(0, _pint_name(unit)).to(_pint_name(into)).magnitude)
+
+
+@cache
 def factor(unit: str, into: str) -> float:
-    """How many ``into`` one ``unit`` is.
+    """How many ``into`` one ``unit`` is (of temperatures, one degree).
 
     Args:
         unit: a printed unit name, such as ``US gal``.
@@ -110,8 +143,8 @@ def factor(unit: str, into: str) -> float:
     Raises:
         InputError: the name is unknown, or means different amounts in different countries.
     """
-    registry = _registry()
-    return float(registry.Quantity(1, _pint_name(unit)).to(_pint_name(into)).magnitude)
+    one = float(_registry().Quantity(1, _pint_name(unit)).to(_pint_name(into)).magnitude)
+    return one - _offset(unit, into)
 
 
 def _pint_name(unit: str) -> str:
@@ -127,10 +160,14 @@ def _pint_name(unit: str) -> str:
 def to_shown(value: float, kind: Kind, system: System) -> float:
     """A kept figure in the unit the user reads."""
     measure = MEASURES[system][kind]
-    return value if measure.unit == measure.kept_in else value * factor(measure.kept_in, measure.unit)
+    return value if measure.unit == measure.kept_in else _converted(value, measure.kept_in, measure.unit)
 
 
 def to_kept(value: float, kind: Kind, system: System) -> float:
     """A figure the user typed in the unit it is kept in."""
     measure = MEASURES[system][kind]
-    return value if measure.unit == measure.kept_in else value * factor(measure.unit, measure.kept_in)
+    return value if measure.unit == measure.kept_in else _converted(value, measure.unit, measure.kept_in)
+
+
+def _converted(value: float, unit: str, into: str) -> float:
+    return value * factor(unit, into) + _offset(unit, into)

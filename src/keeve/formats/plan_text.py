@@ -54,8 +54,8 @@ def _numbers(group: list[Load]) -> str:
 
 def _amount(purchase: Purchase) -> str:
     if purchase.mass_kg is None:
-        return "by its label"
-    bags = f", {purchase.bags} bags" if purchase.bags is not None else ""
+        return f"{purchase.bags} {purchase.unit}s" if purchase.bags else "by its label"
+    bags = f", {purchase.bags} {purchase.unit}s" if purchase.bags is not None else ""
     volume = f", {purchase.volume_ml:.0f} mL" if purchase.volume_ml is not None else ""
     return f"{purchase.mass_kg:.1f} kg{bags}{volume}"
 
@@ -67,14 +67,16 @@ def _step(step: LoadStep) -> str:
         amounts += [f"{vessel.count:.2f} {vessel.name}" for vessel in step.vessels]
     if step.water_l is not None:
         amounts.append(f"{step.water_l:.1f} L")
-        amounts += [f"with {_admixture(item)}" for item in step.admixtures]
+    amounts += [f"with {_admixture(item)}" for item in step.admixtures]
     least, greatest = step.plan.minutes
-    if step.plan.kind == "mix":
+    if step.plan.kind in ("mix", "rest"):
         amounts.append(f"{least:g} to {greatest:g} min")
     return f"{step.plan.do}: {', '.join(amounts)}" if amounts else step.plan.do
 
 
 def _admixture(item: AdmixtureAmount) -> str:
+    if item.packs:
+        return f"{item.name}, {item.packs} pack"
     if item.mass_kg is None:
         return f"{item.name} by its label"
     return (

@@ -121,6 +121,18 @@ class Plan(CrewOwned, Base):
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
+class MixVersion(CrewOwned, Base):
+    """A version of a mix of the crew's own; never changed."""
+
+    __tablename__ = "mix_version"
+
+    mix_id: Mapped[str] = mapped_column(primary_key=True)
+    version: Mapped[int] = mapped_column(primary_key=True)
+    content: Mapped[dict[str, Any]]
+    made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
 class Load(CrewOwned, Base):
     """A load of a plan that was begun; its state is the fold of its events."""
 

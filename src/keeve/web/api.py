@@ -96,10 +96,8 @@ async def _not_here(request: Request, fault: Exception) -> Response:
     """An unknown rule, or another method than POST."""
     status = fault.status_code if isinstance(fault, HTTPException) else 404
     rule_id = request.url.path.rpartition("/")[2]
-    known = ", ".join(all_rules())
-    found = (
-        Fault(code="method", message="Send the figures with POST.", fields=[])
-        if status == 405
-        else Fault(code="unknown_rule", message=f"There is no rule {rule_id!r}: choose one of {known}.", fields=["rule"])
-    )
+    found = Fault(code="method", message="Send the figures with POST.", fields=[])
+    if status != 405:
+        message = f"There is no rule {rule_id!r}: choose one of {', '.join(all_rules())}."
+        found = Fault(code="unknown_rule", message=message, fields=["rule"])
     return JSONResponse(Refusal(error=found).model_dump(), status_code=status)

@@ -13,7 +13,7 @@ from jinja2.runtime import Context
 from starlette.templating import Jinja2Templates
 
 from keeve.core.bench import Act
-from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, QUARTERS, READING_NAMES
+from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, QUARTERS, READING_NAMES, RETEMPERING_NAMES
 from keeve.core.plan import nearest_quarter
 from keeve.core.units import MEASURES, Kind, to_kept, to_shown
 from keeve.web.security import FORM_FIELD, form_token
@@ -24,6 +24,8 @@ _THIN_SPACE = "\u202f"
 _NEXT_WORDS: Mapping[Act, str] = {
     "charge": "Charge it",
     "water": "Water in",
+    "admix": "Admixture in",
+    "rest": "Let it rest",
     "mix": "Mix on",
     "judge": "Judge it",
     "add_water": "Add water",
@@ -193,6 +195,7 @@ _environment.globals.update(
     MIXER_NAMES=MIXER_NAMES,
     ORDER_NAMES=ORDER_NAMES,
     READING_NAMES=READING_NAMES,
+    RETEMPERING_NAMES=RETEMPERING_NAMES,
     MEASURES=MEASURES,
     NEXT_WORDS=_NEXT_WORDS,
 )

@@ -1,39 +1,12 @@
 """What the plan form asks: every number on it, where it stands in the job file, and which mix asks for it."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import cache
 
 from keeve.core.mixes import get_mix, library, materials
 from keeve.core.mixes.model import Mix
 from keeve.core.units import Kind
-
-Path = tuple[str | int, ...]
-
-
-@dataclass(frozen=True)
-class Entry:
-    """A number on the form.
-
-    Args:
-        name: its name on the form.
-        label: its words.
-        path: where it stands in the job file.
-        kind: what it measures; None for a bare number.
-        percent: whether it is typed in percent and kept as a fraction.
-        whole: whether it is a whole number.
-        default: what the empty form shows, in kept units.
-        needed: whether it may not be left empty.
-    """
-
-    name: str
-    label: str
-    path: Path
-    kind: Kind | None = None
-    percent: bool = False
-    whole: bool = False
-    default: float | None = None
-    needed: bool = False
+from keeve.web.entries import Entry
 
 
 def _size(name: str, label: str, kind: Kind, default: float) -> Entry:
@@ -77,6 +50,7 @@ SHAPES: Mapping[str, tuple[str, tuple[Entry, ...]]] = {
 
 WASTE = Entry("waste_fraction", "Waste", ("waste_fraction",), percent=True, default=0.10)
 WORKING = Entry("working_l", "Mixes at a time", ("mixer", "working_l"), "batch", default=90.0, needed=True)
+AIR = Entry("air_c", "Air, where it is placed", ("conditions", "air_c"), "temperature")
 VESSEL = Entry("volume_l", "Bucket, level", ("vessels", 0, "volume_l"), "batch", default=12.0)
 DOSE = Entry("dose", "Dose", ("admixtures", 0, "dose"))
 DENSITY = Entry("density_kg_l", "Density, kg/L", ("admixtures", 0, "density_kg_l"))
@@ -91,15 +65,31 @@ DOSE_BASES: Mapping[str, str] = {
 }
 
 
+# What a designed concrete is designed to, and what of its stone and sand the tables ask for.
+DESIGN = (
+    Entry("strength_mpa", "Mean strength, 28 days", ("design", "strength_mpa"), "strength", default=25.0, needed=True),
+    Entry("slump_low_mm", "Slump, from", ("design", "slump_mm", 0), "size", default=75.0, needed=True),
+    Entry("slump_high_mm", "Slump, to", ("design", "slump_mm", 1), "size", default=100.0, needed=True),
+    Entry("stone_max_mm", "Largest stone", ("design", "stone_max_mm"), "size", default=19.0, needed=True),
+    Entry("fineness_modulus", "Fineness of the sand", ("design", "fineness_modulus"), default=2.8, needed=True),
+    Entry(
+        "stone_rodded_density_kg_m3", "Stone, dry and rodded", ("design", "stone_rodded_density_kg_m3"), "density",
+        default=1600.0, needed=True,
+    ),
+)  # fmt: skip
+EXPOSURES: Mapping[str, str] = {"mild": "Mild", "moderate": "Moderate", "severe": "Severe: frost and water"}
+AIRS: Mapping[str, str] = {"plain": "No air entrained", "entrained": "Air entrained"}
+
+
 def materials_asked(mix: Mix) -> list[Entry]:
     """What is asked of the mix's materials: moisture of a heap, mass of a bag, the label of an all-in bag."""
     if mix.basis == "bag":
-        return _label(mix.parts[0].name)
+        return _label(mix.parts[0].name, mix.parts[0].unit or "bag")
     asked = []
     for part in mix.parts:
         default = materials()[part.material]
         here = ("materials", part.name)
-        if not default.is_binder:
+        if not default.is_binder and default.bag_kg is None:
             asked.append(
                 Entry(
                     f"{part.name}_moisture",
@@ -115,17 +105,31 @@ def materials_asked(mix: Mix) -> list[Entry]:
     return asked
 
 
-def _label(bag: str) -> list[Entry]:
+def _label(bag: str, unit: str) -> list[Entry]:
     figures: tuple[tuple[str, str, Kind], ...] = (
-        ("bag_kg", "A bag weighs", "bag"),
-        ("yield_l", "A bag makes", "batch"),
-        ("water_start_l", "Water, start with", "water"),
+        ("bag_kg", f"A {unit} weighs", "bag"),
+        ("yield_l", f"A {unit} makes", "batch"),
+        ("water_start_l", f"Water a {unit}, start with", "water"),
         ("water_min_l", "Water, least", "water"),
         ("water_max_l", "Water, most", "water"),
     )
     return [
         Entry(f"label_{name}", label, ("materials", bag, name), kind, needed=True)
         for name, label, kind in figures
+    ]
+
+
+def label_more(mix: Mix) -> list[Entry]:
+    """What else a label may say, over the mix's own figures."""
+    if mix.basis != "bag":
+        return []
+    here = ("materials", mix.parts[0].name)
+    rests = any(step.kind == "rest" for procedure in mix.procedures for step in procedure.steps)
+    return [
+        Entry("label_life_min", "Working life, min", (*here, "life_min")),
+        *([Entry("label_rest_min", "Rest, min", (*here, "rest_min"))] if rests else []),
+        Entry("label_thickness_min_mm", "Thinnest", (*here, "thickness_min_mm"), "size"),
+        Entry("label_thickness_max_mm", "Thickest", (*here, "thickness_max_mm"), "size"),
     ]
 
 
@@ -141,23 +145,25 @@ def own_ratio(mix: Mix) -> list[Entry]:
 
 def entries_of(shape: str, mix: Mix) -> list[Entry]:
     """Every number asked for that shape and mix."""
-    found = [*SHAPES[shape][1], WASTE, WORKING, *materials_asked(mix), *own_ratio(mix)]
+    found = [*SHAPES[shape][1], WASTE, WORKING, AIR, *materials_asked(mix), *label_more(mix), *own_ratio(mix)]
+    if mix.basis == "design":
+        found += DESIGN
     if mix.basis != "bag":
         found.append(VESSEL)
-    if has_label(mix):
+    if dosed(mix):
         found += [DOSE, DENSITY, SOLIDS]
     return found
 
 
-def has_label(mix: Mix) -> bool:
-    """Whether the mix counts on a product whose label gives the dose."""
-    return any(item.usual_dose is None for item in mix.admixtures)
+def dosed(mix: Mix) -> str | None:
+    """The product of the mix whose label gives the dose."""
+    return next((item.name for item in mix.admixtures if item.usual_dose is None and not item.packs), None)
 
 
 @cache
-def every_entry() -> list[Entry]:
-    """Every number that any shape or mix asks for, each name once."""
-    found = [
+def library_entries() -> Mapping[str, Entry]:
+    """Every number that any shape or any mix of the library asks for, by name."""
+    found = (
         entry for shape in SHAPES for mix_id in library() for entry in entries_of(shape, get_mix(mix_id))
-    ]
-    return list({entry.name: entry for entry in found}.values())
+    )
+    return {entry.name: entry for entry in found}

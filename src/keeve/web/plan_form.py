@@ -6,11 +6,23 @@ from typing import Any
 
 from keeve.core.errors import InputError
 from keeve.core.job import Job
-from keeve.core.mixes import get_mix, library
+from keeve.core.mixes import library
 from keeve.core.mixes.model import Mix
-from keeve.core.units import MEASURES, System, to_kept, to_shown
+from keeve.core.planning import make_plan
+from keeve.core.units import System
 from keeve.formats.job_file import read_job
-from keeve.web.plan_entries import DENSITY, DOSE, SHAPES, SOLIDS, Entry, Path, entries_of, every_entry
+from keeve.web.entries import Entry, Path
+from keeve.web.plan_entries import (
+    DENSITY,
+    DOSE,
+    SHAPES,
+    SOLIDS,
+    dosed,
+    entries_of,
+    library_entries,
+    materials_asked,
+    own_ratio,
+)
 
 _NEWCOMERS_MIX = "mortar-bricklaying"
 
@@ -22,14 +34,17 @@ _CHOICES: Mapping[str, tuple[str, Path, str]] = {
     "order": ("Order", ("order",), ""),
     "gauge": ("Measure", ("gauge",), "weight"),
     "basis": ("The dose counts", ("admixtures", 0, "basis"), "ml_per_100kg"),
+    "exposure": ("Exposure", ("design", "exposure"), "mild"),
+    "air": ("Air", ("design", "air_entrained"), "plain"),
 }
 
 
 @dataclass
 class PlanForm:
-    """What stands on the form: texts by name, and what is wrong by name."""
+    """What stands on the form: texts by name, the mixes to choose from by id, and what is wrong by name."""
 
     values: dict[str, str]
+    mixes: Mapping[str, Mix]
     errors: dict[str, str] = field(default_factory=dict)
 
     @property
@@ -40,7 +55,7 @@ class PlanForm:
     @property
     def mix(self) -> Mix:
         """The chosen mix."""
-        return get_mix(self.values["mix"])
+        return self.mixes[self.values["mix"]]
 
     @property
     def entries(self) -> list[Entry]:
@@ -57,57 +72,75 @@ class PlanForm:
             message = message.replace(dotted, label)
         for entry in self.entries:
             message = message.replace(str(entry.path[-1]), entry.label)
-        named = [places[dotted][0] for dotted in fault.fields if dotted in places]
+        # A refusal of a list (the two ends of a slump) stands beside its first entry.
+        named = [place[0] for dotted, place in places.items() if dotted.rpartition(".0")[0] in fault.fields]
+        named += [places[dotted][0] for dotted in fault.fields if dotted in places]
         for name in named or [""]:
             self.errors.setdefault(name, message)
 
 
-def empty_form(units: System, mix_id: str = _NEWCOMERS_MIX) -> PlanForm:
+def empty_form(units: System, mixes: Mapping[str, Mix], mix_id: str = _NEWCOMERS_MIX) -> PlanForm:
     """The form as a newcomer meets it, with a small job on it that plans."""
+    mix_id = mix_id if mix_id in mixes else _NEWCOMERS_MIX
     values = {"title": "", "shape": "slab-volume"}
     values |= {name: default for name, (_, _, default) in _CHOICES.items()}
-    for entry in every_entry():
-        values[entry.name] = "" if entry.default is None else _text(entry, entry.default, units)
-    if mix_id in library():
-        values["mix"] = mix_id
-    return PlanForm(values)
+    for name, entry in _every_entry(mixes[mix_id]).items():
+        values[name] = "" if entry.default is None else entry.write(entry.default, units)
+    values["mix"] = mix_id
+    return PlanForm(values, mixes)
 
 
-def form_from(typed: Mapping[str, str], units: System) -> PlanForm:
+def form_from(typed: Mapping[str, str], units: System, mixes: Mapping[str, Mix]) -> PlanForm:
     """The form as it was typed; what is not on it keeps the newcomer's value."""
-    values = empty_form(units).values
-    values.update({name: typed[name].strip() for name in values if name in typed})
-    if values["shape"] not in SHAPES:
-        values["shape"] = "slab-volume"
-    if values["mix"] not in library():
-        values["mix"] = _NEWCOMERS_MIX
-    return PlanForm(values)
+    form = empty_form(units, mixes, typed.get("mix", ""))
+    form.values.update({name: typed[name].strip() for name in form.values if name in typed})
+    if form.values["shape"] not in SHAPES:
+        form.values["shape"] = "slab-volume"
+    if form.values["mix"] not in mixes:
+        form.values["mix"] = _NEWCOMERS_MIX
+        form.errors["mix"] = "That mix is not here any more: choose another."
+    return form
 
 
-def form_of(job: Job, units: System) -> PlanForm:
-    """The form that stands for a job made on it."""
-    form = empty_form(units)
+def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
+    """The form that stands for a job; what it cannot show by its shape it shows as its plain volume."""
+    own = {} if isinstance(job.mix, str) else {job.mix.id: job.mix}
+    mixes = {**own, **mixes}
+    form = empty_form(units, mixes, job.mix if isinstance(job.mix, str) else job.mix.id)
     raw = job.model_dump(mode="json", exclude_none=True)
     form.values["title"] = job.title
-    form.values["shape"] = raw["need"][0].get("shape", "volume")
     for choice, (_, path, default) in _CHOICES.items():
         found = _at(raw, path)
-        form.values[choice] = found if isinstance(found, str) else default
+        if choice != "mix":
+            form.values[choice] = found if isinstance(found, str) else default
+    if _at(raw, ("design", "air_entrained")):
+        form.values["air"] = "entrained"
+    needs = raw["need"]
+    form.values["shape"] = needs[0].get("shape", "volume")
+    if form.shape not in SHAPES or len(needs) > 1 or (form.shape == "volume" and "volume_m3" not in needs[0]):
+        form.values["shape"] = "volume"
+        raw["need"] = [{"volume_m3": make_plan(job).volume.net_m3}]
     for entry in form.entries:
         value = _at(raw, entry.path)
         if value is not None:
-            form.values[entry.name] = _text(entry, value, units)
+            form.values[entry.name] = entry.write(value, units)
     return form
 
 
 def convert(form: PlanForm, old: System, new: System) -> PlanForm:
     """The same figures in other units. What is no number stays as typed."""
     values = dict(form.values)
-    for entry in every_entry():
-        number = _number(values[entry.name])
-        if entry.kind and number is not None:
-            values[entry.name] = _text(entry, to_kept(number, entry.kind, old), new)
-    return PlanForm(values)
+    for name, entry in _every_entry(form.mix).items():
+        try:
+            values[name] = entry.write(entry.read(values[name], old), new)
+        except ValueError:
+            continue
+    return PlanForm(values, form.mixes)
+
+
+def _every_entry(mix: Mix) -> Mapping[str, Entry]:
+    """What the library's mixes ask for, so that another one can be chosen, and this mix, which may be the crew's."""
+    return {**library_entries(), **{entry.name: entry for entry in materials_asked(mix) + own_ratio(mix)}}
 
 
 def to_job(form: PlanForm, units: System) -> Job | None:
@@ -117,11 +150,12 @@ def to_job(form: PlanForm, units: System) -> Job | None:
         "format": "keeve-job",
         "version": 1,
         "title": values["title"] or "Untitled job",
-        "mix": mix.id,
+        "mix": mix.id if mix.id in library() else mix.model_dump(mode="json"),
         "need": [{} if form.shape == "volume" else {"shape": form.shape}],
         "mixer": {"kind": values["mixer_kind"]},
         "materials": {part.name: {} for part in mix.parts},
         "parts": {},
+        "conditions": {},
         "vessels": [{"name": "bucket"}] if values["volume_l"] and mix.basis != "bag" else [],
         "gauge": values["gauge"],
     }
@@ -129,9 +163,14 @@ def to_job(form: PlanForm, units: System) -> Job | None:
         raw["order"] = values["order"]
     if values["proportion"] in {item.name for item in mix.proportions}:
         raw["proportion"] = values["proportion"]
-    dosed = next((item.name for item in mix.admixtures if item.usual_dose is None), None)
-    if values["dose"] and dosed:
-        raw["admixtures"] = [{"name": dosed, "basis": values["basis"]}]
+    if mix.basis == "design":
+        raw["design"] = {
+            "slump_mm": [0.0, 0.0],
+            "exposure": values["exposure"],
+            "air_entrained": values["air"] == "entrained",
+        }
+    if values["dose"] and dosed(mix):
+        raw["admixtures"] = [{"name": dosed(mix), "basis": values["basis"]}]
     for entry in form.entries:
         _put(raw, entry, form, units)
     if form.errors:
@@ -152,32 +191,13 @@ def _put(raw: dict[str, Any], entry: Entry, form: PlanForm, units: System) -> No
         if entry.needed:
             form.errors[entry.name] = f"{entry.label} is missing: give it."
         return
-    number = _number(text)
-    if number is None or (entry.whole and number != int(number)):
-        example = "a whole number, such as 2" if entry.whole else "a number, such as 3.5"
-        form.errors[entry.name] = f"{entry.label} must be {example}."
-        return
-    kept: float = to_kept(number, entry.kind, units) if entry.kind else number
-    if entry.percent:
-        kept /= 100
     holder: Any = raw
     for part in entry.path[:-1]:
         holder = holder[part]
-    holder[entry.path[-1]] = int(kept) if entry.whole else kept
-
-
-def _number(text: str) -> float | None:
     try:
-        number = float(text.replace(",", "."))
-    except ValueError:
-        return None
-    return number if abs(number) < 1e12 else None
-
-
-def _text(entry: Entry, kept: float, units: System) -> str:
-    shown = to_shown(kept, entry.kind, units) if entry.kind else kept * 100 if entry.percent else kept
-    decimals = MEASURES[units][entry.kind].decimals + 1 if entry.kind else 3
-    return f"{shown:.{decimals}f}".rstrip("0").rstrip(".")
+        holder[entry.path[-1]] = entry.read(text, units)
+    except ValueError as fault:
+        form.errors[entry.name] = str(fault)
 
 
 def _at(raw: Any, path: Path) -> Any:

@@ -10,21 +10,37 @@ from pydantic import ValidationError
 
 from keeve.core.errors import InputError, from_validation
 from keeve.core.mixes.model import Material, Mix
+from keeve.core.mixes.shorthand import written_out
 
+# The parser in C where there is one: the library is read at every start.
+_Loader: Any = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 _LIBRARY = Path(__file__).parent / "library"
 _MATERIALS = Path(__file__).parent.parent / "materials.yaml"
 
 
 def parse_mix(text: str) -> Mix:
-    """A mix from YAML text.
+    """A mix from YAML or JSON text, written out in full.
 
     Raises:
-        InputError: broken YAML, or a field that is wrong, named.
+        InputError: broken text, or a field that is wrong, named.
     """
+    return _mix(_yaml(text))
+
+
+def mix_text(mix: Mix) -> str:
+    """The mix as YAML text, in full: what :func:`parse_mix` reads."""
+    raw = mix.model_dump(mode="json", exclude_defaults=True)
+    return yaml.safe_dump(raw, allow_unicode=True, sort_keys=False, width=110)
+
+
+def _yaml(text: str) -> Any:
     try:
-        raw: Any = yaml.safe_load(text)
-    except yaml.YAMLError as fault:
+        return yaml.load(text, _Loader)
+    except (yaml.YAMLError, RecursionError, ValueError) as fault:
         raise InputError("not_yaml", f"The mix is not valid YAML: {fault}.", ["mix"]) from None
+
+
+def _mix(raw: Any) -> Mix:
     try:
         return Mix.model_validate(raw)
     except ValidationError as fault:
@@ -34,8 +50,8 @@ def parse_mix(text: str) -> Mix:
 @cache
 def library() -> Mapping[str, Mix]:
     """Every mix of the library by its id."""
-    mixes = (parse_mix(path.read_text()) for path in sorted(_LIBRARY.glob("*.yaml")))
-    return {mix.id: mix for mix in mixes}
+    files = (_yaml(path.read_text()) for path in sorted(_LIBRARY.glob("*.yaml")))
+    return {mix.id: mix for raw in files for mix in map(_mix, written_out(raw))}
 
 
 def get_mix(mix_id: str) -> Mix:

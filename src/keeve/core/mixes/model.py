@@ -1,17 +1,35 @@
-"""What a mix is: its parts, water, procedures by kind of mixer, test, cautions and policy."""
+"""What a mix is: its parts, water, procedures by kind of mixer, tests, limits, cautions and policy."""
 
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
+from keeve.core.admixtures import Basis
 from keeve.core.rules import Air, Amount, Dimension, Fraction, Strict
 
 MixerKind = Literal["tilting-drum", "forced-action", "paddle", "tray", "two-buckets", "barrow"]
 Order = Literal["water-first", "dry-first"]
 Gauge = Literal["weight", "volume"]
 Reading = Literal["too-dry", "right", "too-wet", "not-mixed-yet"]
-Hatch = Literal["cement", "sand", "stone", "dry-mix", "water"]
-Drawing = Literal["trowel", "squeezed-ball", "slow-fold", "slump-cone"]
+Hatch = Literal["cement", "lime", "sand", "stone", "hemp", "dry-mix", "paste", "water"]
+Retempering = Literal["never", "remix_dry", "small_water", "remix_freely"]
+Use = Literal["bed", "point", "render", "plaster", "lay floor", "pour", "cast", "infill", "top", "pack"]
+Drawing = Literal[
+    "trowel",
+    "trowel-tap",
+    "bleed",
+    "drag-fold",
+    "slow-fold",
+    "slump-cone",
+    "squeezed-ball",
+    "stone-ball",
+    "hemp-ball",
+    "float",
+    "thin-pour",
+    "tint",
+    "soft-peak",
+    "self-level",
+]
 
 MIXER_NAMES: dict[MixerKind, str] = {
     "tilting-drum": "Tilting drum",
@@ -30,6 +48,14 @@ READING_NAMES: dict[Reading, str] = {
     "too-wet": "Too wet",
     "not-mixed-yet": "Not mixed yet",
 }
+RETEMPERING_NAMES: dict[Retempering, str] = {
+    "never": "Never re-tempered",
+    "remix_dry": "Remixed without water",
+    "small_water": "Remixed, a few drops allowed",
+    "remix_freely": "Turned again as often as needed",
+}
+# A span from least to greatest. A list in YAML and JSON, so not held to being a tuple; its numbers stay strict.
+Span = Annotated[tuple[float, float], Field(strict=False)]
 
 
 class Material(Strict):
@@ -57,6 +83,7 @@ class MixPart(Strict):
         greatest: above this it is leaner than it should be.
         richer: what too few of these parts do to the mix.
         leaner: what too many do.
+        unit: what it comes in, of a mix by the bag (bag, pail); None where it is weighed out to the first part.
     """
 
     name: str
@@ -66,6 +93,7 @@ class MixPart(Strict):
     greatest: Dimension | None = None
     richer: str = ""
     leaner: str = ""
+    unit: str | None = "bag"
 
 
 class MixWater(Strict):
@@ -96,15 +124,26 @@ class Proportion(Strict):
 class Admixture(Strict):
     """An admixture the mix counts on.
 
-    A product's dose comes from the user's label, never from here; only what is not sold by a label of its
-    own (fibres) has a usual dose.
+    A product's dose comes from the user's label, never from here; only what the mix is defined by (fibres, a
+    powder modifier) has a usual dose.
+
+    Args:
+        name: its name on site.
+        why: what it does.
+        usual_dose: the mix's own dose, where it has one.
+        usual_basis: what that dose counts on; see the rule ``admixture-dose``.
+        form: liquid or powder.
+        optional: whether the mix stands without it.
+        packs: whether it comes as one pack a batch.
     """
 
     name: str
     why: str
     usual_dose: Dimension | None = None
-    usual_basis: Literal["g_per_m3"] | None = None
+    usual_basis: Basis | None = None
     form: Literal["liquid", "powder"] = "liquid"
+    optional: bool = False
+    packs: bool = False
 
 
 class _Step(Strict):
@@ -112,7 +151,6 @@ class _Step(Strict):
 
     do: str
     why: str
-    # A list in YAML and JSON, so not held to being a tuple; its numbers stay strict.
     minutes: Annotated[tuple[Amount, Amount], Field(strict=False)]
     reading: str | None = None
 
@@ -139,14 +177,24 @@ class WaterStep(_Step):
     admixtures: list[str] = []
 
 
-class WorkStep(_Step):
-    """Mix or scrape: time and movement, no material."""
+class AdmixtureStep(_Step):
+    """Put in admixtures by themselves: a powder among the dry, or late, when the mix has loosened."""
 
-    kind: Literal["mix", "scrape"]
+    kind: Literal["admixture"]
+    admixtures: Annotated[list[str], Field(min_length=1)]
+
+
+class WorkStep(_Step):
+    """Mix, scrape, or let it rest: time and movement, no material."""
+
+    kind: Literal["mix", "scrape", "rest"]
 
 
 class JudgeStep(_Step):
-    """Judge by the mix's test; water in steps follows from what is read."""
+    """Judge by one of the mix's tests; water in steps follows from what is read.
+
+    A mix whose right state depends on the phase is judged more than once, each time by another test.
+    """
 
     kind: Literal["judge"]
     test: str
@@ -158,7 +206,9 @@ class PlaceStep(_Step):
     kind: Literal["place"]
 
 
-Step = Annotated[ChargeStep | WaterStep | WorkStep | JudgeStep | PlaceStep, Field(discriminator="kind")]
+Step = Annotated[
+    ChargeStep | WaterStep | AdmixtureStep | WorkStep | JudgeStep | PlaceStep, Field(discriminator="kind")
+]
 
 
 class Procedure(Strict):
@@ -171,13 +221,22 @@ class Procedure(Strict):
 
 
 class Test(Strict):
-    """A consistency test: how it is done, how it is drawn, what each reading looks like and asks for."""
+    """A consistency test: how it is done, how it is drawn, what each reading looks like and asks for.
+
+    A test need not tell all four readings: a tint is even or it is not.
+    """
 
     name: str
-    drawing: Drawing = "trowel"
+    drawing: Drawing
     how: str
     looks: dict[Reading, str]
     answers: dict[Reading, str]
+
+    @model_validator(mode="after")
+    def _tells_right(self) -> Self:
+        if "right" not in self.looks or set(self.looks) != set(self.answers):
+            raise ValueError("needs the look of right, and an answer to every look")
+        return self
 
 
 class Caution(Strict):
@@ -194,69 +253,103 @@ class Provenance(Strict):
     origin: str
 
 
-class Mix(Strict):
-    """A proportion, its water, procedures by kind of mixer, tests and limits."""
+class School(Strict):
+    """A question on which practitioners differ: the schools, and what is done here and why."""
 
-    id: Annotated[str, Field(pattern=r"^[a-z0-9]+(-[a-z0-9.]+)*$")]
-    name: str
-    basis: Literal["volume", "mass", "bag"]
-    uses: list[str]
+    question: str
+    ways: Annotated[list[str], Field(min_length=2)]
+    here: str
+
+
+class Mix(Strict):
+    """A proportion, its water, procedures by kind of mixer, tests and limits.
+
+    Args:
+        basis: parts by loose volume, by dry mass, by the bag (whose label rules), or designed to a strength.
+        water: None where the label or the design gives it.
+        bags_a_batch: bags that belong together, where a pack fixes the batch to them.
+        least_bag: the smallest part of a bag that may be mixed: 1, 0.5 or 0.25.
+        wet_out_min: how long an addition works in before a reading counts, min.
+        life_min: working life from first water at about 20 °C, min.
+        thickness_mm: least and greatest thickness of a coat or layer.
+        temperature_c: air between which it may be placed.
+        leftovers: what to do with what is left.
+        procedures: for each kind of mixer and school of charging; the first of a mixer is its default.
+        refuses: mixers it is not mixed in, with what goes wrong.
+    """
+
+    id: Annotated[str, Field(pattern=r"^[a-z0-9]+(-[a-z0-9.]+)*$", max_length=60)]
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    basis: Literal["volume", "mass", "bag", "design"]
+    uses: Annotated[list[Use], Field(min_length=1)]
     parts: Annotated[list[MixPart], Field(min_length=1)]
     proportions: list[Proportion] = []
-    water: MixWater | None
+    water: MixWater | None = None
+    bags_a_batch: Annotated[int, Field(ge=1, le=10)] = 1
+    least_bag: Dimension = 1.0
     ratio_name: str = "water to cement"
     air_fraction: Air
     admixtures: list[Admixture] = []
-    tests: dict[str, Test]
+    tests: Annotated[dict[str, Test], Field(min_length=1)]
     wet_out_min: Amount
-    retempering: Literal["never", "remix_dry", "small_water", "remix_freely"]
+    retempering: Retempering
     retempering_why: str
     life_min: Dimension
+    thickness_mm: Span | None = None
+    temperature_c: Span | None = None
     too_much_water: str
     too_little_water: str
     placing: str
+    leftovers: str = ""
     procedures: Annotated[list[Procedure], Field(min_length=1)]
     refuses: dict[MixerKind, str] = {}
     gauges: dict[Gauge, str]
     cautions: list[Caution]
+    schools: list[School] = []
     provenance: list[Provenance]
 
     @model_validator(mode="after")
     def _hangs_together(self) -> Self:
         names = {part.name for part in self.parts}
-        if (self.water is None) != (self.basis == "bag"):
-            raise ValueError("has water by ratio unless it goes by the bag, whose label gives the water")
+        if (self.water is None) != (self.basis in ("bag", "design")):
+            raise ValueError(
+                "has water by ratio unless it goes by the bag or by design, which give the water"
+            )
         for proportion in self.proportions:
             if not set(proportion.parts) <= names:
                 raise ValueError(f"proportion {proportion.name} names parts that the mix has not")
-        known = {admixture.name for admixture in self.admixtures}
         for procedure in self.procedures:
-            where = f"procedure {procedure.mixer}, {procedure.order}"
-            shares: dict[str, float] = dict.fromkeys([*names, "water"], 0.0)
-            for step in procedure.steps:
-                if isinstance(step, ChargeStep):
-                    if step.material not in names:
-                        raise ValueError(f"{where} charges {step.material!r}, which is no part of the mix")
-                    shares[step.material] += step.share
-                elif isinstance(step, WaterStep):
-                    shares["water"] += step.share
-                    if unknown := set(step.admixtures) - known:
-                        raise ValueError(
-                            f"{where} names the admixture {unknown.pop()!r}, which the mix has not"
-                        )
-                elif isinstance(step, JudgeStep) and step.test not in self.tests:
-                    raise ValueError(f"{where} judges by {step.test!r}, which is no test of the mix")
-            if missing := {"judge", "place"} - {step.kind for step in procedure.steps}:
-                raise ValueError(f"{where} has no {missing.pop()} step")
-            if uneven := [name for name, share in shares.items() if abs(share - 1) > 1e-9]:
-                raise ValueError(f"{where} does not charge the whole of {', '.join(sorted(uneven))}")
+            self._check(procedure, names)
         return self
+
+    def _check(self, procedure: Procedure, names: set[str]) -> None:
+        """Refuse a procedure that names what the mix has not, or does not charge the whole of it."""
+        where = f"procedure {procedure.mixer}, {procedure.order}"
+        known = {admixture.name for admixture in self.admixtures}
+        shares: dict[str, float] = dict.fromkeys([*names, "water"], 0.0)
+        for step in procedure.steps:
+            if isinstance(step, ChargeStep):
+                if step.material not in names:
+                    raise ValueError(f"{where} charges {step.material!r}, which is no part of the mix")
+                shares[step.material] += step.share
+            elif isinstance(step, WaterStep):
+                shares["water"] += step.share
+            elif isinstance(step, JudgeStep) and step.test not in self.tests:
+                raise ValueError(f"{where} judges by {step.test!r}, which is no test of the mix")
+            if isinstance(step, WaterStep | AdmixtureStep) and (unknown := set(step.admixtures) - known):
+                raise ValueError(f"{where} names the admixture {unknown.pop()!r}, which the mix has not")
+        if missing := {"judge", "place"} - {step.kind for step in procedure.steps}:
+            raise ValueError(f"{where} has no {missing.pop()} step")
+        if uneven := [name for name, share in shares.items() if abs(share - 1) > 1e-9]:
+            raise ValueError(f"{where} does not charge the whole of {', '.join(sorted(uneven))}")
 
     @property
     def ratio(self) -> str:
         """The parts as the trade writes them, such as 1 : 4 by volume."""
         if self.basis == "bag":
-            return "by the bag"
+            return f"by the {self.parts[0].unit}"
+        if self.basis == "design":
+            return "designed to a strength"
         return f"{' : '.join(_in_quarters(part.parts) for part in self.parts)} by {self.basis}"
 
     def procedure(self, mixer: MixerKind, order: Order | None) -> Procedure | None:
@@ -273,4 +366,4 @@ class Mix(Strict):
 def _in_quarters(parts: float) -> str:
     """Parts as they are written: quarters as fractions, anything finer as a decimal."""
     whole, rest = divmod(parts, 1)
-    return f"{int(whole) or ''}{QUARTERS[rest]}" if rest in QUARTERS else f"{parts:g}"
+    return f"{int(whole) or ''}{QUARTERS[rest]}" if rest in QUARTERS else f"{parts:.3g}"

@@ -79,6 +79,7 @@ def _values(running: RunningLoad, moment: datetime) -> dict[str, Any]:
         ),
         "lines": water_lines(situation.window, [item.water_l for item in batch.water]),
         "test": plan.tests[step.plan.test] if step and step.plan.test else None,
+        "judgements": sum(item.kind == "judge" for item in plan.procedure),
         "state_of": state_of,
         "proposal_l": situation.water.next_step_l,
         "next_number": load.number + 1 if plan.load(load.number + 1) else None,

@@ -1,5 +1,6 @@
 """Plan: how much, of what, in how many loads, and what to buy."""
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 from uuid import UUID
@@ -10,11 +11,13 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from keeve.core.errors import InputError
 from keeve.core.job import Job
 from keeve.core.mixes import library
+from keeve.core.mixes.model import Mix
 from keeve.core.plan import Plan, gauged_parts
 from keeve.core.planning import make_plan
 from keeve.core.units import System
-from keeve.services import accounts, plans
+from keeve.services import accounts, mixes, plans
 from keeve.services.accounts import Visitor
+from keeve.services.database import Engine
 from keeve.web import plan_entries, plan_form
 from keeve.web.drawings.order_bar import order_bar
 from keeve.web.drawings.sketch import sketch
@@ -30,19 +33,20 @@ def show(
     request: Request, database: Database, visitor: SignedIn, again: UUID | None = None, mix: str = ""
 ) -> Response:
     """The form, empty, for a mix, or from a saved plan, with what it comes to."""
-    form = plan_form.empty_form(visitor.units, mix)
+    known = {**library(), **mixes.own_mixes(database, visitor)}
+    form = plan_form.empty_form(visitor.units, known, mix)
     if again is not None:
         saved = plans.saved_plan(database, visitor, again)
         if saved is None:
             raise HTTPException(404)
-        form = plan_form.form_of(saved.job, visitor.units)
+        form = plan_form.form_of(saved.job, visitor.units, known)
     return _form_page(request, database, visitor, form)
 
 
 @router.post("/plan/preview")
-def preview(request: Request, visitor: SignedIn) -> Response:
+def preview(request: Request, database: Database, visitor: SignedIn) -> Response:
     """What the form comes to, while it is typed: the result and the mix's own fields as HTML, what is wrong."""
-    form = plan_form.form_from(request.state.form, visitor.units)
+    form = _typed(request, database, visitor)
     result = page(request, "plan/result.html", **_result(form, visitor)).body
     asked = page(request, "plan/asked.html", form=form, fields=plan_entries).body
     return JSONResponse(
@@ -54,7 +58,7 @@ def preview(request: Request, visitor: SignedIn) -> Response:
 def change_units(request: Request, database: Database, visitor: SignedIn) -> Response:
     """Other units, with everything typed so far carried over."""
     chosen: System = "us" if request.state.form.get("units") == "us" else "metric"
-    form = plan_form.form_from(request.state.form, visitor.units)
+    form = _typed(request, database, visitor)
     accounts.choose_units(database, visitor.account_id, chosen)
     converted = plan_form.convert(form, visitor.units, chosen)
     request.state.visitor = replace(visitor, units=chosen)
@@ -70,7 +74,7 @@ def after_units(visitor: SignedIn) -> Response:
 @router.post("/plan")
 def save(request: Request, database: Database, visitor: MayMix) -> Response:
     """Keep the plan and show its first load card; or the form again, with what is wrong."""
-    form = plan_form.form_from(request.state.form, visitor.units)
+    form = _typed(request, database, visitor)
     job = plan_form.to_job(form, visitor.units)
     if job is None:
         return _form_page(request, database, visitor, form, status=422)
@@ -82,8 +86,14 @@ def save(request: Request, database: Database, visitor: MayMix) -> Response:
     return RedirectResponse(f"/plan/{plan_id}/load/1", status_code=303)
 
 
+def _typed(request: Request, database: Engine, visitor: Visitor) -> PlanForm:
+    """The form as it was sent."""
+    known = mixes.known_mixes(database, visitor, request.state.form.get("mix", ""))
+    return plan_form.form_from(request.state.form, visitor.units, known)
+
+
 def _form_page(
-    request: Request, database: Any, visitor: Visitor, form: PlanForm, status: int = 200
+    request: Request, database: Engine, visitor: Visitor, form: PlanForm, status: int = 200
 ) -> Response:
     return page(
         request,
@@ -91,10 +101,14 @@ def _form_page(
         status,
         form=form,
         fields=plan_entries,
-        library=library(),
+        choices=_by_name({**library(), **mixes.own_mixes(database, visitor), **form.mixes}),
         saved=plans.newest_plans(database, visitor),
         **_result(form, visitor),
     )
+
+
+def _by_name(known: Mapping[str, Mix]) -> dict[str, Mix]:
+    return dict(sorted(known.items(), key=lambda item: item[1].name))
 
 
 def _result(form: PlanForm, visitor: Visitor) -> dict[str, Any]:

@@ -1,0 +1,82 @@
+"""The shorthand of the library's files: what several mixes share is written once and named."""
+
+from collections.abc import Iterator, Mapping
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import yaml
+
+Raw = dict[str, Any]
+
+_SHARED = Path(__file__).parent / "shared.yaml"
+
+
+@cache
+def _shared() -> Mapping[str, Raw]:
+    raw: Mapping[str, Raw] = yaml.safe_load(_SHARED.read_text())
+    return raw
+
+
+def written_out(raw: Raw) -> Iterator[Raw]:
+    """The mixes of one file, in full.
+
+    A file holds one mix, or what several have in common with ``each``, a list of what they have of their own.
+    Cautions, gauges, tests, schools and procedures may be names out of shared.yaml. A shared procedure serves a family:
+    its steps with materials or admixtures that a mix has not are left out.
+    """
+    common = {name: value for name, value in raw.items() if name != "each"}
+    for own in raw.get("each", [{}]):
+        yield _in_full({**common, **own})
+
+
+def _in_full(raw: Raw) -> Raw:
+    shared = _shared()
+    tests = (
+        {name: shared["tests"][name] for name in raw["tests"]}
+        if isinstance(raw["tests"], list)
+        else raw["tests"]
+    )
+    return {
+        **raw,
+        "tests": tests,
+        "gauges": shared["gauges"][raw["gauges"]] if isinstance(raw["gauges"], str) else raw["gauges"],
+        "cautions": [
+            {"code": item, "text": shared["cautions"][item]} if isinstance(item, str) else item
+            for item in raw["cautions"]
+        ],
+        "schools": [
+            shared["schools"][item] if isinstance(item, str) else item for item in raw.get("schools", [])
+        ],
+        "procedures": [_procedure(item, raw, tests) for item in raw["procedures"]],
+    }
+
+
+def _procedure(given: str | Raw, raw: Raw, tests: Raw) -> Raw:
+    procedure: Raw = _shared()["procedures"][given] if isinstance(given, str) else given
+    materials = {part["name"] for part in raw["parts"]}
+    admixtures = {item["name"] for item in raw.get("admixtures", [])}
+    steps = []
+    for step in procedure["steps"]:
+        if step.get("material") not in {None, *materials}:
+            continue
+        step = {**step}
+        if "admixtures" in step:
+            step["admixtures"] = [name for name in step["admixtures"] if name in admixtures]
+            if step["kind"] == "admixture" and not step["admixtures"]:
+                continue
+        steps.append(_completed(step, tests, raw["life_min"]))
+    return {**procedure, "steps": steps}
+
+
+def _completed(step: Raw, tests: Raw, life_min: float) -> Raw:
+    """A judge step is by the mix's first test unless it names one, and says what it looks for; placing lasts a life."""
+    if step["kind"] == "judge":
+        name = step.get("test", next(iter(tests)))
+        test = tests[name]
+        right: str = test["looks"]["right"]
+        said = {"do": f"Judge: {test['name'].lower()}", "test": name, "reading": right[0].lower() + right[1:]}
+        return {**said, **step}
+    if step["kind"] == "place":
+        return {"minutes": [0, life_min], **step}
+    return step

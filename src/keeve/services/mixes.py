@@ -1,0 +1,100 @@
+"""A crew's own mixes beside the library: kept version by version, never changed."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import Engine, select
+from sqlalchemy.exc import IntegrityError
+
+from keeve.core.errors import InputError
+from keeve.core.mixes import library, materials
+from keeve.core.mixes.model import Mix
+from keeve.services.accounts import Visitor
+from keeve.store import models
+from keeve.store.database import crew_reading, crew_session
+
+
+@dataclass(frozen=True)
+class VersionLine:
+    """One version of a mix: its number, when it was kept and by whom."""
+
+    version: int
+    made_at: datetime
+    made_by: str
+
+
+def own_mixes(engine: Engine, visitor: Visitor) -> dict[str, Mix]:
+    """The newest version of each of the crew's own mixes, by id."""
+    newest = select(models.MixVersion).distinct(models.MixVersion.mix_id)
+    newest = newest.order_by(models.MixVersion.mix_id, models.MixVersion.version.desc())
+    with crew_reading(engine, visitor.crew_id) as session:
+        return {row.mix_id: Mix.model_validate(row.content) for row in session.scalars(newest)}
+
+
+def find_mix(engine: Engine, visitor: Visitor, mix_id: str, version: int | None = None) -> Mix | None:
+    """A mix of the library or of the crew's own, the newest version unless one is asked for."""
+    if mix_id in library():
+        return library()[mix_id] if version is None else None
+    wanted = select(models.MixVersion.content).where(models.MixVersion.mix_id == mix_id)
+    if version is not None:
+        wanted = wanted.where(models.MixVersion.version == version)
+    with crew_reading(engine, visitor.crew_id) as session:
+        found = session.scalars(wanted.order_by(models.MixVersion.version.desc()).limit(1)).first()
+    return None if found is None else Mix.model_validate(found)
+
+
+def known_mixes(engine: Engine, visitor: Visitor, mix_id: str) -> Mapping[str, Mix]:
+    """The library, and the crew's mix of that id where it is none of the library's."""
+    own = None if mix_id in library() else find_mix(engine, visitor, mix_id)
+    return library() if own is None else {**library(), mix_id: own}
+
+
+def versions(engine: Engine, visitor: Visitor, mix_id: str) -> list[VersionLine]:
+    """Every version of a mix of the crew's own, the newest first."""
+    rows = (
+        select(models.MixVersion.version, models.MixVersion.made_at, models.Account.name)
+        .join(models.Account, models.Account.id == models.MixVersion.made_by)
+        .where(models.MixVersion.mix_id == mix_id)
+        .order_by(models.MixVersion.version.desc())
+    )
+    with crew_reading(engine, visitor.crew_id) as session:
+        return [VersionLine(*row) for row in session.execute(rows)]
+
+
+def save_mix(engine: Engine, visitor: Visitor, mix: Mix) -> int:
+    """Keep a mix as the crew's own, as the next version of its id; gives the version.
+
+    What is the same as the newest version is that version.
+
+    Raises:
+        InputError: its id is one of the library's, or a part is of a material without default figures.
+    """
+    if mix.id in library():
+        raise InputError(
+            "library_id", f"id {mix.id} is a mix of the library: give yours an id of its own.", ["id"]
+        )
+    for index, part in enumerate(mix.parts):
+        if part.material not in materials():
+            raise InputError(
+                "unknown_material",
+                f"parts.{index}.material {part.material!r} is not known here: use one of {', '.join(materials())}.",
+                [f"parts.{index}.material"],
+            )
+    kept = [line.version for line in versions(engine, visitor, mix.id)]
+    if kept and find_mix(engine, visitor, mix.id) == mix:
+        return kept[0]
+    version = max(kept, default=0) + 1
+    row = models.MixVersion(
+        mix_id=mix.id, version=version, content=mix.model_dump(mode="json"), made_by=visitor.account_id
+    )
+    try:
+        with crew_session(engine, visitor.crew_id) as session:
+            session.add(row)
+    except IntegrityError:
+        raise InputError(
+            "saved_meanwhile",
+            "Someone of your crew saved this mix at the same moment: look, and save again.",
+            ["id"],
+        ) from None
+    return version

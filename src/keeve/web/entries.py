@@ -1,0 +1,58 @@
+"""A number on a form: its words, its unit, and the way from what was typed to what is kept and back."""
+
+from dataclasses import dataclass
+
+from keeve.core.units import MEASURES, Kind, System, to_kept, to_shown
+
+Path = tuple[str | int, ...]
+_MOST = 1e12
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A number on a form.
+
+    Args:
+        name: its name on the form.
+        label: its words.
+        path: where it stands in what the form fills.
+        kind: what it measures; None for a bare number.
+        percent: whether it is typed in percent and kept as a fraction.
+        whole: whether it is a whole number.
+        default: what the empty form shows, in kept units.
+        needed: whether it may not be left empty.
+    """
+
+    name: str
+    label: str
+    path: Path
+    kind: Kind | None = None
+    percent: bool = False
+    whole: bool = False
+    default: float | None = None
+    needed: bool = False
+
+    def read(self, text: str, units: System) -> float | int:
+        """What was typed, in kept units.
+
+        Raises:
+            ValueError: it is no such number; the message says what it must be.
+        """
+        try:
+            number = float(text.replace(",", "."))
+        except ValueError:
+            number = _MOST
+        if not abs(number) < _MOST or (self.whole and number != int(number)):
+            example = "a whole number, such as 2" if self.whole else "a number, such as 3.5"
+            raise ValueError(f"{self.label} must be {example}.")
+        if self.whole:
+            return int(number)
+        kept = to_kept(number, self.kind, units) if self.kind else number
+        return kept / 100 if self.percent else kept
+
+    def write(self, kept: float, units: System) -> str:
+        """A kept figure as it is typed."""
+        shown = to_shown(kept, self.kind, units) if self.kind else kept * 100 if self.percent else kept
+        decimals = MEASURES[units][self.kind].decimals + 1 if self.kind else 3
+        text = f"{shown:.{decimals}f}"
+        return text.rstrip("0").rstrip(".") if "." in text else text
