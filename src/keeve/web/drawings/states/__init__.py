@@ -3,17 +3,37 @@
 from collections.abc import Callable, Mapping
 
 from keeve.core.mixes.model import Drawing, Reading
+from keeve.web.drawings.states.bleed import bleed
+from keeve.web.drawings.states.drag_fold import drag_fold
+from keeve.web.drawings.states.float_hold import float_hold
+from keeve.web.drawings.states.hemp_ball import hemp_ball
+from keeve.web.drawings.states.self_level import self_level
 from keeve.web.drawings.states.shape import Shape
 from keeve.web.drawings.states.slow_fold import slow_fold
 from keeve.web.drawings.states.slump_cone import slump_cone
+from keeve.web.drawings.states.soft_peak import soft_peak
 from keeve.web.drawings.states.squeezed_ball import squeezed_ball
+from keeve.web.drawings.states.stone_ball import stone_ball
+from keeve.web.drawings.states.thin_pour import thin_pour
+from keeve.web.drawings.states.tint import tint
 from keeve.web.drawings.states.trowel import trowel
+from keeve.web.drawings.states.trowel_tap import trowel_tap
 
 DRAWINGS: Mapping[Drawing, Callable[[float, bool], list[Shape]]] = {
     "trowel": trowel,
-    "squeezed-ball": squeezed_ball,
+    "trowel-tap": trowel_tap,
+    "bleed": bleed,
+    "drag-fold": drag_fold,
     "slow-fold": slow_fold,
     "slump-cone": slump_cone,
+    "squeezed-ball": squeezed_ball,
+    "stone-ball": stone_ball,
+    "hemp-ball": hemp_ball,
+    "float": float_hold,
+    "thin-pour": thin_pour,
+    "tint": tint,
+    "soft-peak": soft_peak,
+    "self-level": self_level,
 }
 
 # Wetness runs from 0, too dry, over 0.5, right, to 1, too wet. What is not mixed yet may be either.

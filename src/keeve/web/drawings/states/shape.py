@@ -57,6 +57,26 @@ def lump(x: float, y: float, radius: float, seed: int = 0, flat: float = 0.78, r
     )
 
 
+def drop(x: float, y: float) -> Shape:
+    """A drop of water, its tip at x and y."""
+    return Shape("drop", f"M{x:.1f},{y:.1f} q-5,9 0,13 q5,-4 0,-13 Z")
+
+
+def cracks(*paths: str) -> list[Shape]:
+    """Cracks along these paths."""
+    return [Shape("crack", path) for path in paths]
+
+
+def lumps(look: str, places: Sequence[tuple[float, float, float]], rough: float = 0.2) -> list[Shape]:
+    """Uneven lumps at x, y, and half their width."""
+    return [Shape(look, lump(*place, seed=index, rough=rough)) for index, place in enumerate(places)]
+
+
+def scattered(places: Sequence[tuple[float, float, float]]) -> list[Shape]:
+    """Crumbs at x, y, and their radius."""
+    return [Shape("crumb", circle(*place)) for place in places]
+
+
 def drip(x: float, y: float, length: float) -> list[Shape]:
     """A run of slurry with a drop under it."""
     end = y + length
@@ -69,3 +89,22 @@ def drip(x: float, y: float, length: float) -> list[Shape]:
 def ragged(index: int) -> float:
     """Unevenness along a line, −1 to 1."""
     return math.sin(index * 1.9) * 0.6 + math.sin(index * 4.3 + 1) * 0.4
+
+
+_HAND = (
+    "M10,112 Q6,125 20,131 L82,152 Q130,167 186,150 L248,144 L248,106 L206,110 Q198,78 184,78 Q172,80 180,106 "
+    "Q150,128 108,124 Q60,119 28,103 Q14,100 10,112 Z"
+)
+_FINGERS = ("M20,117 Q52,129 86,138", "M34,110 Q60,121 92,128")
+
+
+def palm() -> list[Shape]:
+    """An open gloved hand, to be drawn in front of what lies in it."""
+    return [Shape("glove", _HAND), *(Shape("seam", path) for path in _FINGERS)]
+
+
+def crumbs(dry: float) -> list[Shape]:
+    """Crumbs that fall past a hand."""
+    places = ((16, 142, 4), (30, 158, 3), (48, 150, 5), (66, 166, 3), (206, 160, 4), (226, 168, 3), (94, 170, 4),
+              (8, 166, 3), (190, 172, 3), (140, 172, 2.5))  # fmt: skip
+    return [Shape("crumb", circle(*place)) for place in places[: round(10 * dry)]]

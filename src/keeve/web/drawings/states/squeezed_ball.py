@@ -2,13 +2,18 @@
 
 import math
 
-from keeve.web.drawings.states.shape import Point, Shape, circle, drip, dryness, excess, line, lump
-
-_HAND = (
-    "M10,112 Q6,125 20,131 L82,152 Q130,167 186,150 L248,144 L248,106 L206,110 Q198,78 184,78 Q172,80 180,106 "
-    "Q150,128 108,124 Q60,119 28,103 Q14,100 10,112 Z"
+from keeve.web.drawings.states.shape import (
+    Point,
+    Shape,
+    crumbs,
+    drip,
+    dryness,
+    excess,
+    line,
+    lump,
+    palm,
 )
-_FINGERS = ("M20,117 Q52,129 86,138", "M34,110 Q60,121 92,128")
+
 _X, _Y, _RADIUS = 108.0, 80.0, 50.0
 
 
@@ -20,9 +25,8 @@ def squeezed_ball(wetness: float, mixed: bool) -> list[Shape]:
         mixed: whether it is even; powder and tufts show where it is not.
     """
     dry, wet = dryness(wetness), excess(wetness)
-    shapes = [Shape("glove", _HAND), *(Shape("seam", path) for path in _FINGERS)]
     if dry > 0.5:
-        return [*_fallen_apart(dry), *shapes, *_falling(dry)]
+        return [*_fallen_apart(dry), *palm(), *crumbs(dry)]
     half, height = _RADIUS * (1 + 0.42 * wet), _RADIUS * (1 - 0.42 * wet)
     middle = _Y + (_RADIUS - height) * 0.9
     ball = [
@@ -37,7 +41,7 @@ def squeezed_ball(wetness: float, mixed: bool) -> list[Shape]:
     if not mixed:
         shapes += [Shape("powder", lump(x, y, r, seed)) for seed, (x, y, r) in enumerate(_POCKETS)]
         shapes += [Shape("tuft", path) for path in _TUFTS]
-    shapes += [Shape("glove", _HAND), *(Shape("seam", path) for path in _FINGERS)]
+    shapes += palm()
     if wet > 0.3:
         shapes.append(Shape("film", _shine(half, height, middle)))
         for index, x in enumerate((40, 74, 108, 140, 172)[: round(5 * wet)]):
@@ -82,9 +86,3 @@ def _fallen_apart(dry: float) -> list[Shape]:
         Shape("paste", lump(x, y, r * (0.8 + 0.2 * dry), seed, rough=0.34))
         for seed, (x, y, r) in enumerate(pieces)
     ]
-
-
-def _falling(dry: float) -> list[Shape]:
-    places = ((16, 142, 4), (30, 158, 3), (48, 150, 5), (66, 166, 3), (206, 160, 4), (226, 168, 3), (94, 170, 4),
-              (8, 166, 3), (190, 172, 3), (140, 172, 2.5))  # fmt: skip
-    return [Shape("crumb", circle(*place)) for place in places[: round(10 * dry)]]
