@@ -24,8 +24,10 @@ OPEN_ROUTES = {
 # What somebody who only looks on may still send: nothing of it changes the crew's work.
 READERS_POSTS = {
     "/sign-in", "/sign-out", "/units", "/plan/units", "/plan/preview", "/crew/switch", "/account/password",
-    "/account/sign-out-everywhere", "/invitation/{token}",
+    "/account/sign-out-everywhere", "/invitation/{token}", "/rules/{rule_id}/try",
 }  # fmt: skip
+# Pages that lead only to what a reader may not do.
+EDITING = {"/mixes/{mix_id}/own"}
 
 
 def a_load(client: Client) -> dict[str, str]:
@@ -35,7 +37,10 @@ def a_load(client: Client) -> dict[str, str]:
     begun = client.post(f"/plan/{plan_id}/load/1/begin")
     load_id = begun.headers["location"].split("/")[2]
     account_id = str(client.visitor.account_id)
+    own = client.post("/mixes/mortar-general/own", data={"name": "Wall mortar"})
     return {
+        "mix_id": own.headers["location"].split("/")[2],
+        "rule_id": "slab-volume",
         "plan_id": plan_id,
         "number": "1",
         "load_id": load_id,
@@ -69,9 +74,12 @@ def test_another_crew_reaches_nothing(engine: Engine, clock: Clock, client: Clie
     ids = a_load(client)
     stranger = Client(engine, clock)
     for method, path in every_route():
-        if "{" in path:
+        if "{" in path and "{rule_id}" not in path:
             assert ask(stranger, method, path.format(**ids)).status_code == 404, path
     assert stranger.get(f"/plan?again={ids['plan_id']}").status_code == 404
+    assert "Wall mortar" in client.get("/mixes").text
+    for path in ("/mixes", "/plan", f"/mixes/compare?one={ids['mix_id']}&other=mortar-general"):
+        assert "Wall mortar" not in stranger.get(path).text
     for path in ("/plan", "/log", "/log.csv", "/bench"):
         assert ids["load_id"] not in stranger.get(path).text
         assert ids["plan_id"] not in stranger.get(path).text
@@ -84,7 +92,9 @@ def test_a_reader_changes_nothing(engine: Engine, clock: Clock, client: Client) 
     crews.join(engine, reader.visitor, crews.invite(engine, client.visitor, "reader", NOON), NOON)
     assert reader.post("/crew/switch", data={"crew_id": str(client.visitor.crew_id)}).status_code == 303
     for method, path in every_route():
-        if method == "GET" and (method, path) not in OPEN_ROUTES:
+        if path in EDITING:
+            assert ask(reader, method, path.format(**ids)).status_code == 403, path
+        elif method == "GET" and (method, path) not in OPEN_ROUTES:
             assert reader.get(path.format(**ids)).status_code in (200, 303), path
         if method == "POST" and path not in READERS_POSTS:
             assert ask(reader, method, path.format(**ids)).status_code == 403, path
@@ -113,7 +123,8 @@ def test_a_form_from_elsewhere_changes_nothing(client: Client) -> None:
         if method == "POST":
             for headers in ({FORM_HEADER: ""}, {FORM_HEADER: "guess"}, {"Sec-Fetch-Site": "cross-site"},
                             {"Origin": "http://elsewhere.example"}):  # fmt: skip
-                ids = dict.fromkeys(("plan_id", "number", "load_id", "account_id", "token"), "1")
+                names = ("plan_id", "number", "load_id", "account_id", "token", "mix_id", "rule_id")
+                ids = dict.fromkeys(names, "1")
                 answer = client.post(path.format(**ids), headers=headers)
                 assert answer.status_code == 403, (path, headers)
 

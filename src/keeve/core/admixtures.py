@@ -37,6 +37,10 @@ class AdmixtureDose(Result):
 @rule(
     "admixture-dose",
     formula="m = dose · base;  water = m · (1 − solids) for a liquid",
+    math=(
+        r"\text{mass} = \text{dose} \cdot \text{base} "
+        r"\qquad \text{water in it} = \text{mass} \cdot (1 - \text{solids})"
+    ),
     sources=[MASS_BALANCE],
     example=Example(
         given={

@@ -29,6 +29,10 @@ class Bagged(Result):
 @rule(
     "bagged",
     formula="bags = ⌈target / yield / part⌉ · part",
+    math=(
+        r"\text{bags} = "
+        r"\left\lceil \frac{\text{target} / \text{yield of a bag}}{\text{part}} \right\rceil \cdot \text{part}"
+    ),
     sources=[PRACTICE],
     example=Example(
         given={

@@ -86,6 +86,12 @@ class ConcreteDesign(Result):
 @rule(
     "concrete-design-aci",
     formula="c = w / (w/c);  stone = rodded volume · density;  sand fills 1 − w − c − stone − air",
+    math=(
+        r"\text{cement} = \frac{\text{water}}{w/c} "
+        r"\qquad \text{stone} = V_{\text{rodded}} \cdot \rho_{\text{rodded}} "
+        r"\qquad \text{sand} = \rho_{\text{sand}} "
+        r"\left( 1 - V_{\text{water}} - V_{\text{cement}} - V_{\text{stone}} - \text{air} \right)"
+    ),
     sources=[published("ACI 211.1-91, absolute volume method, its tables")],
     example=Example(
         given={

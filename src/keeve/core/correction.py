@@ -32,6 +32,7 @@ class CorrectWet(Result):
 @rule(
     "correct-wet",
     formula="k = (W − r·B) / (r·B − Σ m·w);  add k · m · (1 + w)",
+    math=r"k = \frac{W - r B}{r B - \sum m w} \qquad \text{add} = k \, m \, (1 + w)",
     sources=[MASS_BALANCE],
     example=Example(
         given={
@@ -151,6 +152,9 @@ _SHARES = (0.5, 0.25, 0.25)
 @rule(
     "correct-dry",
     formula="½, ¼, ¼ of (ceiling − water)",
+    math=(
+        r"\text{steps} = \tfrac{1}{2}, \tfrac{1}{4}, \tfrac{1}{4} \ \text{of} \ (\text{ceiling} - \text{water})"
+    ),
     sources=[PRACTICE],
     example=Example(
         given={
@@ -216,6 +220,10 @@ class CorrectMiscount(Result):
 @rule(
     "correct-miscount",
     formula="multiple = max(charged / parts);  add = parts · multiple − charged",
+    math=(
+        r"\text{multiple} = \max \frac{\text{charged}}{\text{parts}} "
+        r"\qquad \text{add} = \text{parts} \cdot \text{multiple} - \text{charged}"
+    ),
     sources=[MASS_BALANCE],
     example=Example(
         given={"charged": {"cement": 1, "lime": 1, "sand": 3}, "parts": {"cement": 1, "lime": 1, "sand": 6}},

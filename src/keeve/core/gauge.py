@@ -47,6 +47,12 @@ class _Measure(NamedTuple):
 @rule(
     "gauge-vessels",
     formula="V = m / ρ;  s = Σ n·v / Σ V;  least max |n·v / (s·V) − 1|, then |s − 1|, then Σ n",
+    math=(
+        r"V = \frac{m}{\rho} "
+        r"\qquad s = \frac{\sum n v}{\sum V} "
+        r"\qquad \min_{n} \ \max \left| \frac{n v}{s V} - 1 \right|, "
+        r"\ \text{then} \ \left| s - 1 \right|, \ \text{then} \ \sum n"
+    ),
     sources=[PRACTICE],
     example=Example(
         given={
@@ -220,6 +226,7 @@ class ScaleTarget(Result):
 @rule(
     "scale-target",
     formula="gross = net / vessels + tare",
+    math=r"\text{gross} = \frac{\text{net}}{\text{vessels}} + \text{tare}",
     sources=[MASS_BALANCE],
     example=Example(
         given={"net_kg": 42.0, "tare_kg": 0.7, "vessels": 3}, gives={"gross_kg": 14.7}, origin="by hand"
@@ -250,6 +257,10 @@ class Tare(Result):
 @rule(
     "tare",
     formula="tare = gross − net; suspicious beyond 5 % of the median or 0.1 kg, whichever is larger",
+    math=(
+        r"\text{tare} = \text{gross} - \text{net} "
+        r"\qquad \left| \text{tare} - \text{median} \right| \le \max ( 0.05 \cdot \text{median}, \ 0.1 \, \text{kg} )"
+    ),
     sources=[MASS_BALANCE],
     example=Example(
         given={"gross_kg": [14.7, 20.7], "net_kg": [14.0, 20.0]},

@@ -21,6 +21,7 @@ class OrderVolume(Result):
 @rule(
     "slab-volume",
     formula="V = l · w · t",
+    math=r"V = \text{length} \cdot \text{width} \cdot \text{thickness}",
     sources=[GEOMETRY],
     example=Example(
         given={"length_m": 3, "width_m": 2, "thickness_m": 0.1}, gives={"volume_m3": 0.6}, origin="by hand"
@@ -43,6 +44,7 @@ def slab_volume(*, length_m: Dimension, width_m: Dimension, thickness_m: Dimensi
 @rule(
     "cylinder-volume",
     formula="V = π d² / 4 · h",
+    math=r"V = \frac{\pi d^{2}}{4} \, h",
     sources=[GEOMETRY],
     example=Example(
         given={"diameter_m": 0.3, "height_m": 0.8},
@@ -66,6 +68,7 @@ def cylinder_volume(*, diameter_m: Dimension, height_m: Dimension) -> Volume:
 @rule(
     "frustum-volume",
     formula="V = π h / 12 · (D² + D d + d²)",
+    math=r"V = \frac{\pi h}{12} \left( D^{2} + D d + d^{2} \right)",
     sources=[GEOMETRY],
     example=Example(
         given={"bottom_diameter_m": 0.4, "top_diameter_m": 0.2, "height_m": 0.3},
@@ -91,6 +94,7 @@ def frustum_volume(*, bottom_diameter_m: Dimension, top_diameter_m: Dimension, h
 @rule(
     "post-hole-volume",
     formula="V = π d² / 4 · h − b · t · e",
+    math=r"V = \frac{\pi d^{2}}{4} \, h - \text{post width} \cdot \text{post thickness} \cdot \text{embedment}",
     sources=[GEOMETRY],
     example=Example(
         given={
@@ -146,6 +150,7 @@ def post_hole_volume(
 @rule(
     "order-volume",
     formula="V_order = V_net · (1 + waste)",
+    math=r"V_{\text{order}} = V_{\text{net}} \, (1 + \text{waste})",
     sources=[PRACTICE],
     example=Example(
         given={"net_m3": 0.25, "waste_fraction": 0.10}, gives={"order_m3": 0.275}, origin="by hand"

@@ -27,6 +27,7 @@ class AggregateMoisture(Result):
 @rule(
     "aggregate-moisture",
     formula="batch = m · (1 + w);  free = m · (w − a)",
+    math=r"\text{batch} = m \, (1 + w) \qquad \text{free water} = m \, (w - a)",
     sources=[published("ACI 211.1-91, batch weights adjusted for moisture")],
     example=Example(
         given={"dry_mass_kg": 1000, "total_moisture_fraction": 0.06, "absorption_fraction": 0.01},
@@ -71,6 +72,7 @@ _GRADE_FACTOR = {"coarse": 0.7, "medium": 1.0, "fine": 1.4}
 @rule(
     "sand-bulking",
     formula="damp height / flooded height − 1, or the default curve by moisture and grade",
+    math=r"\text{bulking} = \frac{h_{\text{damp}}}{h_{\text{flooded}}} - 1",
     sources=[PRACTICE],
     example=Example(
         given={"moisture_fraction": 0.07, "grade": "coarse"},
@@ -139,6 +141,7 @@ class PanDryMoisture(Result):
 @rule(
     "pan-dry-moisture",
     formula="w = (wet − dry) / (dry − pan)",
+    math=r"w = \frac{\text{wet} - \text{dry}}{\text{dry} - \text{pan}}",
     sources=[published("ASTM C566, total evaporable moisture by drying")],
     example=Example(
         given={"wet_kg": 1.36, "dry_kg": 1.3, "pan_kg": 0.1},
@@ -187,6 +190,7 @@ class SiltJar(Result):
 @rule(
     "silt-jar",
     formula="silt height / sand height, passes to 0.08; or by look: pale water with little afloat passes",
+    math=r"\text{silt} = \frac{h_{\text{silt}}}{h_{\text{sand}}} \le 0.08",
     sources=[PRACTICE],
     example=Example(
         given={"sand_mm": 80, "silt_mm": 4},

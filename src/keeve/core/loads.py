@@ -39,6 +39,11 @@ class Loads(Result):
 @rule(
     "split-loads",
     formula="n = ⌈order / cap − 10⁻⁹⌉, cap the smallest of mixer, life and crew; whole bags: ⌊cap / (bag / binder)⌋",
+    math=(
+        r"n = \left\lceil \frac{\text{order}}{\text{cap}} - 10^{-9} \right\rceil "
+        r"\qquad \text{whole bags} = "
+        r"\left\lfloor \frac{\text{cap}}{\text{bag} / \text{binder in a m}^{3}} \right\rfloor"
+    ),
     sources=[PRACTICE],
     example=Example(
         given={"order_m3": 0.275, "mixer_working_l": 90},

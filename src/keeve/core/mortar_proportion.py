@@ -44,6 +44,11 @@ class MortarProportion(Result):
 @rule(
     "mortar-proportion",
     formula="cement = binder / (1 + lime parts);  lime and sand by their parts",
+    math=(
+        r"\text{cement} = \frac{\text{binder}}{1 + \text{lime parts}} "
+        r"\qquad \text{lime} = \text{cement} \cdot \text{lime parts} "
+        r"\qquad \text{sand} = \text{cement} \cdot \text{sand parts}"
+    ),
     sources=[published("ASTM C270 table 1"), published("UK National Annex to EN 1996-1-1")],
     example=Example(
         given={"type": "N", "binder_volume_l": 20},

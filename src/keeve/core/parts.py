@@ -93,6 +93,7 @@ class PartsBatch(Result):
 @rule(
     "absolute-volume",
     formula="V = Σ(m / ρ) / (1 − air)",
+    math=r"V = \frac{\sum m / \rho}{1 - \text{air}}",
     sources=[_ACI_211],
     example=Example(
         given={
@@ -132,6 +133,11 @@ def absolute_volume(
 @rule(
     "volume-parts",
     formula="V = (Σ dry / ρ + W / 1000) / (1 − air);  W = max(ratio · Σ binder, Σ dry · (w − a))",
+    math=(
+        r"V = \frac{\sum m_{\text{dry}} / \rho + W / 1000}{1 - \text{air}} "
+        r"\qquad m_{\text{dry}} = \frac{V_{\text{loose}} \, \rho_{\text{bulk}}}{1 + \text{bulking}} "
+        r"\qquad W = \max \left( r \sum m_{\text{binder}}, \ \sum m_{\text{dry}} (w - a) \right)"
+    ),
     sources=[_ACI_211, MASS_BALANCE],
     example=Example(
         given={
@@ -242,6 +248,10 @@ class MassBatch(Result):
 @rule(
     "mass-parts",
     formula="V = (Σ dry / ρ + W / 1000) / (1 − air);  W = max(ratio · Σ binder, Σ dry · (w − a))",
+    math=(
+        r"V = \frac{\sum m_{\text{dry}} / \rho + W / 1000}{1 - \text{air}} "
+        r"\qquad W = \max \left( r \sum m_{\text{binder}}, \ \sum m_{\text{dry}} (w - a) \right)"
+    ),
     sources=[_ACI_211, MASS_BALANCE],
     example=Example(
         given={

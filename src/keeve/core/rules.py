@@ -97,12 +97,14 @@ class Rule(Generic[P, R]):
         self,
         rule_id: str,
         formula: str,
+        math: str,
         sources: Sequence[Source],
         example: Example,
         function: Callable[P, R],
     ) -> None:
         self.id = rule_id
         self.formula = formula
+        self.math = math
         self.sources = list(sources)
         self.example = example
         self.function = function
@@ -181,14 +183,14 @@ REGISTRY: dict[str, Rule[Any, Any]] = {}
 
 
 def rule(
-    rule_id: str, *, formula: str, sources: Sequence[Source], example: Example
+    rule_id: str, *, formula: str, math: str, sources: Sequence[Source], example: Example
 ) -> Callable[[Callable[P, R]], Rule[P, R]]:
-    """Register a keyword-only function as the rule ``rule_id``."""
+    """Register a keyword-only function as the rule ``rule_id``; ``formula`` in a line, ``math`` as LaTeX."""
 
     def register(function: Callable[P, R]) -> Rule[P, R]:
         if rule_id in REGISTRY:
             raise RuntimeError(f"the rule {rule_id} is registered twice")
-        registered = Rule(rule_id, formula, sources, example, function)
+        registered = Rule(rule_id, formula, math, sources, example, function)
         REGISTRY[rule_id] = registered
         return registered
 

@@ -13,6 +13,7 @@ from keeve.core.rules import GEOMETRY, Amount, Dimension, Example, Strict, rule
 @rule(
     "stairs-volume",
     formula="V = w · g · r · n · (n + 1) / 2",
+    math=r"V = \text{width} \cdot \text{going} \cdot \text{rise} \cdot \frac{n (n + 1)}{2}",
     sources=[GEOMETRY],
     example=Example(
         given={"width_m": 1, "going_m": 0.3, "rise_m": 0.2, "steps": 3},
@@ -46,6 +47,7 @@ class CoatVolume(Volume):
 @rule(
     "coat-volume",
     formula="V = (A − O) · (Σ coats + uneven)",
+    math=r"V = (A - \text{openings}) \left( \sum \text{coats} + \text{uneven} \right)",
     sources=[GEOMETRY],
     example=Example(
         given={"area_m2": 20, "openings_m2": 4, "coats_mm": [10, 6], "uneven_mm": 4},
@@ -97,6 +99,7 @@ class MasonryMortar(Volume):
 @rule(
     "unit-masonry-mortar",
     formula="n = A / ((L + j)(H + j));  V = A · W − n · L · H · W",
+    math=r"n = \frac{A}{(L + j)(H + j)} \qquad V = A W - n L H W",
     sources=[GEOMETRY],
     example=Example(
         given={
@@ -144,6 +147,10 @@ class Pointing(Volume):
 @rule(
     "pointing-volume",
     formula="length = A · (1 / (H + j) + H / ((L + j)(H + j)));  V = length · j · depth",
+    math=(
+        r"\text{length} = A \left( \frac{1}{H + j} + \frac{H}{(L + j)(H + j)} \right) "
+        r"\qquad V = \text{length} \cdot j \cdot \text{depth}"
+    ),
     sources=[GEOMETRY],
     example=Example(
         given={
@@ -199,6 +206,10 @@ class LayeredWall(Volume):
 @rule(
     "layered-wall-volume",
     formula="V = (A − O) · t − Σ w · d · l;  layers = ⌈height / layer⌉",
+    math=(
+        r"V = (A - \text{openings}) \, t - \sum w \, d \, l "
+        r"\qquad \text{layers} = \left\lceil \frac{\text{height}}{\text{layer}} \right\rceil"
+    ),
     sources=[GEOMETRY],
     example=Example(
         given={

@@ -34,6 +34,7 @@ class Shopping(Result):
 @rule(
     "shopping",
     formula="bags = ⌈(Σ loads − on hand) / bag⌉;  bulk up to the next 0.1 t",
+    math=r"\text{bags} = \left\lceil \frac{\sum \text{loads} - \text{on hand}}{\text{bag}} \right\rceil",
     sources=[MASS_BALANCE],
     example=Example(
         given={

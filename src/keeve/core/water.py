@@ -33,6 +33,11 @@ class WaterWindow(Result):
 @rule(
     "water-window",
     formula="next = start; below target (target − in) / 2; above it (ceiling − in) / 2; at least 0.1 L",
+    math=(
+        r"\text{next} = \begin{cases} \text{start} & \text{if nothing is in} \\ "
+        r"(\text{target} - \text{in}) / 2 & \text{below target} \\ "
+        r"(\text{ceiling} - \text{in}) / 2 & \text{above it} \end{cases}"
+    ),
     sources=[PRACTICE],
     example=Example(
         given={"start_l": 8, "min_l": 10, "max_l": 14, "additions_l": [8]},
@@ -112,6 +117,7 @@ class WaterAccount(Result):
 @rule(
     "water-account",
     formula="ratio = (added + free in the heap + in admixtures) / binder",
+    math=r"\text{ratio} = \frac{\text{added} + \text{free in the heap} + \text{in admixtures}}{\text{binder}}",
     sources=[MASS_BALANCE],
     example=Example(
         given={"binder_kg": 20, "added_l": 11, "free_aggregate_water_kg": 3.5, "admixture_water_kg": 0.5},

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy import Engine, select
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.exc import IntegrityError
 
 from keeve.core.errors import InputError
@@ -26,7 +27,7 @@ class VersionLine:
 
 def own_mixes(engine: Engine, visitor: Visitor) -> dict[str, Mix]:
     """The newest version of each of the crew's own mixes, by id."""
-    newest = select(models.MixVersion).distinct(models.MixVersion.mix_id)
+    newest = select(models.MixVersion).ext(distinct_on(models.MixVersion.mix_id))
     newest = newest.order_by(models.MixVersion.mix_id, models.MixVersion.version.desc())
     with crew_reading(engine, visitor.crew_id) as session:
         return {row.mix_id: Mix.model_validate(row.content) for row in session.scalars(newest)}

@@ -41,11 +41,14 @@ _CHOICES: Mapping[str, tuple[str, Path, str]] = {
 
 @dataclass
 class PlanForm:
-    """What stands on the form: texts by name, the mixes to choose from by id, and what is wrong by name."""
+    """What stands on the form: texts by name, the mixes to choose from by id, what is wrong by name, and what is
+    still to be given, by name.
+    """
 
     values: dict[str, str]
     mixes: Mapping[str, Mix]
     errors: dict[str, str] = field(default_factory=dict)
+    missing: dict[str, str] = field(default_factory=dict)
 
     @property
     def shape(self) -> str:
@@ -87,6 +90,7 @@ def empty_form(units: System, mixes: Mapping[str, Mix], mix_id: str = _NEWCOMERS
     for name, entry in _every_entry(mixes[mix_id]).items():
         values[name] = "" if entry.default is None else entry.write(entry.default, units)
     values["mix"] = mix_id
+    values["mixer_kind"] = mixes[mix_id].procedures[0].mixer
     return PlanForm(values, mixes)
 
 
@@ -173,7 +177,7 @@ def to_job(form: PlanForm, units: System) -> Job | None:
         raw["admixtures"] = [{"name": dosed(mix), "basis": values["basis"]}]
     for entry in form.entries:
         _put(raw, entry, form, units)
-    if form.errors:
+    if form.errors or form.missing:
         return None
     try:
         return read_job(raw)
@@ -189,7 +193,7 @@ def _put(raw: dict[str, Any], entry: Entry, form: PlanForm, units: System) -> No
         return
     if not text:
         if entry.needed:
-            form.errors[entry.name] = f"{entry.label} is missing: give it."
+            form.missing[entry.name] = f"{entry.label} is missing: give it."
         return
     holder: Any = raw
     for part in entry.path[:-1]:

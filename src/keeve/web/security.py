@@ -7,9 +7,10 @@ from urllib.parse import urlsplit
 
 from fastapi import Depends, Request
 from starlette.concurrency import run_in_threadpool
-from starlette.datastructures import MutableHeaders
+from starlette.datastructures import MutableHeaders, UploadFile
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from keeve.core.errors import InputError
 from keeve.services.accounts import Visitor, visitor
 from keeve.services.database import Engine
 
@@ -19,6 +20,8 @@ STRANGER_COOKIE = "__Host-keeve-visit"
 FORM_FIELD = "form_token"
 FORM_HEADER = "X-Form-Token"
 
+# Forms and the small files on them (a mix, a job).
+_MOST_FORM_BYTES = 1_000_000
 _SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
 
 _HEADERS = {
@@ -108,12 +111,19 @@ async def guard(request: Request) -> None:
         raise ForeignForm
     given = request.headers.get(FORM_HEADER)
     if "form" in request.headers.get("content-type", ""):
+        if not 0 <= int(request.headers.get("content-length", -1)) <= _MOST_FORM_BYTES:
+            raise InputError("too_large", "What was sent is too large: choose a smaller file.", [])
         form = await request.form()
-        request.state.form = {name: value for name, value in form.items() if isinstance(value, str)}
+        request.state.form = {name: await _text_of(value) for name, value in form.items()}
         given = given or request.state.form.get(FORM_FIELD)
     expected = form_token(request)
     if not expected or not given or not hmac.compare_digest(expected.encode(), given.encode()):
         raise ForeignForm
+
+
+async def _text_of(value: UploadFile | str) -> str:
+    """A value of a form; a file as its text."""
+    return value if isinstance(value, str) else (await value.read()).decode(errors="replace")
 
 
 def form_token(request: Request) -> str:

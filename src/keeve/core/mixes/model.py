@@ -12,6 +12,8 @@ Order = Literal["water-first", "dry-first"]
 Gauge = Literal["weight", "volume"]
 Reading = Literal["too-dry", "right", "too-wet", "not-mixed-yet"]
 Hatch = Literal["cement", "lime", "sand", "stone", "hemp", "dry-mix", "paste", "water"]
+# What a yard holds, as one looks for a mix by it.
+Sort = Literal["cement", "lime", "sand", "stone", "hemp", "silica fume", "bags and pails"]
 Retempering = Literal["never", "remix_dry", "small_water", "remix_freely"]
 Use = Literal["bed", "point", "render", "plaster", "lay floor", "pour", "cast", "infill", "top", "pack"]
 Drawing = Literal[
@@ -62,6 +64,7 @@ class Material(Strict):
     """Default figures of a material, densities in kg/m3, fractions over oven-dry mass."""
 
     name: str
+    sort: Sort
     hatch: Hatch
     bulk_density_kg_m3: Dimension
     particle_density_kg_m3: Dimension

@@ -50,7 +50,7 @@ def preview(request: Request, database: Database, visitor: SignedIn) -> Response
     result = page(request, "plan/result.html", **_result(form, visitor)).body
     asked = page(request, "plan/asked.html", form=form, fields=plan_entries).body
     return JSONResponse(
-        {"html": bytes(result).decode(), "asked": bytes(asked).decode(), "errors": form.errors}
+        {"html": bytes(result).decode(), "asked": bytes(asked).decode(), "errors": _wrong(form)}
     )
 
 
@@ -77,6 +77,7 @@ def save(request: Request, database: Database, visitor: MayMix) -> Response:
     form = _typed(request, database, visitor)
     job = plan_form.to_job(form, visitor.units)
     if job is None:
+        form.errors = {**form.missing, **form.errors}
         return _form_page(request, database, visitor, form, status=422)
     try:
         plan_id = plans.save_plan(database, visitor, job)
@@ -115,7 +116,7 @@ def _result(form: PlanForm, visitor: Visitor) -> dict[str, Any]:
     """The plan of the form and its sketch, or neither; what is wrong is left on the form."""
     job = plan_form.to_job(form, visitor.units)
     if job is None:
-        return {"plan": None, "errors": form.errors}
+        return {"plan": None, "errors": _wrong(form)}
     try:
         plan = make_plan(job)
     except InputError as fault:
@@ -131,6 +132,14 @@ def _result(form: PlanForm, visitor: Visitor) -> dict[str, Any]:
         "errors": {},
         "gauged": gauged_parts(plan.loads[0]),
     }
+
+
+def _wrong(form: PlanForm) -> dict[str, str]:
+    """What is wrong, by field; where nothing is, what is still to be given, in one line of its own."""
+    if form.errors or not form.missing:
+        return form.errors
+    labels = [entry.label for entry in form.entries if entry.name in form.missing]
+    return {"": f"Still to be given: {', '.join(labels)}."}
 
 
 def _sizes(job: Job, plan: Plan) -> dict[str, float]:

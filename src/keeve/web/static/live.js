@@ -1,18 +1,33 @@
-// The plan form: asks the server for the result while it is typed. All arithmetic is the server's.
+// A form that is answered while it is typed. The server does all arithmetic and draws what it comes to.
 const PAUSE_MS = 150;
 const RETRY_MS = 3000;
 
 document.addEventListener("alpine:init", () => {
-  Alpine.data("planForm", () => ({
+  Alpine.data("liveForm", () => ({
     notice: "",
     timer: 0,
     number: 0,
-    mixChosen: false,
+    redraws: null,
 
     init() {
       this.$el.addEventListener("input", () => this.later(PAUSE_MS));
-      this.$el.querySelector("[data-mix-choice]").addEventListener("change", () => { this.mixChosen = true; });
-      this.$el.querySelector("[data-shape-choice]").addEventListener("change", (event) => this.show(event.target.value));
+      this.$el.addEventListener("change", (event) => this.changed(event.target));
+      this.$el.addEventListener("click", (event) => this.tapped(event.target));
+      // A form without an action is only tried, never sent.
+      this.$el.addEventListener("submit", (event) => { if (!this.$el.hasAttribute("action")) event.preventDefault(); });
+    },
+
+    // Another mix or one more row asks for other fields; those that stay keep what was typed.
+    changed(control) {
+      if (control.dataset.redraws === "") this.redraws = {};
+      if (control.dataset.shapeChoice !== undefined) this.show(control.value);
+    },
+
+    tapped(button) {
+      if (!button.dataset.redraws) return;
+      const name = button.parentElement.querySelector("[data-name]");
+      this.redraws = { [button.dataset.redraws]: button.value, _name: name ? name.value : "" };
+      this.later(0);
     },
 
     show(shape) {
@@ -29,12 +44,13 @@ document.addEventListener("alpine:init", () => {
 
     async preview() {
       const number = ++this.number;
-      const form = this.$root;
+      const sent = new URLSearchParams(new FormData(this.$root));
+      for (const [name, value] of Object.entries(this.redraws || {})) sent.set(name, value);
       try {
-        const answer = await fetch("/plan/preview", {
+        const answer = await fetch(this.$root.dataset.preview, {
           method: "POST",
           headers: { Accept: "application/json" },
-          body: new URLSearchParams(new FormData(form)),
+          body: sent,
         });
         const given = await answer.json();
         if (number !== this.number) return;
@@ -48,21 +64,20 @@ document.addEventListener("alpine:init", () => {
     },
 
     take(given) {
-      // Another mix asks for other figures; those it shares keep what was typed.
-      const another = this.mixChosen;
-      if (another) this.$refs.asked.innerHTML = given.asked;
-      this.mixChosen = false;
+      const redrawn = this.redraws !== null;
+      if (redrawn) this.$refs.asked.innerHTML = given.asked;
+      this.redraws = null;
       const wrong = Object.keys(given.errors).length > 0;
       for (const place of this.$root.querySelectorAll("[data-error]")) {
         const message = given.errors[place.dataset.error] || "";
         place.textContent = message;
-        const input = this.$root.querySelector(`[name="${place.dataset.error}"]:not(:disabled)`);
+        const input = this.$root.querySelector(`[name="${CSS.escape(place.dataset.error)}"]:not(:disabled)`);
         if (input) input.setAttribute("aria-invalid", message ? "true" : "false");
       }
       // While a figure is wrong the last good answer stays, dimmed, so that nothing jumps under the fingers.
-      this.$refs.result.classList.toggle("stale", wrong && !another);
+      this.$refs.result.classList.toggle("stale", wrong && !redrawn);
       this.notice = wrong ? given.errors[""] || "The answer waits for the marked figure." : "";
-      if (!wrong || another) this.$refs.result.innerHTML = given.html;
+      if (!wrong || redrawn) this.$refs.result.innerHTML = given.html;
     },
   }));
 });

@@ -1,0 +1,48 @@
+"""Finding a mix by what it is for, how thick it is laid, and what is in the yard."""
+
+from collections.abc import Collection, Iterable
+from typing import NamedTuple
+
+from keeve.core.mixes import materials
+from keeve.core.mixes.model import Mix, Sort, Use
+
+
+class Fit(NamedTuple):
+    """A mix, and what speaks against it; nothing where it fits."""
+
+    mix: Mix
+    against: list[str]
+
+
+def fits(
+    mixes: Iterable[Mix],
+    use: Use | None = None,
+    thickness_mm: float | None = None,
+    in_yard: Collection[Sort] = (),
+) -> list[Fit]:
+    """Every mix with what speaks against it, those that fit first, each lot by name.
+
+    Args:
+        mixes: the mixes to look through.
+        use: what it is for; None for any use.
+        thickness_mm: of one layer or coat; None for any.
+        in_yard: the sorts of material there are; empty where that does not matter.
+    """
+    found = [Fit(mix, _against(mix, use, thickness_mm, in_yard)) for mix in mixes]
+    return sorted(found, key=lambda fit: (bool(fit.against), fit.mix.name))
+
+
+def _against(mix: Mix, use: Use | None, thickness_mm: float | None, in_yard: Collection[Sort]) -> list[str]:
+    against = []
+    if use is not None and use not in mix.uses:
+        against.append(f"not made to {use}" if use != "top" else "no topping")
+    if thickness_mm is not None and mix.thickness_mm:
+        least, greatest = mix.thickness_mm
+        if thickness_mm < least:
+            against.append(f"not under {least:g} mm")
+        if thickness_mm > greatest:
+            against.append(f"not over {greatest:g} mm")
+    if in_yard:
+        sorts = dict.fromkeys(materials()[part.material].sort for part in mix.parts)
+        against += [f"needs {sort}" for sort in sorts if sort not in in_yard]
+    return against

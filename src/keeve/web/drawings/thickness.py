@@ -1,0 +1,29 @@
+"""The thickness of a layer on a common scale, so that mixes can be compared at a glance."""
+
+import math
+from typing import NamedTuple
+
+WIDTH = 240.0
+_LEAST_MM, _MOST_MM = 1.0, 1000.0
+# Marks of the scale, mm.
+MARKS = (1, 3, 10, 30, 100, 300, 1000)
+
+
+class ThicknessBar(NamedTuple):
+    """Where the range begins and ends, and where the marks of the scale stand, in drawing units."""
+
+    left: float
+    right: float
+    marks: list[tuple[int, float]]
+
+
+def thickness_x(thickness_mm: float) -> float:
+    """Where a thickness stands: each tenfold takes the same length."""
+    bounded = min(max(thickness_mm, _LEAST_MM), _MOST_MM)
+    return math.log(bounded / _LEAST_MM) / math.log(_MOST_MM / _LEAST_MM) * WIDTH
+
+
+def thickness_bar(span_mm: tuple[float, float]) -> ThicknessBar:
+    """The bar of a range in mm."""
+    marks = [(mark, thickness_x(mark)) for mark in MARKS]
+    return ThicknessBar(thickness_x(span_mm[0]), thickness_x(span_mm[1]), marks)

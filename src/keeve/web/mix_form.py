@@ -1,0 +1,130 @@
+"""The form on which a mix becomes one's own: its name, parts, water, air, life and limits."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from pydantic import ValidationError
+
+from keeve.core.errors import InputError, from_validation
+from keeve.core.mixes.model import Mix
+from keeve.core.units import System
+from keeve.web.entries import Entry
+
+
+@dataclass
+class MixForm:
+    """What stands on the form: the figures asked, texts by name, and what is wrong by name."""
+
+    entries: list[Entry]
+    values: dict[str, str]
+    errors: dict[str, str] = field(default_factory=dict)
+
+
+def form_of_mix(mix: Mix, units: System, *, is_own: bool) -> MixForm:
+    """The form as it begins: the mix as it is."""
+    raw = mix.model_dump(mode="json")
+    entries = _entries(mix)
+    values = {entry.name: entry.write(_at(raw, entry), units) for entry in entries}
+    return MixForm(entries, {"name": mix.name if is_own else f"{mix.name}, ours", "remark": "", **values})
+
+
+def form_typed(mix: Mix, typed: Mapping[str, str], units: System) -> MixForm:
+    """The form as it was sent."""
+    form = form_of_mix(mix, units, is_own=True)
+    form.values.update({name: typed[name].strip() for name in form.values if name in typed})
+    return form
+
+
+def changed_mix(mix: Mix, form: MixForm, units: System, *, is_own: bool) -> Mix | None:
+    """The mix with what the form says; None where something is wrong, which the form then says.
+
+    A variant of a mix of the library takes an id from its name; one's own keeps its id and becomes its next
+    version. What the form does not ask (steps, tests, cautions) is the mix's.
+    """
+    raw = mix.model_dump(mode="json")
+    if not form.values["name"]:
+        form.errors["name"] = "Name is missing: give it, so that it is told apart."
+    for entry in form.entries:
+        try:
+            _put(raw, entry, entry.read(form.values[entry.name], units))
+        except ValueError as fault:
+            form.errors[entry.name] = str(fault)
+    if form.errors:
+        return None
+    raw["name"] = form.values["name"]
+    # One's own is one proportion: the one on the form.
+    raw["proportions"] = []
+    if not is_own:
+        raw["id"] = _id_of(form.values["name"])
+        raw["provenance"].insert(0, {"figure": "this variant", "origin": f"ours, made from {mix.name}"})
+    if form.values["remark"]:
+        raw["provenance"].insert(0, {"figure": form.values["remark"], "origin": "ours"})
+    try:
+        return Mix.model_validate(raw)
+    except ValidationError as fault:
+        refusal = from_validation(fault, raw)
+        _refuse(form, refusal)
+        return None
+
+
+def _entries(mix: Mix) -> list[Entry]:
+    """What of a mix can be changed on the form."""
+    found = []
+    if mix.basis != "design":
+        found += [
+            Entry(f"part_{index}", part.name.capitalize(), ("parts", index, "parts"), needed=True)
+            for index, part in enumerate(mix.parts)
+            if len(mix.parts) > 1
+        ]
+    if mix.water:
+        found += [
+            Entry("ratio_low", "Water ratio, low end", ("water", "ratio_low")),
+            Entry("ratio_default", "Water ratio, right about", ("water", "ratio_default")),
+            Entry("ratio_high", "Water ratio, never past", ("water", "ratio_high")),
+            Entry("start_share", "Start with, of it", ("water", "start_share"), percent=True),
+        ]
+    found += [
+        Entry("air_fraction", "Air", ("air_fraction",), percent=True),
+        Entry("life_min", "Working life, min", ("life_min",)),
+        Entry("wet_out_min", "Works in for, min", ("wet_out_min",)),
+    ]
+    if mix.thickness_mm:
+        found += [
+            Entry("thickness_least", "Thinnest", ("thickness_mm", 0), "size"),
+            Entry("thickness_greatest", "Thickest", ("thickness_mm", 1), "size"),
+        ]
+    return found
+
+
+def _refuse(form: MixForm, fault: InputError) -> None:
+    """Put a refusal beside the entries it names, in the form's words."""
+    places = {".".join(map(str, entry.path)): entry for entry in form.entries}
+    message = fault.message
+    for path, entry in places.items():
+        message = message.replace(path, entry.label)
+    named = [
+        entry.name
+        for path, entry in places.items()
+        if path in fault.fields or path.split(".")[0] in fault.fields
+    ]
+    for name in named[:1] or [""]:
+        form.errors.setdefault(name, message)
+
+
+def _id_of(name: str) -> str:
+    """An id out of a name: small letters, figures and hyphens."""
+    kept = "".join(letter if letter.isascii() and letter.isalnum() else "-" for letter in name.lower())
+    return "-".join(filter(None, kept.split("-")))[:60].strip("-") or "mix"
+
+
+def _at(raw: Any, entry: Entry) -> float:
+    for part in entry.path:
+        raw = raw[part]
+    return float(raw)
+
+
+def _put(raw: Any, entry: Entry, value: float) -> None:
+    for part in entry.path[:-1]:
+        raw = raw[part]
+    raw[entry.path[-1]] = value

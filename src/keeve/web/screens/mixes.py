@@ -1,0 +1,209 @@
+"""Mixes: the library and the crew's own; find one, compare two, read all there is to one, make a variant."""
+
+from functools import cache
+from typing import Any
+
+from fastapi import APIRouter, HTTPException, Request
+from fastapi.responses import RedirectResponse, Response
+
+from keeve.core.errors import InputError
+from keeve.core.mixes import library, mix_text, parse_mix
+from keeve.core.mixes.find import fits
+from keeve.core.mixes.model import Mix, Procedure, Sort, Use
+from keeve.services import mixes
+from keeve.services.trials import cubic_metre
+from keeve.web.drawings.composition import composition
+from keeve.web.drawings.procedure_strip import procedure_strip
+from keeve.web.drawings.states import state_of
+from keeve.web.drawings.thickness import thickness_bar, thickness_x
+from keeve.web.mix_form import MixForm, changed_mix, form_of_mix, form_typed
+from keeve.web.pages import page
+from keeve.web.security import Database, MayMix, SignedIn
+
+router = APIRouter()
+
+_USES: tuple[Use, ...] = (
+    "bed",
+    "point",
+    "render",
+    "plaster",
+    "lay floor",
+    "pour",
+    "cast",
+    "infill",
+    "top",
+    "pack",
+)
+_SORTS: tuple[Sort, ...] = ("cement", "lime", "sand", "stone", "hemp", "silica fume", "bags and pails")
+_MOST_FILE_CHARACTERS = 200_000
+
+
+@router.get("/mixes")
+def show_all(
+    request: Request, database: Database, visitor: SignedIn, use: str = "", thickness: str = ""
+) -> Response:
+    """Every mix, those first that fit what is asked."""
+    own = mixes.own_mixes(database, visitor)
+    in_yard = [sort for sort in _SORTS if sort in request.query_params.getlist("yard")]
+    thickness_mm, refusal = _thickness(thickness)
+    found = fits(
+        [*library().values(), *own.values()],
+        next((item for item in _USES if item == use), None),
+        thickness_mm,
+        in_yard,
+    )
+    return page(
+        request,
+        "mixes/mixes.html",
+        found=found,
+        own=own,
+        uses=_USES,
+        sorts=_SORTS,
+        asked={"use": use, "thickness": thickness, "yard": in_yard},
+        refusal=refusal,
+        wanted_x=None if thickness_mm is None else thickness_x(thickness_mm),
+        picture=_picture,
+    )
+
+
+@router.get("/mixes/compare")
+def compare(
+    request: Request, database: Database, visitor: SignedIn, one: str = "", other: str = ""
+) -> Response:
+    """Two mixes side by side; with one only, what to compare it with."""
+    known = {**library(), **mixes.own_mixes(database, visitor)}
+    pair = [known[name] for name in (one, other) if name in known]
+    return page(
+        request,
+        "mixes/compare.html",
+        pair=[_shown(mix) for mix in pair],
+        known=sorted(known.values(), key=lambda mix: mix.name),
+        chosen=(one, other),
+        state_of=state_of,
+    )
+
+
+@router.get("/mixes/{mix_id}")
+def show(
+    request: Request,
+    database: Database,
+    visitor: SignedIn,
+    mix_id: str,
+    mixer: str = "",
+    order: str = "",
+    version: int | None = None,
+) -> Response:
+    """All there is to one mix."""
+    mix = _found(database, visitor, mix_id, version)
+    procedure = _procedure(mix, mixer, order)
+    return page(
+        request,
+        "mixes/mix.html",
+        **_shown(mix, procedure),
+        own=mix_id not in library(),
+        versions=mixes.versions(database, visitor, mix_id),
+        version=version,
+        state_of=state_of,
+    )
+
+
+@router.get("/mixes/{mix_id}/mix.yaml")
+def mix_file(database: Database, visitor: SignedIn, mix_id: str, version: int | None = None) -> Response:
+    """The mix as a file."""
+    mix = _found(database, visitor, mix_id, version)
+    return Response(
+        mix_text(mix),
+        media_type="application/yaml",
+        headers={"Content-Disposition": f'attachment; filename="{mix.id}.yaml"'},
+    )
+
+
+@router.get("/mixes/{mix_id}/own")
+def edit(request: Request, database: Database, visitor: MayMix, mix_id: str) -> Response:
+    """The form that makes a variant of a mix, or the next version of one's own."""
+    mix = _found(database, visitor, mix_id, None)
+    return _edit_page(request, mix, form_of_mix(mix, visitor.units, is_own=mix_id not in library()))
+
+
+@router.post("/mixes/{mix_id}/own")
+def save(request: Request, database: Database, visitor: MayMix, mix_id: str) -> Response:
+    """Keep the variant, or show the form again with what is wrong."""
+    mix = _found(database, visitor, mix_id, None)
+    form = form_typed(mix, request.state.form, visitor.units)
+    try:
+        variant = changed_mix(mix, form, visitor.units, is_own=mix_id not in library())
+        if variant is not None:
+            mixes.save_mix(database, visitor, variant)
+            return RedirectResponse(f"/mixes/{variant.id}", status_code=303)
+    except InputError as fault:
+        form.errors.setdefault("", fault.message)
+    return _edit_page(request, mix, form, 422)
+
+
+@router.post("/mixes/open")
+def open_file(request: Request, database: Database, visitor: MayMix) -> Response:
+    """Keep a mix from a mix file as the crew's own."""
+    text = request.state.form.get("file", "")
+    if len(text) > _MOST_FILE_CHARACTERS:
+        raise InputError("too_large", "The file is larger than any mix: choose a mix file.", ["file"])
+    mix = parse_mix(text)
+    mixes.save_mix(database, visitor, mix)
+    return RedirectResponse(f"/mixes/{mix.id}", status_code=303)
+
+
+def _found(database: Database, visitor: SignedIn, mix_id: str, version: int | None) -> Mix:
+    mix = mixes.find_mix(database, visitor, mix_id, version)
+    if mix is None:
+        raise HTTPException(404)
+    return mix
+
+
+def _thickness(typed: str) -> tuple[float | None, str]:
+    """The thickness that was typed in mm, or why it is none."""
+    if not typed.strip():
+        return None, ""
+    try:
+        found = float(typed.replace(",", "."))
+    except ValueError:
+        found = 0.0
+    if not 0 < found < 1e5:
+        return None, "Thickness must be a number of millimetres, such as 50."
+    return found, ""
+
+
+def _procedure(mix: Mix, mixer: str, order: str) -> Procedure:
+    """The procedure that was asked for, else the mix's first."""
+    chosen = [item for item in mix.procedures if item.mixer == mixer and order in ("", item.order)]
+    return chosen[0] if chosen else mix.procedures[0]
+
+
+def _picture(mix: Mix) -> dict[str, Any]:
+    """What a mix looks like in a list: its bar of materials and of thickness."""
+    return _library_picture(mix.id) if library().get(mix.id) == mix else _drawn(mix)
+
+
+@cache
+def _library_picture(mix_id: str) -> dict[str, Any]:
+    return _drawn(library()[mix_id])
+
+
+def _drawn(mix: Mix) -> dict[str, Any]:
+    plan = cubic_metre(mix)
+    return {"plan": plan, "bands": composition(plan), "bar": thickness_bar(mix.thickness_mm or (1.0, 1000.0))}
+
+
+def _shown(mix: Mix, procedure: Procedure | None = None) -> dict[str, Any]:
+    """What the page of a mix, or one side of a comparison, shows."""
+    chosen = procedure or mix.procedures[0]
+    return {
+        "mix": mix,
+        **_picture(mix),
+        "procedure": chosen,
+        "strip_blocks": procedure_strip(mix, chosen),
+        # Where the label gives the figures, what the library would count on is not shown as if it were true.
+        "counts": mix.basis not in ("bag", "design"),
+    }
+
+
+def _edit_page(request: Request, mix: Mix, form: MixForm, status: int = 200) -> Response:
+    return page(request, "mixes/own.html", status, mix=mix, form=form, is_own=mix.id not in library())
