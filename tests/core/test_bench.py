@@ -164,3 +164,77 @@ def test_a_step_is_done_once() -> None:
     run.step()
     with pytest.raises(InputError, match="done already"):
         run.do("charged", step=2, material="sand", mass_kg=1.0)
+
+
+def at_place(mix: str, mixer: str) -> Run:
+    return Run(plan(**a_job_of(mix, mixer))).to_right()
+
+
+@pytest.mark.parametrize(
+    ("mix", "mixer"),
+    [
+        ("mortar-general", "tilting-drum"),
+        ("stucco-base", "tilting-drum"),
+        ("basecoat-polymer-bagged", "paddle"),
+    ],
+)
+def test_a_mix_that_takes_no_water_later_gets_none(mix: str, mixer: str) -> None:
+    run = at_place(mix, mixer)
+    assert not run.now.takes_water
+    with pytest.raises(InputError, match="No more water"):
+        run.do("water_added", water_l=0.1)
+
+
+@pytest.mark.parametrize(
+    ("mix", "mixer"), [("lime-hydraulic-3.5", "tilting-drum"), ("overlay-stampable", "paddle")]
+)
+def test_a_mix_that_takes_a_little_is_mixed_and_judged_again(mix: str, mixer: str) -> None:
+    run = at_place(mix, mixer)
+    most = run.now.water.remaining_l
+    with pytest.raises(InputError, match="past the ceiling"):
+        run.do("water_added", water_l=most + 0.2)
+    run.do("water_added", water_l=0.1)
+    assert run.now.act == "mix"
+    run.do("mixed", minutes=2)
+    assert run.now.act == "judge"
+    run.judge("right")
+    assert run.now.act == "place"
+
+
+def test_a_mix_turned_again_is_judged_again() -> None:
+    run = at_place("lime-hydraulic-3.5", "tilting-drum")
+    run.do("mixed", minutes=2)
+    assert run.now.act == "judge"
+
+
+def test_a_polymer_base_coat_is_judged_thin_then_stiff_then_remixed_without_water() -> None:
+    run = Run(plan(**a_job_of("basecoat-polymer-bagged", "paddle"))).to_judgement()
+    first = run.now.step
+    assert first is not None
+    assert first.plan.test == "thin"
+    # The only moment for water.
+    run.judge("too-dry")
+    assert run.now.act == "add_water"
+    run.do("water_added", water_l=0.2)
+    run.do("mixed", minutes=2)
+    run.judge("right")
+    assert run.now.act == "rest"
+    with pytest.raises(InputError, match="Not yet"):
+        run.do("rested", minutes=1, step=run.now.position)
+    with pytest.raises(InputError, match="only after mixing"):
+        run.do("judged", reading="right")
+    run.to_judgement()
+    second = run.now.step
+    assert second is not None
+    assert second.plan.test == "remixed"
+    with pytest.raises(InputError) as refused:
+        run.do("judged", reading="right", step=first.plan.step)
+    assert refused.value.fields == ["step"]
+    # Too stiff now is remixed longer; water would wash the polymer out.
+    run.judge("too-dry")
+    assert run.now.act == "mix"
+    with pytest.raises(InputError, match="No more water"):
+        run.do("water_added", water_l=0.1)
+    run.do("mixed", minutes=2)
+    run.judge("right")
+    assert run.now.act == "place"

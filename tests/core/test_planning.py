@@ -244,3 +244,54 @@ def test_what_quarter_buckets_make_of_the_ratio() -> None:
 def test_a_loose_charge_above_the_rim_is_said() -> None:
     warned = plan(mixer={"kind": "tilting-drum", "working_l": 90, "drum_l": 95})
     assert "loose_charge_high" in [warning.code for warning in warned.warnings]
+
+
+def test_a_designed_concrete_is_the_standards_own_example() -> None:
+    """ACI 211.1-91, first worked example (from memory): 3500 psi mean, 3 to 4 in slump, 1 1/2 in stone, rodded
+    100 lb/ft3, fineness 2.8. Unrounded 178.0 water, 284.8 cement, 1137.3 stone, 784.7 kg/m3 sand; w/c 0.625.
+    """
+    design = {
+        "strength_mpa": 3500 / 145.0377, "slump_mm": [75, 100], "stone_max_mm": 37.5, "fineness_modulus": 2.8,
+        "stone_rodded_density_kg_m3": 1601.846,
+    }  # fmt: skip
+    dry = {"moisture_fraction": 0.0, "bulking_fraction": 0.0}
+    found = plan(
+        mix="concrete-designed", design=design, need={"volume_m3": 1}, waste_fraction=0,
+        mixer={"kind": "tilting-drum", "working_l": 1000},
+        materials={
+            "sand": {**dry, "particle_density_kg_m3": 2640}, "stone": {"particle_density_kg_m3": 2680},
+            "cement": {"particle_density_kg_m3": 3150},
+        },
+    )  # fmt: skip
+    load = found.loads[0]
+    masses = [load.charge(name).mass_kg for name in ("cement", "stone", "sand")]
+    assert masses == pytest.approx([284.8, 1137.3, 784.7], rel=1e-3)
+    assert load.water.ceiling_l == load.water.target_l == pytest.approx(178.0, rel=1e-3)
+    assert found.mix.ratio == "1 : 2.76 : 3.99 by mass"
+
+
+@pytest.mark.parametrize(
+    ("changes", "fields"),
+    [
+        ({"mix": "concrete-designed"}, ["design"]),
+        ({"mix": "concrete-designed", "design": {"strength_mpa": 90}}, ["design.strength_mpa"]),
+        ({"design": {"strength_mpa": 25}}, ["design"]),
+    ],
+)
+def test_designs_that_cannot_be(changes: dict[str, object], fields: list[str]) -> None:
+    with pytest.raises(InputError) as refused:
+        plan(**changes)
+    assert refused.value.fields == fields
+
+
+def test_a_mix_by_mass_takes_its_powders_by_the_binder() -> None:
+    """Binder 1 : sand 1; modifier 3.5 % and plasticiser 1 % of the binder, as powders without water."""
+    found = plan(**a_job_of("concrete-fine-high-strength", "paddle"))
+    load = found.loads[0]
+    doses = {item.name: item.mass_kg for item in load.admixtures}
+    assert doses == pytest.approx(
+        {"powder modifier": 0.035 * load.binder_kg, "powder plasticiser": 0.01 * load.binder_kg}
+    )
+    assert load.water.in_admixture_l == 0
+    assert load.charge("silica fume").dry_kg / load.binder_kg == pytest.approx(0.1)
+    assert "no_label_dose" not in {warning.code for warning in found.warnings}

@@ -46,3 +46,11 @@ def test_there_and_back(value: float, kind: Kind) -> None:
 
 def test_no_measure_is_a_bare_unit() -> None:
     assert not {measure.unit for system in MEASURES.values() for measure in system.values()} & set(AMBIGUOUS)
+
+
+def test_temperatures_have_an_offset() -> None:
+    """By definition 0 °C is 32 °F and 100 °C is 212 °F; one degree of the one is 1.8 of the other."""
+    shown = [to_shown(celsius, "temperature", "us") for celsius in (0, 100, -40)]
+    assert shown == pytest.approx([32, 212, -40])
+    assert to_kept(40, "temperature", "us") == pytest.approx(4.444, abs=1e-3)
+    assert factor("°C", "°F") == pytest.approx(1.8)

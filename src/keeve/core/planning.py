@@ -104,7 +104,7 @@ def _by_bag(
 ) -> tuple[PlanVolume, Loads, list[Load]]:
     """A mix by the bag: whole bags, so what is made is what they make.
 
-    A pack (of colour, of tint) fixes the batch to its bags: then every load is one such batch.
+    Where the batch is fixed (a colour pack belongs to its bags, a tint to its pail), every load is one batch.
     """
     bag = site[0].plan
     label = label_of(job, bag.name)
@@ -119,19 +119,16 @@ def _by_bag(
         target_m3=wanted.order_m3,
         part_fraction=mix.least_bag,
     )
-    together = mix.bags_a_batch
-    made_l = math.ceil(made.bags / together) * together * label.yield_l if together > 1 else made.yield_l
-    most_l = job.mixer.working_l
-    if any(admixture.packs for admixture in mix.admixtures):
-        batch_l = together * label.yield_l
+    made_l, most_l = made.yield_l, job.mixer.working_l
+    if mix.bags_a_batch:
+        batch_l = mix.bags_a_batch * label.yield_l
         if batch_l > most_l * (1 + 1e-9):
             raise InputError(
                 "batch_too_large",
-                f"mixer.working_l is too small for one batch of {together} {bag.unit}{'s' if together > 1 else ''}, "
-                f"which its pack belongs to: it makes {batch_l:.0f} L.",
+                f"mixer.working_l is too small: one batch of {mix.name} makes {batch_l:.1f} L and is not divided.",
                 ["mixer.working_l"],
             )
-        most_l = batch_l
+        made_l, most_l = math.ceil(made.bags / mix.bags_a_batch) * batch_l, batch_l
     split = workings.run(
         split_loads,
         order_m3=made_l / 1000,

@@ -92,9 +92,18 @@ def _decimal(value: float, decimals: int = 1) -> str:
     return text.lstrip("-") if float(text) == 0 else text
 
 
+# What is left of a rounding is nothing.
+_NOTHING = 1e-9
+
+
 def _short(value: float) -> str:
     """A figure without needless decimals."""
-    return f"{value:.4g}"
+    return f"{0.0 if abs(value) < _NOTHING else value:.4g}"
+
+
+def _sentence(text: str) -> str:
+    """The text with a capital to begin with, the rest as it is."""
+    return text[:1].upper() + text[1:]
 
 
 def _vessels(count: float, name: str) -> str:
@@ -178,6 +187,7 @@ _FILTERS: Mapping[str, Any] = {
     "unit_of": _unit,
     "decimal": _decimal,
     "short": _short,
+    "sentence": _sentence,
     "vessels": _vessels,
     "shown": _shown,
     "kept_per_unit": _kept_per_unit,

@@ -178,7 +178,7 @@ def _value(kind: str, text: str) -> Any:
 
 
 def _text(value: Any) -> str:
-    return f"{value:g}" if isinstance(value, float) else str(value)
+    return f"{value:.12g}" if isinstance(value, float) else str(value)
 
 
 def _at(given: Any, path: str) -> Any:

@@ -113,8 +113,8 @@ async def guard(request: Request) -> None:
     if "form" in request.headers.get("content-type", ""):
         if not 0 <= int(request.headers.get("content-length", -1)) <= _MOST_FORM_BYTES:
             raise InputError("too_large", "What was sent is too large: choose a smaller file.", [])
-        form = await request.form()
-        request.state.form = {name: await _text_of(value) for name, value in form.items()}
+        async with request.form() as form:
+            request.state.form = {name: await _text_of(value) for name, value in form.items()}
         given = given or request.state.form.get(FORM_FIELD)
     expected = form_token(request)
     if not expected or not given or not hmac.compare_digest(expected.encode(), given.encode()):

@@ -270,7 +270,7 @@ class Mix(Strict):
     Args:
         basis: parts by loose volume, by dry mass, by the bag (whose label rules), or designed to a strength.
         water: None where the label or the design gives it.
-        bags_a_batch: bags that belong together, where a pack fixes the batch to them.
+        bags_a_batch: bags or pails that make one batch, no more and no fewer; None as many as the mixer takes.
         least_bag: the smallest part of a bag that may be mixed: 1, 0.5 or 0.25.
         wet_out_min: how long an addition works in before a reading counts, min.
         life_min: working life from first water at about 20 °C, min.
@@ -288,7 +288,7 @@ class Mix(Strict):
     parts: Annotated[list[MixPart], Field(min_length=1)]
     proportions: list[Proportion] = []
     water: MixWater | None = None
-    bags_a_batch: Annotated[int, Field(ge=1, le=10)] = 1
+    bags_a_batch: Annotated[int | None, Field(ge=1, le=10)] = None
     least_bag: Dimension = 1.0
     ratio_name: str = "water to cement"
     air_fraction: Air

@@ -31,7 +31,7 @@ def composition(plan: Plan) -> list[Band]:
     shrink = WIDTH / sum(widths)
     bands, x = [], 0.0
     for (hatch, name, _), width in zip(parts, widths, strict=True):
-        bands.append(Band(hatch, x, width * shrink, name))
+        bands.append(Band(hatch, round(x, 1), round(width * shrink, 1), name))
         x += width * shrink
     return bands
 

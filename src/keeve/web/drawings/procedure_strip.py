@@ -10,6 +10,7 @@ from keeve.core.mixes.model import Mix, Procedure, Step
 WIDTH, HEIGHT = 1000.0, 132.0
 _TOP, _LOW = 46.0, 108.0
 _LEAST = 34.0
+_LEAST_SHARE = 0.3
 
 
 class Block(NamedTuple):
@@ -32,9 +33,20 @@ def procedure_strip(mix: Mix, procedure: Procedure) -> list[Block]:
     scale = WIDTH / sum(wanted)
     blocks, x = [], 0.0
     for index, (step, width) in enumerate(zip(steps, wanted, strict=True)):
-        low = _LOW
-        top = _LOW - (_LOW - _TOP) * (max(step.share, 0.3) if step.kind in ("charge", "water") else 1.0)
-        blocks.append(Block(index + 1, step.kind, _look(mix, step), x, width * scale, top, low, step.minutes))
+        # What goes in stands as high as its share; the least of it can still be seen.
+        share = max(step.share, _LEAST_SHARE) if step.kind in ("charge", "water") else 1.0
+        blocks.append(
+            Block(
+                number=index + 1,
+                kind=step.kind,
+                look=_look(mix, step),
+                x=round(x, 1),
+                width=round(width * scale, 1),
+                top=round(_LOW - (_LOW - _TOP) * share, 1),
+                low=_LOW,
+                minutes=step.minutes,
+            )
+        )
         x += width * scale
     return blocks
 

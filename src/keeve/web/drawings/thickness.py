@@ -20,7 +20,7 @@ class ThicknessBar(NamedTuple):
 def thickness_x(thickness_mm: float) -> float:
     """Where a thickness stands: each tenfold takes the same length."""
     bounded = min(max(thickness_mm, _LEAST_MM), _MOST_MM)
-    return math.log(bounded / _LEAST_MM) / math.log(_MOST_MM / _LEAST_MM) * WIDTH
+    return round(math.log(bounded / _LEAST_MM) / math.log(_MOST_MM / _LEAST_MM) * WIDTH, 1)
 
 
 def thickness_bar(span_mm: tuple[float, float]) -> ThicknessBar:

@@ -120,9 +120,9 @@ def _answer(rule: Rule[Any, Any], given: dict[str, Any]) -> dict[str, Any]:
 
 
 @cache
-def _mathml(rule_id: str) -> str:
-    markup: str = convert(all_rules()[rule_id].math, display="block")
-    return markup
+def _mathml(rule_id: str) -> list[str]:
+    """Each of the rule's formulas as MathML, so that they can stand below each other where it is narrow."""
+    return [convert(part, display="block") for part in all_rules()[rule_id].math.split(r"\qquad")]
 
 
 def _used_by(rule_id: str) -> list[tuple[str, str]]:

@@ -1,0 +1,51 @@
+"""A crew's own mixes: versions that stay, ids that are its own, other crews' out of reach."""
+
+from uuid import uuid4
+
+import pytest
+from conftest import new_visitor
+from sqlalchemy import Engine
+
+from keeve.core.errors import InputError
+from keeve.core.mixes import get_mix
+from keeve.core.mixes.model import Mix
+from keeve.services import mixes
+from keeve.services.accounts import Visitor
+
+
+def own(**changes: object) -> Mix:
+    return get_mix("mortar-general").model_copy(
+        update={"id": f"wall-{uuid4().hex[:6]}", "name": "Wall", **changes}
+    )
+
+
+def test_every_version_stays(engine: Engine, visitor: Visitor) -> None:
+    first = own()
+    second = first.model_copy(update={"life_min": 90.0})
+    assert [mixes.save_mix(engine, visitor, mix) for mix in (first, first, second)] == [1, 1, 2]
+    assert mixes.find_mix(engine, visitor, first.id) == second
+    assert mixes.find_mix(engine, visitor, first.id, 1) == first
+    assert mixes.find_mix(engine, visitor, first.id, 3) is None
+    assert mixes.own_mixes(engine, visitor) == {first.id: second}
+    assert [line.version for line in mixes.versions(engine, visitor, first.id)] == [2, 1]
+    assert mixes.known_mixes(engine, visitor, first.id)[first.id] == second
+
+
+def test_another_crew_has_none_of_it(engine: Engine, visitor: Visitor) -> None:
+    mix = own()
+    mixes.save_mix(engine, visitor, mix)
+    stranger, _ = new_visitor(engine)
+    assert mixes.find_mix(engine, stranger, mix.id) is None
+    assert mixes.own_mixes(engine, stranger) == {}
+    assert mixes.save_mix(engine, stranger, mix) == 1
+
+
+def test_what_cannot_be_kept(engine: Engine, visitor: Visitor) -> None:
+    part = get_mix("mortar-general").parts[0].model_copy(update={"material": "ash"})
+    for mix, fields in (
+        (get_mix("mortar-general"), ["id"]),
+        (own(parts=[part, *get_mix("mortar-general").parts[1:]]), ["parts.0.material"]),
+    ):
+        with pytest.raises(InputError) as refused:
+            mixes.save_mix(engine, visitor, mix)
+        assert refused.value.fields == fields

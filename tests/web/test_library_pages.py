@@ -1,0 +1,127 @@
+"""Mixes and Rules: every page stands, every control leads somewhere, what is typed comes back."""
+
+import re
+
+import pytest
+
+from keeve.core.calc import all_rules
+from keeve.core.mixes import get_mix, library, mix_text
+from keeve.web.rule_form import Field, Group, fields_of, grown, shrunk, typed_values
+from keeve.web.screens.rules import CARD_FIGURES
+from web.conftest import Client
+
+
+def leaves(fields: list[Field | Group]) -> dict[str, str]:
+    found: dict[str, str] = {}
+    for item in fields:
+        found |= leaves(item.members) if isinstance(item, Group) else {item.path: item.value}
+    return found
+
+
+@pytest.mark.parametrize("rule_id", all_rules())
+def test_each_rule_has_a_page_and_its_example_comes_back_from_the_form(client: Client, rule_id: str) -> None:
+    rule = all_rules()[rule_id]
+    page = client.get(f"/rules/{rule_id}")
+    assert page.status_code == 200
+    for words in ("<math", "Worked check", "Source", "Used by", "./keeve calc"):
+        assert words in page.text
+    typed = leaves(fields_of(rule, rule.example.given))
+    assert typed_values(rule, typed) == rule.example.given
+    tried = client.post(f"/rules/{rule_id}/try", data=typed).json()
+    assert tried["errors"] == {}
+
+
+def test_a_wrong_figure_is_named_and_a_row_comes_and_goes(client: Client) -> None:
+    rule = all_rules()["absolute-volume"]
+    typed = leaves(fields_of(rule, rule.example.given))
+    wrong = client.post("/rules/absolute-volume/try", data={**typed, "components.0.mass_kg": "much"}).json()
+    assert list(wrong["errors"]) == ["components.0.mass_kg"]
+    more = client.post("/rules/absolute-volume/try", data={**typed, "_add": "components"}).json()
+    count = len(rule.example.given["components"])
+    assert f"components.{count}.mass_kg" in more["asked"]
+    given = {"masses_kg": {"cement": 1.0}, "list": [1.0, 2.0]}
+    assert grown(given, "masses_kg", "lime.1")["masses_kg"] == {"cement": 1.0, "lime 1": 1.0}
+    assert shrunk(given, "masses_kg.cement")["masses_kg"] == {"lime 1": 1.0}
+    assert shrunk(given, "list.0")["list"] == [2.0]
+    assert shrunk(grown(given, "nothing", ""), "list.0")["list"] == [2.0]
+
+
+def test_every_figure_of_a_card_is_two_taps_from_the_rules_page(client: Client) -> None:
+    page = client.get("/rules").text
+    named = {rule_id for _, rules in CARD_FIGURES for rule_id in rules}
+    for rule_id in all_rules():
+        assert f'href="/rules/{rule_id}"' in page
+    for mix in library():
+        planned = client.get(f"/plan?mix={mix}").text
+        used = set(re.findall(r'popovertarget="why-([a-z-]+)"', planned))
+        assert used <= named, mix
+    assert client.get("/rules/nothing").status_code == 404
+
+
+@pytest.mark.parametrize("mix_id", library())
+def test_each_mix_has_a_page_with_all_there_is_to_it(client: Client, mix_id: str) -> None:
+    mix = get_mix(mix_id)
+    for procedure in mix.procedures:
+        page = client.get(f"/mixes/{mix_id}?mixer={procedure.mixer}&order={procedure.order}").text
+        assert all(f">{step.do.split(',')[0]}" in page.replace("&#39;", "'") for step in procedure.steps)
+    for words in ("Is it right?", "Where practitioners differ", "Take care", "Where its figures come from"):
+        assert words in page
+    for rule_id in re.findall(r'popovertarget="why-([a-z-]+)"', page):
+        assert f'id="why-{rule_id}"' in page
+    assert client.get(f"/mixes/{mix_id}/mix.yaml").text == mix_text(mix)
+
+
+def test_finding_and_comparing(client: Client) -> None:
+    found = client.get("/mixes?use=infill&thickness=300&yard=hemp&yard=lime&yard=sand").text
+    assert "1 mix fits" in found
+    assert found.index("Hemp and lime infill") < found.index("needs cement")
+    assert "must be a number of millimetres" in client.get("/mixes?thickness=thick").text
+    page = client.get("/mixes/compare?one=mortar-general&other=hemp-lime").text
+    assert "0.5 to 0.65, right about 0.6" in page
+    assert "Choose two mixes" in client.get("/mixes/compare?one=mortar-general&other=nothing").text
+    assert client.get("/mixes/nothing").status_code == 404
+
+
+def test_a_variant_is_kept_changed_exported_opened_and_planned_with(client: Client) -> None:
+    form = {"name": "Quay wall mortar", "part_1": "2,5", "ratio_high": "0.62", "life_min": "90"}
+    assert (
+        client.post("/mixes/mortar-general/own", data=form).headers["location"] == "/mixes/quay-wall-mortar"
+    )
+    page = client.get("/mixes/quay-wall-mortar").text
+    assert "ours, version 1" in page
+    assert "1 : 2½ by volume" in page
+    wrong = client.post("/mixes/quay-wall-mortar/own", data={"ratio_low": "0.9", "life_min": "soon"})
+    assert wrong.status_code == 422
+    assert "Working life, min must be a number" in wrong.text
+    assert 'value="soon"' in wrong.text
+    upside_down = client.post("/mixes/quay-wall-mortar/own", data={"ratio_low": "0.9"})
+    assert "must rise from" in upside_down.text
+    client.post(
+        "/mixes/quay-wall-mortar/own", data={"life_min": "80", "remark": "It went off at 80 min in June"}
+    )
+    page = client.get("/mixes/quay-wall-mortar").text
+    assert "ours, version 2" in page
+    assert "It went off at 80 min in June" in page
+    assert "<b>90 min</b>" in client.get("/mixes/quay-wall-mortar?version=1").text
+    text = client.get("/mixes/quay-wall-mortar/mix.yaml").text
+    opened = client.post(
+        "/mixes/open", files={"file": ("a.yaml", text.replace("quay-wall-mortar", "inner-wall"))}
+    )
+    assert opened.headers["location"] == "/mixes/inner-wall"
+    for broken, said in (
+        ("- 3", "must be an object"),
+        ("id: [", "not valid YAML"),
+        (text + "\nodd: 1", "odd is not"),
+    ):
+        assert said in client.post("/mixes/open", files={"file": ("a.yaml", broken)}).text
+    saved = client.post("/plan", data={"mix": "inner-wall", "working_l": "60", "title": "Inner wall"})
+    card = client.get(saved.headers["location"]).text
+    assert "1 : 2½ by volume" in card
+    plan_id = saved.headers["location"].split("/")[2]
+    assert 'value="inner-wall" selected' in client.get(f"/plan?again={plan_id}").text
+    gone = client.post("/plan/preview", data={"mix": "no-such-mix"}).json()
+    assert "not here any more" in gone["errors"]["mix"]
+
+
+def test_what_is_too_large_or_of_no_length_is_refused(client: Client) -> None:
+    assert "too large" in client.post("/mixes/open", files={"file": ("a.yaml", "a" * 1_100_000)}).text
