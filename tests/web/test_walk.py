@@ -270,6 +270,72 @@ def test_each_family_is_planned_printed_mixed_and_logged(
         expect(page.get_by_role("row", name=re.compile("Judged right")).first).to_be_visible()
 
 
+@pytest.mark.parametrize("context", [DESK, PHONE], ids=["desk", "phone"])
+def test_a_mix_is_found_compared_read_and_made_ones_own(
+    browser: Browser, engine: Engine, origin: str, context: dict[str, Any]
+) -> None:
+    with visiting(browser, engine, origin, **context) as visit:
+        page = visit.page
+        visit.sign_in()
+        page.get_by_role("link", name="Mixes").click()
+        page.get_by_label("It is to").select_option("infill")
+        page.get_by_role("checkbox", name="hemp").check()
+        page.get_by_role("checkbox", name="lime").check()
+        page.get_by_role("checkbox", name="sand").check()
+        page.get_by_role("button", name="Find").click()
+        expect(page.get_by_role("heading", name="1 mix fits")).to_be_visible()
+        visit.check()
+        page.get_by_label("Compare Hemp and lime infill, as the first").check()
+        page.get_by_label("Compare General mortar, as the second").check()
+        page.get_by_role("button", name="Compare the two").click()
+        expect(page.get_by_role("row", name="Air")).to_contain_text("5")
+        visit.check()
+        page.locator(".comparison").get_by_role("link", name="General mortar").click()
+        page.get_by_role("link", name="Mixing tray, dry first").click()
+        expect(page.locator(".steps")).to_contain_text("The sand, spread flat")
+        visit.check()
+        page.get_by_role("link", name="Make it ours").click()
+        page.get_by_label("Name").fill("Sill mortar")
+        page.get_by_label("Sand", exact=True).fill("2,75")
+        visit.check()
+        page.get_by_role("button", name="Keep it as ours").click()
+        expect(heading(page)).to_have_text("Sill mortar")
+        with page.expect_download() as given:
+            page.get_by_role("link", name="Mix file").click()
+        assert "parts: 2.75" in given.value.path().read_text()
+        page.get_by_role("link", name="Plan with it").click()
+        expect(page.get_by_label("Mix", exact=True)).to_have_value("sill-mortar")
+        expect(page.locator(".figure-of-merit")).to_contain_text("load")
+
+
+@pytest.mark.parametrize("context", [DESK, PHONE], ids=["desk", "phone"])
+def test_a_figure_is_followed_to_its_rule_and_tried(
+    browser: Browser, engine: Engine, origin: str, context: dict[str, Any]
+) -> None:
+    with visiting(browser, engine, origin, **context) as visit:
+        page = visit.page
+        visit.sign_in()
+        page.get_by_role("link", name="Rules").click()
+        visit.check()
+        page.get_by_role("link", name="volume parts", exact=True).click()
+        expect(page.locator("math").first).to_be_visible()
+        visit.check()
+        masses = page.locator(".outputs").get_by_role("row", name="masses, sand")
+        expect(masses).to_contain_text("5502")
+        page.get_by_label("Target").fill("1,01")
+        expect(masses).to_contain_text("1834")
+        page.get_by_label("Parts").first.fill("none")
+        expect(page.locator("[data-error='components.0.parts']")).to_contain_text("must be a number")
+        page.get_by_label("Parts").first.fill("1")
+        page.get_by_role("button", name="One more").click()
+        expect(page.get_by_label("Parts")).to_have_count(3)
+        expect(page.locator(".result")).to_contain_text("twice")
+        page.get_by_role("button", name="Take the last away").click()
+        expect(page.get_by_label("Parts")).to_have_count(2)
+        expect(masses).to_contain_text("1834")
+        visit.check()
+
+
 @pytest.mark.parametrize("paper", ["A4", "Letter"])
 def test_every_card_and_the_shopping_list_print_on_a_page_each(
     browser: Browser, engine: Engine, origin: str, paper: str

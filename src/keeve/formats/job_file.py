@@ -1,4 +1,4 @@
-"""Job files: JSON in, a validated job out; and the JSON Schemas of job and plan."""
+"""Job files: JSON in, a validated job out; and the JSON Schemas of job, plan and mix."""
 
 from typing import Any
 
@@ -6,6 +6,7 @@ from pydantic import ValidationError
 
 from keeve.core.errors import from_validation
 from keeve.core.job import Job
+from keeve.core.mixes.model import Mix
 from keeve.core.plan import Plan
 from keeve.core.rules import parse_json
 
@@ -37,5 +38,6 @@ def schemas() -> dict[str, dict[str, Any]]:
     """The JSON Schemas shipped in docs/, by file name."""
     return {
         "job.schema.json": Job.model_json_schema(),
+        "mix.schema.json": Mix.model_json_schema(),
         "plan.schema.json": Plan.model_json_schema(mode="serialization"),
     }
