@@ -39,9 +39,9 @@ def test_a_mix_is_found_by_use_thickness_and_yard() -> None:
     every = library().values()
     found = {fit.mix.id: fit.against for fit in fits(every, "bed", 10, ["lime", "sand"])}
     assert found["lime-hydraulic-3.5"] == []
-    assert found["mortar-bricklaying"] == ["needs cement"]
-    assert found["hemp-lime"] == ["not made to bed", "not under 100 mm", "needs hemp"]
-    assert found["overlay-stampable"] == ["not made to bed", "needs bags and pails"]
+    assert found["mortar-bricklaying"] == [("needs cement", None)]
+    assert found["hemp-lime"] == [("not made to bed", None), ("not under", 100), ("needs hemp", None)]
+    assert found["overlay-stampable"] == [("not made to bed", None), ("needs bags and pails", None)]
     assert len(found) == len(library())
     fitting = [fit for fit in fits(every, "lay floor", 75) if not fit.against]
     assert {"screed-1-4-fibre", "concrete-nominal"} <= {fit.mix.id for fit in fitting}

@@ -71,11 +71,36 @@ def test_each_mix_has_a_page_with_all_there_is_to_it(client: Client, mix_id: str
     assert client.get(f"/mixes/{mix_id}/mix.yaml").text == mix_text(mix)
 
 
+LABEL = {"bag_kg": "25", "yield_l": "12", "water_start_l": "1.5", "water_min_l": "1.75", "water_max_l": "2.5"}
+
+
+@pytest.mark.parametrize("mix_id", library())
+def test_each_mix_is_planned_and_drawn_on_its_card_and_on_paper(client: Client, mix_id: str) -> None:
+    typed = {
+        "mix": mix_id,
+        "mixer_kind": get_mix(mix_id).procedures[0].mixer,
+        "working_l": "60",
+        "title": "Wall",
+    }
+    saved = client.post(
+        "/plan", data={**typed, **{f"label_{name}": figure for name, figure in LABEL.items()}}
+    )
+    assert saved.status_code == 303
+    card = client.get(saved.headers["location"]).text
+    paper = client.get(f"/plan/{saved.headers['location'].split('/')[2]}/print").text
+    for step in get_mix(mix_id).procedures[0].steps:
+        assert step.do.split(",")[0].replace("'", "&#39;") in card
+    assert "Buy for Wall" in paper
+    for rule_id in re.findall(r'popovertarget="why-([a-z-]+)"', card):
+        assert f'id="why-{rule_id}"' in card
+
+
 def test_finding_and_comparing(client: Client) -> None:
     found = client.get("/mixes?use=infill&thickness=300&yard=hemp&yard=lime&yard=sand").text
     assert "1 mix fits" in found
     assert found.index("Hemp and lime infill") < found.index("needs cement")
-    assert "must be a number of millimetres" in client.get("/mixes?thickness=thick").text
+    assert "Thickness must be a number" in client.get("/mixes?thickness=thick").text
+    assert "must be more than 0" in client.get("/mixes?thickness=-3").text
     page = client.get("/mixes/compare?one=mortar-general&other=hemp-lime").text
     assert "0.5 to 0.65, right about 0.6" in page
     assert "Choose two mixes" in client.get("/mixes/compare?one=mortar-general&other=nothing").text
@@ -109,10 +134,10 @@ def test_a_variant_is_kept_changed_exported_opened_and_planned_with(client: Clie
     )
     assert opened.headers["location"] == "/mixes/inner-wall"
     for broken, said in (
-        ("- 3", "must be an object"),
-        ("id: [", "not valid YAML"),
-        (text + "\nodd: 1", "odd is not"),
-    ):
+        ("- 3", "must be an object"), ("id: [", "not valid YAML"), (text + "\nodd: 1", "odd is not"),
+        ("a: &a [1, 1]\nb: [*a, *a]", "write each value out"), (mix_text(get_mix("mortar-general")), "name of its own"),
+        (text.replace("id: quay-wall-mortar", "id: compare"), "name of its own"),
+    ):  # fmt: skip
         assert said in client.post("/mixes/open", files={"file": ("a.yaml", broken)}).text
     saved = client.post("/plan", data={"mix": "inner-wall", "working_l": "60", "title": "Inner wall"})
     card = client.get(saved.headers["location"]).text

@@ -29,7 +29,7 @@ def label_of(job: Job, bag: str) -> Label:
     """The label of the job's bag.
 
     Raises:
-        InputError: a figure of the label is missing, named.
+        InputError: a figure of the label is missing, named; or it begins without water.
     """
     given = job.materials.get(bag)
     figures = given.model_dump(include=set(Label._fields), exclude_none=True) if given else {}
@@ -39,6 +39,13 @@ def label_of(job: Job, bag: str) -> Label:
             "label_missing",
             f"{', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing: read the label of your bag.",
             missing,
+        )
+    if figures["water_start_l"] == 0:
+        raise InputError(
+            "label_water",
+            f"materials.{bag}.water_start_l must be more than 0: working life counts from first water. Give the "
+            "little you begin with.",
+            [f"materials.{bag}.water_start_l"],
         )
     return Label(**figures)
 

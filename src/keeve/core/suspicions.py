@@ -65,8 +65,10 @@ def _of_the_layer(mix: Mix, field: str, thickness_mm: float) -> list[RuleWarning
     return [
         RuleWarning(
             code="thickness_outside",
-            message=f"{thickness_mm:.3g} mm is {'less' if thickness_mm < least else 'more'} than {mix.name} stands "
-            f"({least:g} to {greatest:g} mm).",
+            message=(
+                f"{thickness_mm:.3g} mm is {'thinner' if thickness_mm < least else 'thicker'} than {mix.name} is laid "
+                f"({least:g} to {greatest:g} mm)."
+            ),
             field=field,
             suggestion="Lay it in more coats, or take a mix for that thickness.",
         )

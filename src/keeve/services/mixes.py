@@ -12,8 +12,12 @@ from keeve.core.errors import InputError
 from keeve.core.mixes import library, materials
 from keeve.core.mixes.model import Mix
 from keeve.services.accounts import Visitor
+from keeve.services.trials import cubic_metre
 from keeve.store import models
 from keeve.store.database import crew_reading, crew_session
+
+# Names of pages under /mixes, which a mix cannot have.
+_TAKEN = frozenset({"compare", "open"})
 
 
 @dataclass(frozen=True)
@@ -69,12 +73,11 @@ def save_mix(engine: Engine, visitor: Visitor, mix: Mix) -> int:
     What is the same as the newest version is that version.
 
     Raises:
-        InputError: its id is one of the library's, or a part is of a material without default figures.
+        InputError: its id is one of Keeve's, a part is of a material without default figures, or it cannot be
+            planned.
     """
-    if mix.id in library():
-        raise InputError(
-            "library_id", f"id {mix.id} is a mix of the library: give yours an id of its own.", ["id"]
-        )
+    if mix.id in library() or mix.id in _TAKEN:
+        raise InputError("taken_id", f"id {mix.id} is Keeve's own: give your mix a name of its own.", ["id"])
     for index, part in enumerate(mix.parts):
         if part.material not in materials():
             raise InputError(
@@ -82,6 +85,7 @@ def save_mix(engine: Engine, visitor: Visitor, mix: Mix) -> int:
                 f"parts.{index}.material {part.material!r} is not known here: use one of {', '.join(materials())}.",
                 [f"parts.{index}.material"],
             )
+    cubic_metre(mix)  # what cannot be planned is not kept
     kept = [line.version for line in versions(engine, visitor, mix.id)]
     if kept and find_mix(engine, visitor, mix.id) == mix:
         return kept[0]

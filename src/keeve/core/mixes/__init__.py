@@ -22,9 +22,13 @@ def parse_mix(text: str) -> Mix:
     """A mix from YAML or JSON text, written out in full.
 
     Raises:
-        InputError: broken text, or a field that is wrong, named.
+        InputError: broken text, references (with which a few lines can stand for millions), or a field that is
+            wrong, named.
     """
-    return _mix(_yaml(text))
+    raw = _yaml(text)
+    if any(isinstance(token, yaml.AliasToken) for token in yaml.scan(text)):
+        raise InputError("references", "The mix uses YAML references (*): write each value out.", ["mix"])
+    return _mix(raw)
 
 
 def mix_text(mix: Mix) -> str:

@@ -7,11 +7,18 @@ from keeve.core.mixes import materials
 from keeve.core.mixes.model import Mix, Sort, Use
 
 
+class Against(NamedTuple):
+    """Something that speaks against a mix, in words, with the thickness in mm that they end on."""
+
+    words: str
+    mm: float | None = None
+
+
 class Fit(NamedTuple):
     """A mix, and what speaks against it; nothing where it fits."""
 
     mix: Mix
-    against: list[str]
+    against: list[Against]
 
 
 def fits(
@@ -32,17 +39,19 @@ def fits(
     return sorted(found, key=lambda fit: (bool(fit.against), fit.mix.name))
 
 
-def _against(mix: Mix, use: Use | None, thickness_mm: float | None, in_yard: Collection[Sort]) -> list[str]:
+def _against(
+    mix: Mix, use: Use | None, thickness_mm: float | None, in_yard: Collection[Sort]
+) -> list[Against]:
     against = []
     if use is not None and use not in mix.uses:
-        against.append(f"not made to {use}" if use != "top" else "no topping")
+        against.append(Against(f"not made to {use}"))
     if thickness_mm is not None and mix.thickness_mm:
         least, greatest = mix.thickness_mm
         if thickness_mm < least:
-            against.append(f"not under {least:g} mm")
+            against.append(Against("not under", least))
         if thickness_mm > greatest:
-            against.append(f"not over {greatest:g} mm")
+            against.append(Against("not over", greatest))
     if in_yard:
         sorts = dict.fromkeys(materials()[part.material].sort for part in mix.parts)
-        against += [f"needs {sort}" for sort in sorts if sort not in in_yard]
+        against += [Against(f"needs {sort}") for sort in sorts if sort not in in_yard]
     return against

@@ -10,12 +10,14 @@ from keeve.core.errors import InputError
 from keeve.core.mixes import library, mix_text, parse_mix
 from keeve.core.mixes.find import fits
 from keeve.core.mixes.model import Mix, Procedure, Sort, Use
+from keeve.core.units import System
 from keeve.services import mixes
 from keeve.services.trials import cubic_metre
 from keeve.web.drawings.composition import composition
 from keeve.web.drawings.procedure_strip import procedure_strip
 from keeve.web.drawings.states import state_of
 from keeve.web.drawings.thickness import thickness_bar, thickness_x
+from keeve.web.entries import Entry
 from keeve.web.mix_form import MixForm, changed_mix, form_of_mix, form_typed
 from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, SignedIn
@@ -45,7 +47,7 @@ def show_all(
     """Every mix, those first that fit what is asked."""
     own = mixes.own_mixes(database, visitor)
     in_yard = [sort for sort in _SORTS if sort in request.query_params.getlist("yard")]
-    thickness_mm, refusal = _thickness(thickness)
+    thickness_mm, refusal = _thickness(thickness, visitor.units)
     found = fits(
         [*library().values(), *own.values()],
         next((item for item in _USES if item == use), None),
@@ -158,17 +160,18 @@ def _found(database: Database, visitor: SignedIn, mix_id: str, version: int | No
     return mix
 
 
-def _thickness(typed: str) -> tuple[float | None, str]:
-    """The thickness that was typed in mm, or why it is none."""
+_THICKNESS = Entry("thickness", "Thickness", (), "size")
+
+
+def _thickness(typed: str, units: System) -> tuple[float | None, str]:
+    """The thickness that was typed, in mm, or why it is none."""
     if not typed.strip():
         return None, ""
     try:
-        found = float(typed.replace(",", "."))
-    except ValueError:
-        found = 0.0
-    if not 0 < found < 1e5:
-        return None, "Thickness must be a number of millimetres, such as 50."
-    return found, ""
+        found = _THICKNESS.read(typed, units)
+    except ValueError as fault:
+        return None, str(fault)
+    return (found, "") if found > 0 else (None, "Thickness must be more than 0.")
 
 
 def _procedure(mix: Mix, mixer: str, order: str) -> Procedure:
