@@ -143,6 +143,7 @@ def test_bricklaying_has_its_mixers_and_schools() -> None:
         ("material: sand", "material: gravel", "'gravel', which is no part"),
         ("kind: judge", "kind: taste", "procedures.0.steps.7 must have as its kind one of"),
         ("id: mortar", "id: Mortar ", "id "),
+        ("basis: volume", "basis: design", "has water by ratio unless"),
         ("    right:", "    odd:", "tests.trowel.looks"),
         ("basis: volume", "basis: [", "not valid YAML"),
     ],

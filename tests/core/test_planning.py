@@ -284,6 +284,13 @@ def test_designs_that_cannot_be(changes: dict[str, object], fields: list[str]) -
     assert refused.value.fields == fields
 
 
+def test_a_designed_mix_is_of_cement_sand_and_stone() -> None:
+    own = get_mix("concrete-designed").model_dump(mode="json") | {"id": "own"}
+    own["parts"] = own["parts"][:2]
+    with pytest.raises(InputError, match="its parts are cement, sand, stone"):
+        plan(mix=own, design={"strength_mpa": 25})
+
+
 def test_a_mix_by_mass_takes_its_powders_by_the_binder() -> None:
     """Binder 1 : sand 1; modifier 3.5 % and plasticiser 1 % of the binder, as powders without water."""
     found = plan(**a_job_of("concrete-fine-high-strength", "paddle"))

@@ -20,7 +20,10 @@ from keeve.launch.up import up
 from keeve.store.database import connect
 from keeve.store.migrate import migrate
 
-COUNTS = "select (select count(*) from event), (select count(*) from plan), (select count(*) from account)"
+COUNTS = (
+    "select (select count(*) from event), (select count(*) from plan), (select count(*) from mix_version), "
+    "(select count(*) from account)"
+)
 
 
 @pytest.fixture
@@ -52,8 +55,8 @@ def test_everything_comes_back(filled: Engine, tmp_path: Path, capsys: pytest.Ca
     assert main(["backup", str(file)]) == 1
     assert "is there already" in capsys.readouterr().err
     with filled.begin() as connection:
-        connection.execute(text("truncate event, load, plan, sign_in, invitation, membership, account, crew"))
-    assert counts(filled) == (0, 0, 0)
+        connection.execute(text("truncate event, load, plan, mix_version, sign_in, invitation, membership, account, crew"))
+    assert counts(filled) == (0, 0, 0, 0)
     filled.dispose()
     assert main(["restore", str(file)]) == 0
     assert counts(filled) == before

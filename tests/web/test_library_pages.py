@@ -3,12 +3,19 @@
 import re
 
 import pytest
+from sqlalchemy import Engine
 
 from keeve.core.calc import all_rules
 from keeve.core.mixes import get_mix, library, mix_text
 from keeve.web.rule_form import Field, Group, fields_of, grown, shrunk, typed_values
 from keeve.web.screens.rules import CARD_FIGURES
-from web.conftest import Client
+from web.conftest import Client, Clock
+
+
+@pytest.fixture(scope="module")
+def client(engine: Engine) -> Client:
+    """One signed-in visitor for all of these pages, which change nothing that another test looks at."""
+    return Client(engine, Clock())
 
 
 def leaves(fields: list[Field | Group]) -> dict[str, str]:

@@ -211,16 +211,12 @@ BAG = {"weighs": "25", "makes": "12", "start with": "1.5", "Water, least": "1.75
 # A mix of each family in a mixer of its own, by taps on a phone or by keys at a desk, and what is typed besides.
 FAMILIES: dict[str, tuple[str, str, dict[str, str]]] = {
     "mortar-general": ("two-buckets", "taps", {}),
-    "mortar-type-s": ("paddle", "keys", {}),
-    "concrete-nominal": ("tilting-drum", "keys", {}),
     "concrete-designed": ("forced-action", "taps", {"Mean strength": "30"}),
     "concrete-bagged": ("barrow", "taps", BAG),
     "concrete-pervious": ("tray", "keys", {"Stone moisture": "1"}),
     "concrete-fine-high-strength": ("forced-action", "taps", {}),
     "lime-hydraulic-3.5": ("tilting-drum", "keys", {}),
-    "stucco-base": ("tilting-drum", "taps", {}),
     "basecoat-polymer-pail": ("paddle", "keys", BAG),
-    "finish-tinted-pail": ("paddle", "taps", BAG),
     "overlay-stampable": ("paddle", "keys", {**BAG, "makes": "14"}),
     "screed-1-4-fibre": ("forced-action", "taps", {}),
     "hemp-lime": ("forced-action", "keys", {}),

@@ -1,6 +1,7 @@
 """The rules over HTTP: each at /rules/ID, described at /openapi.json. Needs no sign-in: it reads and keeps nothing."""
 
 from collections.abc import Callable, Coroutine
+from functools import cache
 from typing import Any, get_type_hints
 
 from fastapi import FastAPI, Request
@@ -62,8 +63,9 @@ async def _body(request: Request) -> str:
         raise InputError("not_json", "The input is not UTF-8 text: send JSON.", ["input"]) from None
 
 
+@cache
 def create_api() -> FastAPI:
-    """The application that answers under /api/v1."""
+    """The application that answers under /api/v1. It keeps nothing, so one serves the whole process."""
     api = FastAPI(title="Keeve rules", version=VERSION, docs_url=None, redoc_url=None)
     api.router.route_class = _RuleRoute
     for rule in all_rules().values():

@@ -56,6 +56,8 @@ RETEMPERING_NAMES: dict[Retempering, str] = {
     "small_water": "Remixed, a few drops allowed",
     "remix_freely": "Turned again as often as needed",
 }
+# What a designed concrete is made of.
+DESIGNED = {"cement", "sand", "stone"}
 # A span from least to greatest. A list in YAML and JSON, so not held to being a tuple; its numbers stay strict.
 Span = Annotated[tuple[float, float], Field(strict=False)]
 
@@ -318,6 +320,8 @@ class Mix(Strict):
             raise ValueError(
                 "has water by ratio unless it goes by the bag or by design, which give the water"
             )
+        if self.basis == "design" and names != DESIGNED:
+            raise ValueError(f"is designed, so its parts are {', '.join(sorted(DESIGNED))}")
         for proportion in self.proportions:
             if not set(proportion.parts) <= names:
                 raise ValueError(f"proportion {proportion.name} names parts that the mix has not")

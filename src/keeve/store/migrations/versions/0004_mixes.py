@@ -23,3 +23,7 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["made_by"], ["account.id"]),
         sa.PrimaryKeyConstraint("crew_id", "mix_id", "version"),
     )
+    op.execute(
+        "create trigger mix_version_append_only before update or delete on mix_version "
+        "for each row execute function refuse_change()"
+    )
