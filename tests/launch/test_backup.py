@@ -55,7 +55,8 @@ def test_everything_comes_back(filled: Engine, tmp_path: Path, capsys: pytest.Ca
     assert main(["backup", str(file)]) == 1
     assert "is there already" in capsys.readouterr().err
     with filled.begin() as connection:
-        connection.execute(text("truncate event, load, plan, mix_version, sign_in, invitation, membership, account, crew"))
+        tables = "event, load, plan, mix_version, sign_in, invitation, membership, account, crew"
+        connection.execute(text(f"truncate {tables}"))
     assert counts(filled) == (0, 0, 0, 0)
     filled.dispose()
     assert main(["restore", str(file)]) == 0
