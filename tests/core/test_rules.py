@@ -96,6 +96,10 @@ PUBLIC = {
         "counts ratio_error_fraction volume_error_fraction",
     ),
     "scale-target": ("net_kg tare_kg vessels", "gross_kg"),
+    "next-water": (
+        "history target_water_kg dry_aggregate_kg absorption_fraction",
+        "start_l free_moisture_fraction sd_fraction low_l high_l last_total_l",
+    ),
     "tare": ("gross_kg net_kg", "tare_kg warnings"),
     "correct-wet": (
         "charged_kg water_kg binder target_ratio moisture_fraction mixer_free_l densities",

@@ -46,6 +46,8 @@ def test_a_wrong_figure_is_named_and_a_row_comes_and_goes(client: Client) -> Non
     more = client.post("/rules/absolute-volume/try", data={**typed, "_add": "components"}).json()
     count = len(rule.example.given["components"])
     assert f"components.{count}.mass_kg" in more["asked"]
+    begun = client.post("/rules/next-water/try", data={"target_water_kg": "12", "_add": "history"}).json()
+    assert "history.0.added_l" in begun["asked"]
     given = {"masses_kg": {"cement": 1.0}, "list": [1.0, 2.0]}
     assert grown(given, "masses_kg", "lime.1")["masses_kg"] == {"cement": 1.0, "lime 1": 1.0}
     assert shrunk(given, "masses_kg.cement")["masses_kg"] == {"lime 1": 1.0}

@@ -51,10 +51,10 @@ def typed_values(rule: Rule[Any, Any], typed: Mapping[str, str]) -> dict[str, An
 
 
 def grown(given: dict[str, Any], path: str, name: str) -> dict[str, Any]:
-    """The values with one more member in the list or object at ``path``, a copy of its last."""
+    """The values with one more member in the list or object at ``path``: a copy of its last, or an empty one."""
     group = _at(given, path)
-    if isinstance(group, list) and group:
-        group.append(group[-1])
+    if isinstance(group, list):
+        group.append(group[-1] if group else {})
     elif isinstance(group, dict) and group and name:
         group[name.replace(_DOT, " ").strip()] = next(reversed(group.values()))
     return given

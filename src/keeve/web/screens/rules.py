@@ -32,6 +32,7 @@ _ROOMS: Mapping[str, str] = {
     "gauge": "Vessels and scale",
     "heap": "The heap",
     "water": "Water and admixtures",
+    "tracker": "Water and admixtures",
     "admixtures": "Water and admixtures",
     "correction": "Corrections",
     "shopping": "Shopping",
