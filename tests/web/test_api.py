@@ -5,11 +5,13 @@ from collections.abc import Iterator
 
 import pytest
 from fastapi.testclient import TestClient
+from sqlalchemy import Engine
 
 from keeve.core.calc import all_rules, calc
 from keeve.core.errors import InputError
 from keeve.core.rules import parse_json
 from keeve.web.api import create_api
+from keeve.web.app import create_app
 
 
 @pytest.fixture(scope="module")
@@ -47,6 +49,15 @@ def test_bad_input_is_refused_in_the_words_of_the_core(api: TestClient, text: st
     with pytest.raises(InputError) as refused:
         calc("slab-volume", parse_json(text))
     assert answer.json() == refused.value.as_json()
+
+
+def test_it_stands_under_the_application_without_sign_in(engine: Engine) -> None:
+    stranger = TestClient(create_app(engine), base_url="http://127.0.0.1")
+    given = {"length_m": 3, "width_m": 2, "thickness_m": 0.1}
+    answer = stranger.post("/api/v1/rules/slab-volume", json=given)
+    assert answer.json()["volume_m3"] == pytest.approx(0.6)
+    assert "default-src 'none'" in answer.headers["content-security-policy"]
+    assert stranger.get("/api/v1/openapi.json").status_code == 200
 
 
 def test_what_is_no_rule_no_text_or_too_much(api: TestClient) -> None:

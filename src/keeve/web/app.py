@@ -16,6 +16,7 @@ from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
+from starlette.types import Receive, Scope, Send
 
 from keeve.core.errors import InputError
 from keeve.services.database import DatabaseDown, Engine, connect
@@ -55,7 +56,7 @@ def create_app(engine: Engine, clock: Callable[[], datetime] = clock) -> FastAPI
     app.add_middleware(SecureHeaders)
     for screen in SCREENS:
         app.include_router(screen.router)
-    app.mount("/api/v1", create_api())
+    app.mount("/api/v1", _api)
     # Only what ships with the application is compressed: pages carry form tokens, which compression would leak.
     app.mount("/static", GZipMiddleware(StaticFiles(directory=_STATIC)), name="static")
     app.add_exception_handler(SignInNeeded, _to_sign_in)
@@ -66,6 +67,11 @@ def create_app(engine: Engine, clock: Callable[[], datetime] = clock) -> FastAPI
     app.add_exception_handler(RequestValidationError, _no_route)
     app.add_exception_handler(HTTPException, _no_route)
     return app
+
+
+async def _api(scope: Scope, receive: Receive, send: Send) -> None:
+    """The rules over HTTP, put together when they are first asked for: nobody else waits for that."""
+    await create_api()(scope, receive, send)
 
 
 def app_from_environment() -> FastAPI:

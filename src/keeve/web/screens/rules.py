@@ -6,7 +6,6 @@ from typing import Any
 
 from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import JSONResponse, Response
-from latex2mathml.converter import convert
 
 from keeve.core.calc import all_rules, calc
 from keeve.core.errors import InputError
@@ -124,6 +123,8 @@ def _answer(rule: Rule[Any, Any], given: dict[str, Any]) -> dict[str, Any]:
 @cache
 def _mathml(rule_id: str) -> list[str]:
     """Each of the rule's formulas as MathML, so that they can stand below each other where it is narrow."""
+    from latex2mathml.converter import convert  # a tenth of a second that only these pages need
+
     return [convert(part, display="block") for part in all_rules()[rule_id].math.split(r"\qquad")]
 
 
