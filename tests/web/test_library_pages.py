@@ -83,6 +83,10 @@ def test_each_mix_has_a_page_with_all_there_is_to_it(client: Client, mix_id: str
 LABEL = {"bag_kg": "25", "yield_l": "12", "water_start_l": "1.5", "water_min_l": "1.75", "water_max_l": "2.5"}
 
 
+def _poured(mix_id: str) -> bool:
+    return any(part.material == "cement" for part in get_mix(mix_id).parts)
+
+
 @pytest.mark.parametrize("mix_id", library())
 def test_each_mix_is_planned_and_drawn_on_its_card_and_on_paper(client: Client, mix_id: str) -> None:
     typed = {
@@ -100,6 +104,7 @@ def test_each_mix_is_planned_and_drawn_on_its_card_and_on_paper(client: Client, 
     for step in get_mix(mix_id).procedures[0].steps:
         assert step.do.split(",")[0].replace("'", "&#39;") in card
     assert "Buy for Wall" in paper
+    assert ("packed as in the bag 1440" in card) == ("volume" in get_mix(mix_id).ratio and _poured(mix_id))
     for rule_id in re.findall(r'popovertarget="why-([a-z-]+)"', card):
         assert f'id="why-{rule_id}"' in card
 
