@@ -117,7 +117,7 @@ def situation(plan: Plan, load: Load, batch: Batch, now: datetime) -> Situation:
     elif dead_at is not None and now >= dead_at:
         act, step = "dead", None
     else:
-        act, step = _act(steps, batch, water, takes_water=not remix_dry)
+        act, step = _act(steps, batch, water, last_judge=_last_judge(plan), takes_water=not remix_dry)
     ready_at, overdue_at = _times(act, step, batch, plan.mix.wet_out_min)
     return Situation(
         act=act,
@@ -139,13 +139,12 @@ def situation(plan: Plan, load: Load, batch: Batch, now: datetime) -> Situation:
 
 
 def _act(
-    steps: list[LoadStep], batch: Batch, water: WaterWindow, *, takes_water: bool
+    steps: list[LoadStep], batch: Batch, water: WaterWindow, *, last_judge: int, takes_water: bool
 ) -> tuple[Act, LoadStep | None]:
     """The first step that is not behind, and what it waits for."""
-    last_judge = next(step for step in reversed(steps) if step.plan.kind == "judge")
     for step in steps:
         if step.plan.kind == "judge":
-            act = _judging(step, batch, water, is_last=step is last_judge, takes_water=takes_water)
+            act = _judging(step, batch, water, is_last=step.plan.step == last_judge, takes_water=takes_water)
             if act is not None:
                 return act, step
         elif not _is_behind(step, batch):

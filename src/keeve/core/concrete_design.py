@@ -4,7 +4,6 @@ The tables are written from memory of the standard, in its own units, and stand 
 """
 
 from collections.abc import Sequence
-from itertools import pairwise
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -23,6 +22,7 @@ from keeve.core.rules import (
     published,
     rule,
 )
+from keeve.core.tables import between_rows
 
 PSI_OF_MPA = 145.0377
 KG_M3_OF_LB_YD3 = 0.45359237 / 0.9144**3
@@ -240,14 +240,14 @@ def _slump_row(slump_mm: Sequence[float]) -> int:
 
 def _on_table(table: Sequence[tuple[float, float]], value: float, field: str) -> float:
     """Linear between the rows of a table, refused outside it."""
-    for (low, at_low), (high, at_high) in pairwise(table):
-        if low <= value <= high:
-            return at_low + (at_high - at_low) * (value - low) / (high - low)
-    raise InputError(
-        "outside_table",
-        f"{field} lies outside what the standard's table covers: it gives no figure there.",
-        [field],
-    )
+    found = between_rows(table, value)
+    if found is None:
+        raise InputError(
+            "outside_table",
+            f"{field} lies outside what the standard's table covers: it gives no figure there.",
+            [field],
+        )
+    return found
 
 
 def _highest_ratio(exposure: Exposure, air_entrained: bool, thin: bool, sulfate: bool) -> float:

@@ -1,6 +1,5 @@
 """The heap of sand or stone: the water in it, how it bulks, and whether it is clean."""
 
-from itertools import pairwise
 from typing import Literal
 
 from keeve.core.errors import InputError
@@ -15,6 +14,7 @@ from keeve.core.rules import (
     published,
     rule,
 )
+from keeve.core.tables import between_rows
 
 
 class AggregateMoisture(Result):
@@ -109,7 +109,8 @@ def sand_bulking(
             return SandBulking(bulking_fraction=found)
         return SandBulking(bulking_fraction=0.0, warnings=[_SWELLED_IN_WATER])
     if moisture_fraction is not None and grade is not None and by_jar == (None, None):
-        return SandBulking(bulking_fraction=_on_curve(moisture_fraction) * _GRADE_FACTOR[grade])
+        bulked = between_rows(BULKING_CURVE, moisture_fraction) or 0.0
+        return SandBulking(bulking_fraction=bulked * _GRADE_FACTOR[grade])
     raise InputError(
         "one_way",
         "Give either damp_height_mm and flooded_height_mm, or moisture_fraction and grade.",
@@ -123,13 +124,6 @@ _SWELLED_IN_WATER = RuleWarning(
     field="flooded_height_mm",
     suggestion="Measure again after the sand has settled.",
 )
-
-
-def _on_curve(moisture: float) -> float:
-    for (low, at_low), (high, at_high) in pairwise(BULKING_CURVE):
-        if low <= moisture <= high:
-            return at_low + (at_high - at_low) * (moisture - low) / (high - low)
-    return 0.0
 
 
 class PanDryMoisture(Result):

@@ -53,6 +53,11 @@ class LoadWater(_Part):
     in_heap_l: float
     in_admixture_l: float
 
+    @property
+    def with_heap_l(self) -> float:
+        """The target with what a damp heap brings."""
+        return self.target_l + max(self.in_heap_l, 0.0)
+
 
 class AdmixtureAmount(_Part):
     """An admixture in a load: by weight and volume, or as whole packs; all null where no label gave a dose."""

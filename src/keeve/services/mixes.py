@@ -37,6 +37,12 @@ def own_mixes(engine: Engine, visitor: Visitor) -> dict[str, Mix]:
         return {row.mix_id: Mix.model_validate(row.content) for row in session.scalars(newest)}
 
 
+def every_mix(engine: Engine, visitor: Visitor) -> dict[str, Mix]:
+    """The library and the crew's own mixes, by id, in the order of their names."""
+    known = {**library(), **own_mixes(engine, visitor)}
+    return dict(sorted(known.items(), key=lambda item: item[1].name))
+
+
 def find_mix(engine: Engine, visitor: Visitor, mix_id: str, version: int | None = None) -> Mix | None:
     """A mix of the library or of the crew's own, the newest version unless one is asked for."""
     if mix_id in library():

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
-from keeve.core.calc import all_rules, calc
+from keeve.core.calc import all_rules, calc, get_rule
 from keeve.core.errors import InputError
 from keeve.core.rules import VERSION, Rule, parse_json
 
@@ -97,9 +97,9 @@ def _add(api: FastAPI, rule: Rule[Any, Any]) -> None:
 async def _not_here(request: Request, fault: Exception) -> Response:
     """An unknown rule, or another method than POST."""
     status = fault.status_code if isinstance(fault, HTTPException) else 404
-    rule_id = request.url.path.rpartition("/")[2]
-    found = Fault(code="method", message="Send the figures with POST.", fields=[])
-    if status != 405:
-        message = f"There is no rule {rule_id!r}: choose one of {', '.join(all_rules())}."
-        found = Fault(code="unknown_rule", message=message, fields=["rule"])
-    return JSONResponse(Refusal(error=found).model_dump(), status_code=status)
+    refusal = InputError("method", "Send the figures with POST.")
+    try:
+        get_rule(request.url.path.rpartition("/")[2])
+    except InputError as unknown:
+        refusal = unknown
+    return JSONResponse(refusal.as_json(), status_code=status)

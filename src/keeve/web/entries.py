@@ -1,6 +1,7 @@
 """A number on a form: its words, its unit, and the way from what was typed to what is kept and back."""
 
 from dataclasses import dataclass
+from typing import Any
 
 from keeve.core.units import MEASURES, Kind, System, to_kept, to_shown
 
@@ -56,3 +57,23 @@ class Entry:
         decimals = MEASURES[units][self.kind].decimals + 1 if self.kind else 3
         text = f"{shown:.{decimals}f}"
         return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def at(raw: Any, path: Path) -> Any:
+    """What stands at a path in plain values; None where there is nothing."""
+    for part in path:
+        try:
+            raw = raw[part]
+        except (KeyError, IndexError, TypeError):
+            return None
+    return raw
+
+
+def put(raw: Any, path: Path, value: Any) -> None:
+    """Put a value at a path in plain values, whose holder is there."""
+    at(raw, path[:-1])[path[-1]] = value
+
+
+def dotted(path: Path) -> str:
+    """A path as a refusal names it."""
+    return ".".join(str(part) for part in path)

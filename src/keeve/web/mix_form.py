@@ -2,14 +2,13 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any
 
 from pydantic import ValidationError
 
 from keeve.core.errors import InputError, from_validation
 from keeve.core.mixes.model import Mix
 from keeve.core.units import System
-from keeve.web.entries import Entry
+from keeve.web.entries import Entry, at, dotted, put
 
 
 @dataclass
@@ -25,7 +24,7 @@ def form_of_mix(mix: Mix, units: System, *, is_own: bool) -> MixForm:
     """The form as it begins: the mix as it is."""
     raw = mix.model_dump(mode="json")
     entries = _entries(mix)
-    values = {entry.name: entry.write(_at(raw, entry), units) for entry in entries}
+    values = {entry.name: entry.write(at(raw, entry.path), units) for entry in entries}
     return MixForm(entries, {"name": mix.name if is_own else f"{mix.name}, ours", "remark": "", **values})
 
 
@@ -47,7 +46,7 @@ def changed_mix(mix: Mix, form: MixForm, units: System, *, is_own: bool) -> Mix 
         form.errors["name"] = "Name is missing: give it, so that it is told apart."
     for entry in form.entries:
         try:
-            _put(raw, entry, entry.read(form.values[entry.name], units))
+            put(raw, entry.path, entry.read(form.values[entry.name], units))
         except ValueError as fault:
             form.errors[entry.name] = str(fault)
     if form.errors:
@@ -99,7 +98,7 @@ def _entries(mix: Mix) -> list[Entry]:
 
 def _refuse(form: MixForm, fault: InputError) -> None:
     """Put a refusal beside the entries it names, in the form's words."""
-    places = {".".join(map(str, entry.path)): entry for entry in form.entries}
+    places = {dotted(entry.path): entry for entry in form.entries}
     message = fault.message
     for path, entry in places.items():
         message = message.replace(path, entry.label)
@@ -116,15 +115,3 @@ def _id_of(name: str) -> str:
     """An id out of a name: small letters, figures and hyphens."""
     kept = "".join(letter if letter.isascii() and letter.isalnum() else "-" for letter in name.lower())
     return "-".join(filter(None, kept.split("-")))[:60].strip("-") or "mix"
-
-
-def _at(raw: Any, entry: Entry) -> float:
-    for part in entry.path:
-        raw = raw[part]
-    return float(raw)
-
-
-def _put(raw: Any, entry: Entry, value: float) -> None:
-    for part in entry.path[:-1]:
-        raw = raw[part]
-    raw[entry.path[-1]] = value

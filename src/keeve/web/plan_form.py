@@ -11,7 +11,7 @@ from keeve.core.mixes.model import Mix
 from keeve.core.planning import make_plan
 from keeve.core.units import System
 from keeve.formats.job_file import read_job
-from keeve.web.entries import Entry, Path
+from keeve.web.entries import Entry, Path, at, dotted, put
 from keeve.web.plan_entries import (
     DENSITY,
     DOSE,
@@ -67,17 +67,17 @@ class PlanForm:
 
     def refuse(self, fault: InputError) -> None:
         """Put a refusal beside the fields it names, in the form's words."""
-        places = {_dotted(entry.path): (entry.name, entry.label) for entry in self.entries}
-        places |= {_dotted(path): (name, label) for name, (label, path, _) in _CHOICES.items()}
+        places = {dotted(entry.path): (entry.name, entry.label) for entry in self.entries}
+        places |= {dotted(path): (name, label) for name, (label, path, _) in _CHOICES.items()}
         places["title"] = ("title", "Job")
         message = fault.message
-        for dotted, (_, label) in places.items():
-            message = message.replace(dotted, label)
+        for path, (_, label) in places.items():
+            message = message.replace(path, label)
         for entry in self.entries:
             message = message.replace(str(entry.path[-1]), entry.label)
         # A refusal of a list (the two ends of a slump) stands beside its first entry.
-        named = [place[0] for dotted, place in places.items() if dotted.rpartition(".0")[0] in fault.fields]
-        named += [places[dotted][0] for dotted in fault.fields if dotted in places]
+        named = [place[0] for path, place in places.items() if path.rpartition(".0")[0] in fault.fields]
+        named += [places[path][0] for path in fault.fields if path in places]
         for name in named or [""]:
             self.errors.setdefault(name, message)
 
@@ -108,16 +108,16 @@ def form_from(typed: Mapping[str, str], units: System, mixes: Mapping[str, Mix])
 
 def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
     """The form that stands for a job; what it cannot show by its shape it shows as its plain volume."""
-    own = {} if isinstance(job.mix, str) else {job.mix.id: job.mix}
-    mixes = {**own, **mixes}
+    if not isinstance(job.mix, str) and job.mix.id not in mixes:
+        mixes = {**mixes, job.mix.id: job.mix}
     form = empty_form(units, mixes, job.mix if isinstance(job.mix, str) else job.mix.id)
     raw = job.model_dump(mode="json", exclude_none=True)
     form.values["title"] = job.title
     for choice, (_, path, default) in _CHOICES.items():
-        found = _at(raw, path)
+        found = at(raw, path)
         if choice != "mix":
             form.values[choice] = found if isinstance(found, str) else default
-    if _at(raw, ("design", "air_entrained")):
+    if at(raw, ("design", "air_entrained")):
         form.values["air"] = "entrained"
     needs = raw["need"]
     form.values["shape"] = needs[0].get("shape", "volume")
@@ -125,7 +125,7 @@ def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
         form.values["shape"] = "volume"
         raw["need"] = [{"volume_m3": make_plan(job).volume.net_m3}]
     for entry in form.entries:
-        value = _at(raw, entry.path)
+        value = at(raw, entry.path)
         if value is not None:
             form.values[entry.name] = entry.write(value, units)
     return form
@@ -195,23 +195,7 @@ def _put(raw: dict[str, Any], entry: Entry, form: PlanForm, units: System) -> No
         if entry.needed:
             form.missing[entry.name] = f"{entry.label} is missing: give it."
         return
-    holder: Any = raw
-    for part in entry.path[:-1]:
-        holder = holder[part]
     try:
-        holder[entry.path[-1]] = entry.read(text, units)
+        put(raw, entry.path, entry.read(text, units))
     except ValueError as fault:
         form.errors[entry.name] = str(fault)
-
-
-def _at(raw: Any, path: Path) -> Any:
-    for part in path:
-        try:
-            raw = raw[part]
-        except (KeyError, IndexError, TypeError):
-            return None
-    return raw
-
-
-def _dotted(path: Path) -> str:
-    return ".".join(str(part) for part in path)

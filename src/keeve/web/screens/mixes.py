@@ -1,7 +1,7 @@
 """Mixes: the library and the crew's own; find one, compare two, read all there is to one, make a variant."""
 
 from functools import cache
-from typing import Any
+from typing import Any, get_args
 
 from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
@@ -24,19 +24,8 @@ from keeve.web.security import Database, MayMix, SignedIn
 
 router = APIRouter()
 
-_USES: tuple[Use, ...] = (
-    "bed",
-    "point",
-    "render",
-    "plaster",
-    "lay floor",
-    "pour",
-    "cast",
-    "infill",
-    "top",
-    "pack",
-)
-_SORTS: tuple[Sort, ...] = ("cement", "lime", "sand", "stone", "hemp", "silica fume", "bags and pails")
+_USES: tuple[Use, ...] = get_args(Use)
+_SORTS: tuple[Sort, ...] = get_args(Sort)
 _MOST_FILE_CHARACTERS = 200_000
 
 
@@ -45,11 +34,11 @@ def show_all(
     request: Request, database: Database, visitor: SignedIn, use: str = "", thickness: str = ""
 ) -> Response:
     """Every mix, those first that fit what is asked."""
-    own = mixes.own_mixes(database, visitor)
+    known = mixes.every_mix(database, visitor)
     in_yard = [sort for sort in _SORTS if sort in request.query_params.getlist("yard")]
     thickness_mm, refusal = _thickness(thickness, visitor.units)
     found = fits(
-        [*library().values(), *own.values()],
+        known.values(),
         next((item for item in _USES if item == use), None),
         thickness_mm,
         in_yard,
@@ -58,7 +47,7 @@ def show_all(
         request,
         "mixes/mixes.html",
         found=found,
-        own=own,
+        own=known.keys() - library().keys(),
         uses=_USES,
         sorts=_SORTS,
         asked={"use": use, "thickness": thickness, "yard": in_yard},
@@ -73,13 +62,13 @@ def compare(
     request: Request, database: Database, visitor: SignedIn, one: str = "", other: str = ""
 ) -> Response:
     """Two mixes side by side; with one only, what to compare it with."""
-    known = {**library(), **mixes.own_mixes(database, visitor)}
+    known = mixes.every_mix(database, visitor)
     pair = [known[name] for name in (one, other) if name in known]
     return page(
         request,
         "mixes/compare.html",
         pair=[_shown(mix) for mix in pair],
-        known=sorted(known.values(), key=lambda mix: mix.name),
+        known=known.values(),
         chosen=(one, other),
         state_of=state_of,
     )
@@ -182,7 +171,7 @@ def _procedure(mix: Mix, mixer: str, order: str) -> Procedure:
 
 def _picture(mix: Mix) -> dict[str, Any]:
     """What a mix looks like in a list: its bar of materials and of thickness."""
-    return _library_picture(mix.id) if library().get(mix.id) == mix else _drawn(mix)
+    return _library_picture(mix.id) if mix.id in library() else _drawn(mix)
 
 
 @cache

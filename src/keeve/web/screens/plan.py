@@ -1,6 +1,5 @@
 """Plan: how much, of what, in how many loads, and what to buy."""
 
-from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 from uuid import UUID
@@ -10,8 +9,6 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.errors import InputError
 from keeve.core.job import Job
-from keeve.core.mixes import library
-from keeve.core.mixes.model import Mix
 from keeve.core.plan import Plan, gauged_parts
 from keeve.core.planning import make_plan
 from keeve.core.units import System
@@ -33,7 +30,7 @@ def show(
     request: Request, database: Database, visitor: SignedIn, again: UUID | None = None, mix: str = ""
 ) -> Response:
     """The form, empty, for a mix, or from a saved plan, with what it comes to."""
-    known = {**library(), **mixes.own_mixes(database, visitor)}
+    known = mixes.every_mix(database, visitor)
     form = plan_form.empty_form(visitor.units, known, mix)
     if again is not None:
         saved = plans.saved_plan(database, visitor, again)
@@ -46,7 +43,8 @@ def show(
 @router.post("/plan/preview")
 def preview(request: Request, database: Database, visitor: SignedIn) -> Response:
     """What the form comes to, while it is typed: the result and the mix's own fields as HTML, what is wrong."""
-    form = _typed(request, database, visitor)
+    known = mixes.known_mixes(database, visitor, request.state.form.get("mix", ""))
+    form = plan_form.form_from(request.state.form, visitor.units, known)
     result = page(request, "plan/result.html", **_result(form, visitor)).body
     asked = page(request, "plan/asked.html", form=form, fields=plan_entries).body
     return JSONResponse(
@@ -88,9 +86,8 @@ def save(request: Request, database: Database, visitor: MayMix) -> Response:
 
 
 def _typed(request: Request, database: Engine, visitor: Visitor) -> PlanForm:
-    """The form as it was sent."""
-    known = mixes.known_mixes(database, visitor, request.state.form.get("mix", ""))
-    return plan_form.form_from(request.state.form, visitor.units, known)
+    """The form as it was sent, with every mix to choose from."""
+    return plan_form.form_from(request.state.form, visitor.units, mixes.every_mix(database, visitor))
 
 
 def _form_page(
@@ -102,14 +99,9 @@ def _form_page(
         status,
         form=form,
         fields=plan_entries,
-        choices=_by_name({**library(), **mixes.own_mixes(database, visitor), **form.mixes}),
         saved=plans.newest_plans(database, visitor),
         **_result(form, visitor),
     )
-
-
-def _by_name(known: Mapping[str, Mix]) -> dict[str, Mix]:
-    return dict(sorted(known.items(), key=lambda item: item[1].name))
 
 
 def _result(form: PlanForm, visitor: Visitor) -> dict[str, Any]:

@@ -107,4 +107,4 @@ def crumbs(dry: float) -> list[Shape]:
     """Crumbs that fall past a hand."""
     places = ((16, 142, 4), (30, 158, 3), (48, 150, 5), (66, 166, 3), (206, 160, 4), (226, 168, 3), (94, 170, 4),
               (8, 166, 3), (190, 172, 3), (140, 172, 2.5))  # fmt: skip
-    return [Shape("crumb", circle(*place)) for place in places[: round(10 * dry)]]
+    return scattered(places[: round(10 * dry)])

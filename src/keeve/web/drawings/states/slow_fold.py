@@ -2,7 +2,7 @@
 
 import math
 
-from keeve.web.drawings.states.shape import Point, Shape, circle, dryness, excess, line, lump
+from keeve.web.drawings.states.shape import Point, Shape, circle, dryness, excess, line, lump, lumps
 
 _X, _Y, _RADIUS = 125.0, 90.0, 82.0
 _INSIDE = 74.0
@@ -25,7 +25,7 @@ def slow_fold(wetness: float, mixed: bool) -> list[Shape]:
     if wet < 0.4:
         shapes += [Shape("fold", _fold(tilt, depth)) for depth in (16.0, 36.0, 56.0)]
     if not mixed:
-        shapes += [Shape("powder", lump(x, y, r, seed)) for seed, (x, y, r) in enumerate(_AT_THE_BACK)]
+        shapes += lumps("powder", _AT_THE_BACK)
     if wet > 0.3:
         shapes += [Shape("film", line(_surface(tilt, wet)[6:-6])), *_splashes(wet)]
     return shapes

@@ -2,7 +2,7 @@
 
 import math
 
-from keeve.web.drawings.states.shape import Shape, circle, dryness, excess, line, lump
+from keeve.web.drawings.states.shape import Shape, cracks, dryness, excess, line, lump, lumps, scattered
 
 _X, _GROUND = 108.0, 158.0
 # The cone, 300 mm high, 200 at the bottom, 100 at the top, at 0.44 a mm.
@@ -23,18 +23,16 @@ def slump_cone(wetness: float, mixed: bool) -> list[Shape]:
     shapes = [
         Shape("floor", f"M4,{_GROUND + 2} H246"),
         Shape("concrete", _stand(height, wet)),
-        *(Shape("stone", lump(x, y, r, seed)) for seed, (x, y, r) in enumerate(_stones(height, wet))),
+        *lumps("stone", _stones(height, wet)),
     ]
     if dry > 0.5:
         loose = ((46, 150, 6), (36, 154, 4), (168, 151, 5), (178, 155, 3), (58, 153, 3), (160, 154, 3))
-        shapes += [Shape("crumb", circle(*place)) for place in loose]
-        shapes += [
-            Shape("crack", path) for path in ("M96,52 l6,16 l-5,14 l5,16", "M120,78 l-5,14 l6,16 l-4,12")
-        ]
+        shapes += scattered(loose)
+        shapes += cracks("M96,52 l6,16 l-5,14 l5,16", "M120,78 l-5,14 l6,16 l-4,12")
     if not mixed:
         bare = ((70, 132, 9), (140, 126, 10), (92, 84, 8), (124, 104, 9), (150, 148, 7), (64, 150, 7))
         shapes += [Shape("powder", lump(102, 120, 19, 3)), Shape("powder", lump(116, 78, 12, 5))]
-        shapes += [Shape("bare-stone", lump(x, y, r, seed)) for seed, (x, y, r) in enumerate(bare)]
+        shapes += lumps("bare-stone", bare)
     if wet > 0.3:
         shapes.append(Shape("film", f"M22,{_GROUND + 1} H{2 * _X - 22 + 10:.0f}"))
     return [

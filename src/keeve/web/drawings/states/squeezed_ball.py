@@ -10,7 +10,7 @@ from keeve.web.drawings.states.shape import (
     dryness,
     excess,
     line,
-    lump,
+    lumps,
     palm,
 )
 
@@ -39,7 +39,7 @@ def squeezed_ball(wetness: float, mixed: bool) -> list[Shape]:
         [Shape("groove", _groove(x, half, height, middle)) for x in (-26, -6, 14, 33)] if wet < 0.4 else []
     )
     if not mixed:
-        shapes += [Shape("powder", lump(x, y, r, seed)) for seed, (x, y, r) in enumerate(_POCKETS)]
+        shapes += lumps("powder", _POCKETS)
         shapes += [Shape("tuft", path) for path in _TUFTS]
     shapes += palm()
     if wet > 0.3:
@@ -82,7 +82,4 @@ def _fallen_apart(dry: float) -> list[Shape]:
         (54, 96, 10),
         (160, 98, 9),
     )
-    return [
-        Shape("paste", lump(x, y, r * (0.8 + 0.2 * dry), seed, rough=0.34))
-        for seed, (x, y, r) in enumerate(pieces)
-    ]
+    return lumps("paste", [(x, y, r * (0.8 + 0.2 * dry)) for x, y, r in pieces], rough=0.34)

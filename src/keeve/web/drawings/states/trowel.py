@@ -1,6 +1,6 @@
 """A trowelful, shaken once."""
 
-from keeve.web.drawings.states.shape import Shape, circle, drip, dryness, excess, line, lump, ragged
+from keeve.web.drawings.states.shape import Shape, circle, drip, dryness, excess, line, lumps, ragged
 
 _BLADE_Y = 118.0
 _MIDDLE_X = 114.0
@@ -30,8 +30,7 @@ def trowel(wetness: float, mixed: bool) -> list[Shape]:
     heap = [(_MIDDLE_X - half, _BLADE_Y), *surface, (_MIDDLE_X + half, _BLADE_Y)]
     shapes = [Shape("paste", line(heap, closed=True))]
     if not mixed:
-        lumps = ((88, 94, 15), (136, 78, 19), (114, 48, 11), (160, 104, 11))
-        shapes += [Shape("powder", lump(*place, seed=index)) for index, place in enumerate(lumps)]
+        shapes += lumps("powder", ((88, 94, 15), (136, 78, 19), (114, 48, 11), (160, 104, 11)))
     shapes += [Shape("crack", _crack(x, height)) for x in (-34, -8, 21, 40)[: round(4 * dry)]]
     if wet > 0.3:
         shapes.append(Shape("film", line(surface[8:-8])))

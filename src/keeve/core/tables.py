@@ -1,0 +1,17 @@
+"""Reading between the rows of a table."""
+
+from collections.abc import Sequence
+from itertools import pairwise
+
+
+def between_rows(table: Sequence[tuple[float, float]], value: float) -> float | None:
+    """What stands at a value, linear between the rows; None outside the table.
+
+    Args:
+        table: rows of a rising value and what stands at it.
+        value: where to read.
+    """
+    for (low, at_low), (high, at_high) in pairwise(table):
+        if low <= value <= high:
+            return at_low + (at_high - at_low) * (value - low) / (high - low)
+    return None
