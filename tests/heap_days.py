@@ -92,7 +92,7 @@ def score(name: str, days: int, after: Iterable[int], seed: int) -> Score:
         for number in after:
             history, coming = day.loads[:number], day.loads[number]
             if coming.reset:
-                history = [*history, coming.model_copy(update={"judged": "unmixed"})]
+                history = [*history, coming.model_copy(update={"judged": "unmixed", "added_l": 0.0})]
             found = next_water.function(
                 history=history, target_water_kg=WATER_KG, dry_aggregate_kg=SAND_KG, absorption_fraction=0.0
             )

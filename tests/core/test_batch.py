@@ -9,9 +9,9 @@ from helpers import NOON, Run, plan, raw_event
 from hypothesis import given
 from hypothesis import strategies as st
 
-from keeve.core.batch import fold, in_order
+from keeve.core.batch import fold
 from keeve.core.errors import InputError
-from keeve.core.events import Event, event_json, parse_event
+from keeve.core.events import Event, event_json, in_order, parse_event
 
 PLAN = plan()
 

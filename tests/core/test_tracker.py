@@ -51,6 +51,17 @@ def test_an_unmixed_reading_counts_for_nothing() -> None:
     with_it = after({}, {"judged": "unmixed", "added_l": 3.0}, {})
     without = after({}, {"judged": "unmixed", "added_l": 12.0}, {})
     assert with_it == without
+    assert after({"added_l": 9.0}, {"judged": "unmixed", "added_l": 0.0, "reset": "rain"}).last_total_l == 9.0
+
+
+def test_a_load_of_another_mix_from_the_heap_teaches_the_same() -> None:
+    """4 % in both: 12 kg of 80 wanted leaves 8.8 L to add, 9 kg of 60 leaves 6.6, and 18 kg of 80 leaves 14.8."""
+    same = after(*[{"added_l": 8.8}] * 6)
+    smaller = after(*[{"added_l": 6.6, "dry_aggregate_kg": 60.0}] * 6)
+    wetter = after(*[{"added_l": 14.8, "target_water_kg": 18.0}] * 6)
+    assert smaller.start_l == pytest.approx(same.start_l)
+    assert wetter.free_moisture_fraction == pytest.approx(0.04, abs=0.003)
+    assert [round(each.seen_fraction or 0, 9) for each in wetter.path] == [0.04] * 6
 
 
 def test_rain_widens_the_band_and_a_pan_test_narrows_it_less_what_is_absorbed() -> None:

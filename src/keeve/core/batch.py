@@ -4,22 +4,27 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from typing import NamedTuple
-from uuid import UUID
 
 from keeve.core.events import (
+    OWN_EVENTS,
+    Accepted,
     Admixed,
+    Begun,
     Charged,
     Corrected,
     Discarded,
     Event,
+    Expected,
+    ExpectedWater,
     Judged,
     Mixed,
     Placed,
     Rested,
-    Undone,
     WaterAdded,
+    standing,
 )
 from keeve.core.mixes.model import Reading
+from keeve.core.plan import Load
 
 
 class Addition(NamedTuple):
@@ -43,12 +48,17 @@ class Judgement(NamedTuple):
 class Batch:
     """The state of a load.
 
-    ``charged_kg`` and ``corrected_kg`` are kg as charged by material, ``mixed_at`` when it was last mixed since
-    anything went in, ``worked_at`` the last act of any kind.
+    ``checks`` is what is to be looked at before anything goes in, ``faults`` which of it did not hold once it was
+    (None before); ``expected`` what its heap was expected to leave for the tap; ``charged_kg`` and ``corrected_kg`` are
+    kg as charged by material, ``mixed_at`` when it was last mixed since anything went in, ``worked_at`` the last act
+    of any kind.
     """
 
     applied: tuple[Event, ...] = ()
     steps_done: frozenset[int] = frozenset()
+    checks: tuple[str, ...] = ()
+    faults: tuple[str, ...] | None = None
+    expected: ExpectedWater | None = None
     charged_kg: dict[str, float] = field(default_factory=dict)
     corrected_kg: dict[str, float] = field(default_factory=dict)
     water: tuple[Addition, ...] = ()
@@ -57,6 +67,11 @@ class Batch:
     discarded: str | None = None
     mixed_at: datetime | None = None
     worked_at: datetime | None = None
+
+    @property
+    def to_check(self) -> tuple[str, ...]:
+        """What is still to be looked at before anything goes in."""
+        return self.checks if self.faults is None else ()
 
     @property
     def water_l(self) -> float:
@@ -85,33 +100,22 @@ class Batch:
     @property
     def undoable(self) -> Event | None:
         """The last event that still stands."""
-        return self.applied[-1] if self.applied else None
+        return next((item for item in reversed(self.applied) if not isinstance(item, OWN_EVENTS)), None)
+
+    def growth(self, load: Load) -> float:
+        """How much larger it became by correction, which adds in the mix's own ratio."""
+        return 1 + sum(self.corrected_kg.values()) / sum(charge.mass_kg for charge in load.charges)
 
     def dead_at(self, life_min: float) -> datetime | None:
         """When its working life ends, from first water."""
         return self.first_water_at and self.first_water_at + timedelta(minutes=life_min)
 
 
-def in_order(events: Iterable[Event]) -> list[Event]:
-    """Each event once, in the order in which it happened, whatever the order of arrival."""
-    unique: dict[UUID, Event] = {}
-    for event in events:
-        unique.setdefault(event.id, event)
-    return sorted(
-        unique.values(), key=lambda event: (event.occurred_at, event.device_id, event.device_seq, event.id)
-    )
-
-
 def fold(events: Iterable[Event]) -> Batch:
-    """The state that these events leave, in whatever order they arrive.
-
-    An undo cancels the event it names wherever that stands; any prefix of the events is a valid state.
-    """
-    ordered = in_order(events)
-    cancelled = {event.cancels for event in ordered if isinstance(event, Undone)}
-    standing = [event for event in ordered if event.id not in cancelled and not isinstance(event, Undone)]
-    batch = Batch(applied=tuple(standing))
-    for event in standing:
+    """The state that these events leave, in whatever order they arrive; any prefix of them is a valid state."""
+    still = standing(events)
+    batch = Batch(applied=tuple(still))
+    for event in still:
         batch = _apply(batch, event)
     return batch
 
@@ -119,6 +123,12 @@ def fold(events: Iterable[Event]) -> Batch:
 def _apply(batch: Batch, event: Event) -> Batch:
     at = event.occurred_at
     match event:
+        case Begun():
+            return replace(batch, checks=tuple(event.checks))
+        case Expected():
+            return replace(batch, expected=event.water)
+        case Accepted():
+            return replace(batch, faults=tuple(event.faults), worked_at=at)
         case Charged():
             return replace(
                 batch,

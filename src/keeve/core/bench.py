@@ -5,9 +5,12 @@ from datetime import datetime, timedelta
 from typing import Literal
 
 from keeve.core.batch import Batch
+from keeve.core.carry_over import as_expected
 from keeve.core.correction import CorrectWet, correct_wet
 from keeve.core.errors import InputError
 from keeve.core.events import (
+    OWN_EVENTS,
+    Accepted,
     Admixed,
     Charged,
     Corrected,
@@ -26,6 +29,7 @@ from keeve.core.water import WaterWindow, water_account, water_window
 from keeve.core.workings import Working, Workings
 
 Act = Literal[
+    "accept",
     "charge",
     "water",
     "admix",
@@ -60,13 +64,15 @@ class Window:
 class Situation:
     """Where a load stands.
 
-    ``step`` is the procedure's step in hand, ``position`` its number of ``steps_count``; ``ready_at`` the
-    moment before which the act does not count, ``overdue_at`` the moment from which it takes too long;
+    ``load`` is as planned, with its water as the heap is expected to be; ``step`` the procedure's step in hand,
+    ``position`` its number of ``steps_count``; ``ready_at`` the moment before which the act does not count,
+    ``overdue_at`` the moment from which it takes too long;
     ``dead_at`` the end of working life; ``takes_water`` whether the mix's policy still lets water in;
     ``ratio`` water over binder now, once there is water; ``workings`` how these figures came about.
     """
 
     act: Act
+    load: Load
     position: int
     steps_count: int
     step: LoadStep | None
@@ -92,8 +98,9 @@ def situation(plan: Plan, load: Load, batch: Batch, now: datetime) -> Situation:
         batch: the load as it is.
         now: the moment asked about.
     """
+    load = as_expected(plan, load, batch.expected)
     steps = load_steps(plan, load)
-    growth = _growth(load, batch)
+    growth = batch.growth(load)
     window = _window(load, growth)
     workings = Workings()
     water = workings.run(
@@ -116,11 +123,14 @@ def situation(plan: Plan, load: Load, batch: Batch, now: datetime) -> Situation:
         act, step = "done", None
     elif dead_at is not None and now >= dead_at:
         act, step = "dead", None
+    elif batch.to_check:
+        act, step = "accept", None
     else:
         act, step = _act(steps, batch, water, last_judge=_last_judge(plan), takes_water=not remix_dry)
     ready_at, overdue_at = _times(act, step, batch, plan.mix.wet_out_min)
     return Situation(
         act=act,
+        load=load,
         position=step.plan.step if step else len(steps),
         steps_count=len(steps),
         step=step,
@@ -207,12 +217,6 @@ def _times(
     return batch.worked_at + timedelta(minutes=least), batch.worked_at + timedelta(minutes=greatest)
 
 
-def _growth(load: Load, batch: Batch) -> float:
-    """How much larger the batch became by correction, which adds in the mix's own ratio."""
-    planned = sum(charge.mass_kg for charge in load.charges)
-    return 1 + sum(batch.corrected_kg.values()) / planned
-
-
 def _window(load: Load, growth: float) -> Window:
     water = load.water
     return Window(water.start_l, water.min_l * growth, water.target_l * growth, water.ceiling_l * growth)
@@ -263,6 +267,8 @@ def refuse(plan: Plan, load: Load, batch: Batch, event: Event) -> None:
     """
     if isinstance(event, Noted):
         return
+    if isinstance(event, OWN_EVENTS):
+        raise InputError("own_event", f"kind {event.kind} is written down by Keeve itself.", ["kind"])
     if isinstance(event, Undone):
         if all(event.cancels != done.id for done in batch.applied):
             raise InputError("nothing_to_undo", "That step no longer stands: nothing to undo.", ["cancels"])
@@ -278,6 +284,12 @@ def refuse(plan: Plan, load: Load, batch: Batch, event: Event) -> None:
             ["kind"],
         )
     match event:
+        case Accepted() if now.act != "accept" or not set(event.faults) <= set(batch.to_check):
+            raise InputError("not_asked", "faults names what was not asked: load the page again.", ["faults"])
+        case _ if now.act == "accept" and not isinstance(event, Accepted | Discarded):
+            raise InputError(
+                "not_accepted", "Look at the materials first: that comes before the first load.", ["kind"]
+            )
         case Mixed() | Rested() if now.ready_at and event.occurred_at < now.ready_at:
             seconds = (now.ready_at - event.occurred_at).total_seconds()
             raise InputError("not_yet", f"Not yet: {_span(seconds)} more.", ["occurred_at"])

@@ -112,7 +112,7 @@ class PlanMix(_Part):
 
 
 class PlanMaterial(_Part):
-    """A material of the plan with the figures that were used."""
+    """A material of the plan with the figures that were used; ``heap`` is the material's id where it lies in one."""
 
     name: str
     title: str
@@ -124,6 +124,8 @@ class PlanMaterial(_Part):
     bulk_density_kg_m3: float
     bag_kg: float | None
     unit: str = "bag"
+    absorption_fraction: float = 0.0
+    heap: str = ""
 
 
 class PlanStep(_Part):

@@ -215,5 +215,7 @@ def _material(
             bulk_density_kg_m3=figures["bulk_density_kg_m3"],
             bag_kg=known.get("bag_kg", default.bag_kg),
             unit=part.unit or "bag",
+            absorption_fraction=figures["absorption_fraction"],
+            heap=part.material if default.lies_in_a_heap else "",
         ),
     )

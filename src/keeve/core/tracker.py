@@ -24,7 +24,7 @@ from keeve.core.rules import (
 )
 
 Judged = Literal["dry", "right", "wet", "unmixed"]
-Reset = Literal["rain", "delivery"]
+Reset = Literal["rain", "delivery", "night"]
 
 # Prior of the free moisture with its sd, and of its drift a load: common practice, no source.
 _MOISTURE, _MOISTURE_SD = 0.05, 0.03
@@ -42,14 +42,16 @@ _DRIFT_SDS = ((0.0008, 0.6), (0.004, 0.4))
 # Change of the heap a load beside its drift, sd.
 _CHANGE_SD = 0.0003
 # Eight in ten lie within this many sd.
-_EIGHT_IN_TEN = 1.2816
+EIGHT_IN_TEN = 1.2816
 
 
 class PastLoad(Strict):
     """The final figures of one load: L of water added, kg of oven-dry aggregate, how it was judged.
 
     ``pan_moisture_fraction`` is the total moisture of a sample dried with it; ``reset`` what happened to the heap
-    before it. Rain since the last load is told as an unmixed one, whose reading does not count.
+    before it (``night``: hours went by unseen). Rain since the last load, or a pan dried, is told as an unmixed one
+    without water: it was no load, so the heap has not drained by one. ``target_water_kg`` is the free water it was to
+    have, as much to its aggregate as the next load's unless given: loads of another mix from the heap teach as well.
     """
 
     added_l: Amount
@@ -57,10 +59,26 @@ class PastLoad(Strict):
     judged: Judged
     pan_moisture_fraction: Fraction | None = None
     reset: Reset | None = None
+    target_water_kg: Dimension | None = None
+
+    @property
+    def was_mixed(self) -> bool:
+        """Whether it was a load at all, or only tells of the heap between loads."""
+        return self.judged != "unmixed" or self.added_l > 0
+
+
+class Foretold(Strict):
+    """What was foretold of the heap's free moisture for a load, with its sd, and what the load then showed."""
+
+    free_moisture_fraction: float
+    sd_fraction: float
+    seen_fraction: float | None
 
 
 class NextWater(Result):
-    """The next start in L with its band (eight in ten), the heap's free moisture with its sd, the last total."""
+    """The next start in L with its band (eight in ten), the heap's free moisture with its sd, the last total, and
+    what was foretold for each load before and seen of it.
+    """
 
     start_l: float
     free_moisture_fraction: float
@@ -68,6 +86,7 @@ class NextWater(Result):
     low_l: float
     high_l: float
     last_total_l: float | None
+    path: list[Foretold]
 
 
 @rule(
@@ -102,19 +121,39 @@ def next_water(
 
     Returns:
         start_l with low_l and high_l, between which the true need lies eight times in ten (none under 0);
-        free_moisture_fraction and sd_fraction of the heap as it will be; last_total_l, null without a load.
+        free_moisture_fraction and sd_fraction of the heap as it will be; last_total_l of the last load that was
+        judged, null without one; path, one for each of the history: what was foretold for it, and what it showed.
     """
     wanted = target_water_kg / dry_aggregate_kg
-    mean, sd = _mixed([_followed(history, wanted, absorption_fraction, guess) for guess in _guesses()])
+    heaps = [_Heap(guess) for guess in _guesses()]
+    path = []
+    for load in history:
+        if load.reset:
+            for heap in heaps:
+                heap.reset()
+        mean, sd = _mixed(heaps)
+        seen = _seen(load, wanted, absorption_fraction)
+        path.append(
+            Foretold(
+                free_moisture_fraction=mean, sd_fraction=sd, seen_fraction=seen[-1].moisture if seen else None
+            )
+        )
+        for heap in heaps:
+            for sight in seen:
+                heap.see(sight)
+            if load.was_mixed:
+                heap.step()
+    mean, sd = _mixed(heaps)
     start_l = target_water_kg - mean * dry_aggregate_kg
-    half_l = _EIGHT_IN_TEN * sd * dry_aggregate_kg
+    half_l = EIGHT_IN_TEN * sd * dry_aggregate_kg
     return NextWater(
         start_l=max(start_l, 0.0),
         free_moisture_fraction=mean,
         sd_fraction=sd,
         low_l=max(start_l - half_l, 0.0),
         high_l=max(start_l + half_l, 0.0),
-        last_total_l=history[-1].added_l if history else None,
+        last_total_l=next((load.added_l for load in reversed(history) if load.judged != "unmixed"), None),
+        path=path,
         warnings=[_HEAP_TOO_WET] if start_l < 0 else [],
     )
 
@@ -161,9 +200,10 @@ class _Heap:
         self.mm += _MOISTURE_SD**2
         self.d, self.md, self.dd = _DRIFT, 0.0, self.guess.drift_sd**2
 
-    def see(self, moisture: float, variance: float) -> None:
+    def see(self, sight: "_Sight") -> None:
         """Take up one observation of the moisture."""
-        miss, total = moisture - self.m, self.mm + variance
+        sd = sight.sd * (self.guess.eye if sight.by_eye else 1.0)
+        miss, total = sight.moisture - self.m, self.mm + sd**2 + self.guess.scatter**2
         self.log_chance -= 0.5 * (math.log(total) + miss**2 / total)
         gain_m, gain_d = self.mm / total, self.md / total
         self.m += gain_m * miss
@@ -173,19 +213,25 @@ class _Heap:
         self.mm -= gain_m * self.mm
 
 
-def _followed(loads: Sequence[PastLoad], wanted: float, absorption: float, guess: _Guess) -> _Heap:
-    """The filter of a guess after all loads, stepped on to the next one."""
-    heap = _Heap(guess)
-    for load in loads:
-        if load.reset:
-            heap.reset()
-        if load.pan_moisture_fraction is not None:
-            heap.see(load.pan_moisture_fraction - absorption, _PAN_SD**2 + guess.scatter**2)
-        if load.judged != "unmixed":
-            taken = wanted - load.added_l / load.dry_aggregate_kg + _SHIFT[load.judged] * wanted
-            heap.see(taken, (_READING_SD[load.judged] * wanted * guess.eye) ** 2 + guess.scatter**2)
-        heap.step()
-    return heap
+class _Sight(NamedTuple):
+    """One observation of the free moisture: its sd, and whether that hangs on how sharp the mixer's eye is."""
+
+    moisture: float
+    sd: float
+    by_eye: bool
+
+
+def _seen(load: PastLoad, wanted: float, absorption: float) -> list[_Sight]:
+    """What a load tells of the heap: by its pan, and by the water it took until it was judged."""
+    sights = []
+    if load.pan_moisture_fraction is not None:
+        sights.append(_Sight(load.pan_moisture_fraction - absorption, _PAN_SD, by_eye=False))
+    if load.judged != "unmixed":
+        if load.target_water_kg is not None:
+            wanted = load.target_water_kg / load.dry_aggregate_kg
+        taken = wanted - load.added_l / load.dry_aggregate_kg + _SHIFT[load.judged] * wanted
+        sights.append(_Sight(taken, _READING_SD[load.judged] * wanted, by_eye=True))
+    return sights
 
 
 def _mixed(heaps: Sequence[_Heap]) -> tuple[float, float]:

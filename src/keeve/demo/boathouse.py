@@ -1,4 +1,4 @@
-"""The invented crews: the coping bed with two loads done, one half-way, one planned; other jobs to mix."""
+"""The invented crews: a wall bed mixed yesterday, the coping bed half done, other jobs to mix."""
 
 from datetime import datetime, timedelta
 from itertools import count
@@ -9,9 +9,9 @@ from sqlalchemy import Engine
 from keeve.core.bench import Situation
 from keeve.demo import jobs
 from keeve.formats.job_file import read_job
-from keeve.services import accounts, batches, crews, plans
+from keeve.services import accounts, batches, crews, heaps, plans
 from keeve.services.accounts import Visitor
-from keeve.services.batches import RunningLoad
+from keeve.services.running import RunningLoad
 
 SIGN_IN_NAME = "wren"
 PASSWORD = "boathouse-keel"
@@ -30,16 +30,19 @@ def load_demo(engine: Engine, now: datetime) -> None:
     for job in (jobs.MOORING_BLOCKS, jobs.BOATHOUSE_SCREED, jobs.RAIL_POSTS):
         plans.save_plan(engine, wren, read_job(job))
 
-    first = _Mixing(engine, wren, coping, 1, now - _ago(124))
-    first.charge_and_mix()
-    first.too_dry_then_add(1.6, 0.8)
-    first.right_and_placed(after_min=38)
-    second = _Mixing(engine, wren, coping, 2, now - _ago(70))
-    second.charge_and_mix(start_l=10.4)
-    second.too_dry_then_add(0.8)
-    second.right_and_placed(after_min=34)
+    # Yesterday the heap dried from load to load; at dawn it rained on it, and this morning it dries again.
+    yesterday = plans.save_plan(engine, wren, read_job(jobs.LOCK_WALL_BED))
+    for number, needs_l in enumerate((11.6, 11.8, 12.1, 12.2, 12.5, 12.7), start=1):
+        load = _Mixing(engine, wren, yesterday, number, now - _ago(26 * 60 - 46 * number))
+        load.to_right(needs_l)
+        load.place(after_min=24)
+    _rain(engine, wren, jobs.BEDDING_SAND, now - _ago(4 * 60))
+    for number, needs_l in enumerate((10.8, 11.1), start=1):
+        load = _Mixing(engine, wren, coping, number, now - _ago(180 - 56 * number))
+        load.to_right(needs_l)
+        load.place(after_min=34)
     third = _Mixing(engine, _visitor(engine, "fen", now), coping, 3, now - _ago(15))
-    third.charge_and_mix(start_l=11.2)
+    third.charge_and_mix(short_of_l=0.9)
     third.judge("too-dry")
 
     cottage = accounts.add_crew(engine, "Lock cottage crew")
@@ -68,6 +71,15 @@ def _ago(minutes: float) -> timedelta:
     return timedelta(minutes=minutes)
 
 
+def _rain(engine: Engine, visitor: Visitor, heap: str, at: datetime) -> None:
+    event = {"kind": "rain", "id": str(uuid4()), "device_id": "demo", "device_seq": 0, "schema": 1}
+    heaps.record_heap_event(engine, visitor, heap, {**event, "occurred_at": at.isoformat()}, at)
+
+
+# As near to what a load needs as an eye sees, L.
+_NEAR_L = 0.25
+
+
 class _Mixing:
     """One load worked through at a believable pace, by the same steps the bench takes."""
 
@@ -84,9 +96,11 @@ class _Mixing:
     def now(self) -> Situation:
         return self.running.situation(self.at)
 
-    def charge_and_mix(self, start_l: float | None = None) -> None:
-        """Every step up to the first judgement; the water of the last load is the start of this one."""
-        planned_l = self.running.load.water.start_l
+    def charge_and_mix(self, short_of_l: float = 0.0) -> None:
+        """Every step up to the first judgement, with the water that is offered, or a little less."""
+        share = 1 - short_of_l / self.now.load.water.start_l
+        if self.now.act == "accept":
+            self._do("accepted", 2.0)
         while self.now.act in ("charge", "water", "mix"):
             situation, step = self.now, self.now.step
             if step is None:
@@ -96,7 +110,6 @@ class _Mixing:
                     "charged", 1.2, step=step.plan.step, material=step.plan.material, mass_kg=step.mass_kg
                 )
             elif situation.act == "water":
-                share = (start_l or planned_l) / planned_l
                 water_l = round((step.water_l or 0.0) * share, 1)
                 self._do("water_added", 0.6, step=step.plan.step, water_l=water_l)
             else:
@@ -105,14 +118,17 @@ class _Mixing:
     def judge(self, reading: str) -> None:
         self._do("judged", 0.5, reading=reading)
 
-    def too_dry_then_add(self, *steps_l: float) -> None:
-        for water_l in steps_l:
+    def to_right(self, needs_l: float) -> None:
+        """Charged and mixed, then water in the steps offered until it has about what it needs."""
+        self.charge_and_mix(max(self.now.load.water.start_l - needs_l, 0.0))
+        while self.running.batch.water_l < needs_l - _NEAR_L:
             self.judge("too-dry")
-            self._do("water_added", 0.4, water_l=water_l)
+            short_l = needs_l - self.running.batch.water_l
+            self._do("water_added", 0.4, water_l=round(min(self.now.water.next_step_l, short_l), 1))
             self._do("mixed", 1.2)
-
-    def right_and_placed(self, after_min: float) -> None:
         self.judge("right")
+
+    def place(self, after_min: float) -> None:
         self._do("placed", after_min, volume_l=self.now.remaining_l)
 
     def _do(self, kind: str, minutes: float, **what: object) -> None:

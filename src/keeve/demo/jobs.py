@@ -10,6 +10,19 @@ def _job(title: str, mix: str, need: dict[str, Any], **rest: Any) -> dict[str, A
     return {"format": "keeve-job", "version": 1, "title": title, "mix": mix, "need": [need], **rest}
 
 
+# What lies in the heap that both beds are drawn from.
+BEDDING_SAND = "building-sand"
+
+LOCK_WALL_BED = _job(
+    "Lock wall bed",
+    "mortar-bricklaying",
+    {"volume_m3": 0.375},
+    mixer={"kind": "tilting-drum", "working_l": 70},
+    materials={"sand": _SAND, "cement": {"bag_kg": 25}},
+    vessels=[_BUCKET],
+    conditions={"air_c": 17, "water_c": 12},
+)
+
 COPING_BED = _job(
     "Coping bed",
     "mortar-bricklaying",

@@ -93,6 +93,12 @@ def newest_plans(engine: Engine, visitor: Visitor) -> list[PlanLine]:
         return [PlanLine(*row) for row in rows]
 
 
+def newest_plan_ids(session: Session) -> list[UUID]:
+    """The ids of the newest plans of the session's crew."""
+    newest = select(models.Plan.id).order_by(models.Plan.made_at.desc()).limit(_NEWEST)
+    return list(session.scalars(newest))
+
+
 # Plans never change, so each process keeps the ones it has read, by crew and id, the oldest leaving first.
 _kept: dict[tuple[UUID, UUID], Plan] = {}
 _MOST_KEPT = 256

@@ -163,3 +163,16 @@ class Event(CrewOwned, Base):
     account_id: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
     received_at: Mapped[datetime] = mapped_column(server_default=func.now())
     content: Mapped[dict[str, Any]]
+
+
+class HeapEvent(CrewOwned, Base):
+    """What happened to a heap of the crew's, appended once and never changed; ``heap`` is what lies in it."""
+
+    __tablename__ = "heap_event"
+    __table_args__ = (Index("heap_event_lately", "crew_id", "heap", "received_at"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    heap: Mapped[str]
+    account_id: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    received_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    content: Mapped[dict[str, Any]]

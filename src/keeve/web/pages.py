@@ -22,6 +22,7 @@ _THIN_SPACE = "\u202f"
 
 # What a load is waiting for, as the words that lead there.
 _NEXT_WORDS: Mapping[Act, str] = {
+    "accept": "Look at the materials",
     "charge": "Charge it",
     "water": "Water in",
     "admix": "Admixture in",

@@ -89,7 +89,7 @@ def materials_asked(mix: Mix) -> list[Entry]:
     for part in mix.parts:
         default = materials()[part.material]
         here = ("materials", part.name)
-        if not default.is_binder and default.bag_kg is None:
+        if default.lies_in_a_heap:
             asked.append(
                 Entry(
                     f"{part.name}_moisture",

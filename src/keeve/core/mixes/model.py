@@ -76,6 +76,11 @@ class Material(Strict):
     absorption_fraction: Fraction = 0.0
     bag_kg: Dimension | None = None
 
+    @property
+    def lies_in_a_heap(self) -> bool:
+        """Whether it comes loose and damp: sand or stone that is not sold dry in bags."""
+        return self.sort in ("sand", "stone") and self.bag_kg is None
+
 
 class MixPart(Strict):
     """A component of the mix.

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime
 
-from keeve.services.batches import RunningLoad
+from keeve.services.running import RunningLoad
 
 WIDTH = 400.0
 _LEFT, _RIGHT = 3.0, 397.0

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from keeve.core.bench import Window
+from keeve.core.events import ExpectedWater
 from keeve.web.drawings.spread import spread
 
 # Drawing units across, at desk and at phone width; text keeps its size, so the phone's line is narrower.
@@ -41,20 +42,27 @@ class WaterLine:
     in_label_x: float
     total_l: float
     additions: list[float]
+    foreseen: tuple[float, float] | None
+    last_x: float | None
     scale: list[tuple[float, float]]
 
 
-def water_lines(window: Window, additions_l: Sequence[float]) -> list[WaterLine]:
+def water_lines(
+    window: Window, additions_l: Sequence[float], expected: ExpectedWater | None = None
+) -> list[WaterLine]:
     """The water line of a load at desk and at phone width.
 
     Args:
         window: litres added: start, low end, target, ceiling.
         additions_l: what went in, in order.
+        expected: what its heap is expected to leave for the tap, where that is to be shown.
     """
-    return [water_line(window, additions_l, width) for width in (DESK, PHONE)]
+    return [water_line(window, additions_l, width, expected) for width in (DESK, PHONE)]
 
 
-def water_line(window: Window, additions_l: Sequence[float], width: float) -> WaterLine:
+def water_line(
+    window: Window, additions_l: Sequence[float], width: float, expected: ExpectedWater | None = None
+) -> WaterLine:
     """The water line of a load at one width."""
     left, right = _MARGIN, width - _MARGIN
     total = sum(additions_l)
@@ -86,14 +94,21 @@ def water_line(window: Window, additions_l: Sequence[float], width: float) -> Wa
         in_label_x=min(max(x(total), 70.0), width - 70.0),
         total_l=total,
         additions=ticks,
+        foreseen=(x(expected.low_l), x(expected.high_l)) if expected else None,
+        last_x=x(expected.last_total_l) if expected and expected.last_total_l else None,
         scale=[(litres, x(litres)) for litres in _round_litres(top)],
     )
 
 
 def _knots(window: Window, top: float) -> list[tuple[float, float]]:
-    """Litres against share of the line, rising; bounds that fall together leave the later one."""
+    """Litres against share of the line, rising; bounds that fall together leave the later one.
+
+    Where the start lies inside the window, what comes before the window is squeezed instead.
+    """
     knots = [(0.0, 0.0)]
-    for litres, share in zip((window.start_l, window.min_l, window.ceiling_l, top), _SHARES[1:], strict=True):
+    first_l = min(window.start_l, window.min_l)
+    low_l = window.min_l if window.start_l < window.min_l else first_l
+    for litres, share in zip((first_l, low_l, window.ceiling_l, top), _SHARES[1:], strict=True):
         if litres > knots[-1][0] + 1e-6:
             knots.append((litres, share))
     return knots

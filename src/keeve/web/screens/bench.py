@@ -7,8 +7,13 @@ from uuid import UUID
 from fastapi import APIRouter, Body, HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
-from keeve.services import batches
-from keeve.services.batches import RunningLoad
+from keeve.core.acceptance import checks_by_id
+from keeve.core.carry_over import followed
+from keeve.services import batches, heaps
+from keeve.services.accounts import Visitor
+from keeve.services.database import Engine
+from keeve.services.running import RunningLoad
+from keeve.web.drawings.heap_chart import heap_charts
 from keeve.web.drawings.section import charge_section
 from keeve.web.drawings.states import state_of
 from keeve.web.drawings.water_line import water_lines
@@ -33,7 +38,7 @@ def show(request: Request, database: Database, visitor: SignedIn, now: Now, load
     running = batches.running_load(database, visitor, load_id)
     if running is None:
         raise HTTPException(404)
-    return page(request, "bench/bench.html", **_values(running, now))
+    return page(request, "bench/bench.html", **_values(database, visitor, running, now))
 
 
 @router.post("/bench/{load_id}/events")
@@ -49,7 +54,26 @@ def record(
     running = batches.record_event(database, visitor, load_id, event, now)
     if running is None:
         raise HTTPException(404)
-    return page(request, "bench/act.html", **_values(running, now))
+    return page(request, "bench/act.html", **_values(database, visitor, running, now))
+
+
+@router.post("/bench/{load_id}/heap")
+def record_of_heap(
+    request: Request,
+    database: Database,
+    visitor: MayMix,
+    now: Now,
+    load_id: UUID,
+    event: Annotated[dict[str, Any], Body()],
+) -> Response:
+    """Record what happened to the heap the load is drawn from, and give back the changing part of the bench."""
+    running = batches.running_load(database, visitor, load_id)
+    material = followed(running.plan) if running else None
+    if running is None or material is None:
+        raise HTTPException(404)
+    heaps.record_heap_event(database, visitor, material.heap, event, now)
+    again = batches.running_load(database, visitor, load_id) or running
+    return page(request, "bench/act.html", **_values(database, visitor, again, now))
 
 
 _PAST_LIFE = "Past its working life"
@@ -62,9 +86,10 @@ _REASONS = [
 ]
 
 
-def _values(running: RunningLoad, moment: datetime) -> dict[str, Any]:
+def _values(database: Engine, visitor: Visitor, running: RunningLoad, moment: datetime) -> dict[str, Any]:
     situation = running.situation(moment)
-    plan, load, batch = running.plan, running.load, running.batch
+    plan, load, batch = running.plan, situation.load, running.batch
+    heap = heaps.heap_before(database, visitor, running, moment) if situation.act == "water" else None
     step = situation.step
     is_whole = situation.act not in ("charge", "water") and batch.is_mixed
     return {
@@ -77,7 +102,12 @@ def _values(running: RunningLoad, moment: datetime) -> dict[str, Any]:
         "section": charge_section(
             plan, load, batch.steps_done, situation.remaining_l if is_whole and batch.judgements else None
         ),
-        "lines": water_lines(situation.window, [item.water_l for item in batch.water]),
+        "lines": water_lines(
+            situation.window, [item.water_l for item in batch.water], None if batch.water else batch.expected
+        ),
+        "heap": heap,
+        "charts": heap_charts(heap.history, heap.outlook.water) if heap and heap.outlook else [],
+        "checks": checks_by_id(batch.to_check),
         "test": plan.tests[step.plan.test] if step and step.plan.test else None,
         "judgements": sum(item.kind == "judge" for item in plan.procedure),
         "state_of": state_of,

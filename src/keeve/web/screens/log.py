@@ -12,8 +12,8 @@ from keeve.core.mixes.model import READING_NAMES
 from keeve.formats.log_csv import csv_lines
 from keeve.services import batches
 from keeve.services.accounts import Visitor
-from keeve.services.batches import RunningLoad
 from keeve.services.database import Engine
+from keeve.services.running import RunningLoad
 from keeve.web.drawings.water_line import PHONE, water_line, water_lines
 from keeve.web.pages import page
 from keeve.web.security import Database, Now, SignedIn

@@ -75,6 +75,9 @@ document.addEventListener("alpine:init", () => {
       }
       const reason = button.dataset.reason && this.$root.querySelector("[data-reason-choice]");
       if (reason) event.reason = reason.value;
+      for (const box of this.$root.querySelectorAll("[data-list]:checked")) {
+        event[box.dataset.list] = [...(event[box.dataset.list] || []), box.value];
+      }
       const sequence = read(SEQUENCE, 0) + 1;
       write(SEQUENCE, sequence);
       if (!localStorage.getItem(DEVICE)) write(DEVICE, crypto.randomUUID());
@@ -85,7 +88,7 @@ document.addEventListener("alpine:init", () => {
         occurred_at: new Date(this.now()).toISOString(),
         schema: 1,
       });
-      write(QUEUE, [...read(QUEUE, []), { load: this.$root.dataset.load, event }]);
+      write(QUEUE, [...read(QUEUE, []), { load: this.$root.dataset.load, to: button.dataset.to || "events", event }]);
       this.send();
     },
 
@@ -101,10 +104,10 @@ document.addEventListener("alpine:init", () => {
       }
     },
 
-    async sendFirst({ load, event }) {
+    async sendFirst({ load, to, event }) {
       let answer;
       try {
-        answer = await fetch(`/bench/${load}/events`, {
+        answer = await fetch(`/bench/${load}/${to}`, {
           method: "POST",
           headers: {
             "Content-Type": "application/json",
