@@ -51,6 +51,12 @@ def _parser() -> argparse.ArgumentParser:
     bench = commands.add_parser("bench", help="measure speed side by side with a bare baseline")
     bench.set_defaults(run=_bench)
 
+    fit = commands.add_parser(
+        "fit-strength", help="fit the strength law to the open data and say how well it holds"
+    )
+    fit.add_argument("--write", action="store_true", help="write the coefficients the rules use")
+    fit.set_defaults(run=_fit_strength)
+
     plan = commands.add_parser("plan", help="print the plan of a job file")
     plan.add_argument("file", type=Path, help="a job file; - for standard input")
     plan.add_argument("--json", action="store_true", help="as JSON")
@@ -144,6 +150,12 @@ def _test(options: argparse.Namespace) -> int:
 def _bench(options: argparse.Namespace) -> int:
     run = Path(__file__).parents[2] / "bench" / "run.py"
     return subprocess.run([sys.executable, run], check=False).returncode
+
+
+def _fit_strength(options: argparse.Namespace) -> int:
+    from keeve.launch.strength_fit import fit_strength
+
+    return fit_strength(write=options.write)
 
 
 def _backup(options: argparse.Namespace) -> int:

@@ -96,6 +96,12 @@ PUBLIC = {
         "counts ratio_error_fraction volume_error_fraction",
     ),
     "scale-target": ("net_kg tare_kg vessels", "gross_kg"),
+    "strength-band": (
+        "cement slag fly_ash water superplasticizer coarse fine age_days",
+        "mpa low_mpa high_mpa",
+    ),
+    "water-penalty": ("binder_kg water_kg extra_water_kg", "strength_ratio"),
+    "required-mean-strength": ("specified_mpa sd_mpa", "mean_mpa"),
     "next-water": (
         "history target_water_kg dry_aggregate_kg absorption_fraction",
         "start_l free_moisture_fraction sd_fraction low_l high_l last_total_l",

@@ -15,6 +15,7 @@ from keeve.core.rules import VERSION
 from keeve.demo import SIGN_IN_NAME, load_demo
 from keeve.services import accounts, batches, crews, plans
 from keeve.services.accounts import Visitor
+from keeve.services.running import RunningLoad
 from keeve.store import models
 from keeve.store.database import CrewError, crew_session, open_session
 
@@ -28,6 +29,7 @@ def plan_id(engine: Engine, visitor: Visitor) -> UUID:
 def load_id(engine: Engine, visitor: Visitor, plan_id: UUID) -> UUID:
     found = batches.begin_load(engine, visitor, plan_id, 1, NOON)
     assert found is not None
+    batches.record_event(engine, visitor, found, raw_event("accepted"), NOON)
     return found
 
 
@@ -52,9 +54,9 @@ def test_the_same_event_twice_is_kept_once(engine: Engine, visitor: Visitor, loa
         running = batches.record_event(engine, visitor, load_id, event, NOON)
         assert running is not None
         assert running.batch.water_l == 7.5
-        assert len(running.events) == 1
-    assert running.events[0].recorded_by == visitor.name
-    assert running.events[0].received_at == NOON
+        assert [kept.kind for kept in running.events] == ["begun", "accepted", "water_added"]
+    assert running.events[-1].recorded_by == visitor.name
+    assert running.events[-1].received_at == NOON
 
 
 def test_a_refused_event_leaves_nothing(engine: Engine, visitor: Visitor, load_id: UUID) -> None:
@@ -63,12 +65,41 @@ def test_a_refused_event_leaves_nothing(engine: Engine, visitor: Visitor, load_i
         water(minutes=10),
         raw_event("judged", reading="right"),
         {"kind": "water_added"},
+        raw_event("begun", checks=[]),
     ):
         with pytest.raises(InputError):
             batches.record_event(engine, visitor, load_id, raw, NOON)
     running = batches.running_load(engine, visitor, load_id)
     assert running is not None
-    assert running.events == []
+    assert [kept.kind for kept in running.events] == ["begun", "accepted"]
+
+
+def test_materials_are_looked_at_before_the_first_load_of_a_day(
+    engine: Engine, visitor: Visitor, plan_id: UUID
+) -> None:
+    def begin(number: int, hours: float) -> UUID:
+        found = batches.begin_load(engine, visitor, plan_id, number, NOON + timedelta(hours=hours))
+        assert found is not None
+        return found
+
+    def send(load_id: UUID, raw: dict[str, Any]) -> RunningLoad:
+        running = batches.record_event(engine, visitor, load_id, raw, NOON)
+        assert running is not None
+        return running
+
+    first = begin(1, 0)
+    with pytest.raises(InputError, match="Look at the materials first"):
+        send(first, water())
+    with pytest.raises(InputError, match="not asked"):
+        send(first, raw_event("accepted", faults=["stone-clean"]))
+    running = send(first, raw_event("accepted", faults=["heap-thawed"]))
+    assert running.batch.faults == ("heap-thawed",)
+    assert running.situation(NOON).act == "water"
+    again = begin(2, 1)
+    assert send(again, water()).batch.water_l == 7.5
+    next_day = batches.running_load(engine, visitor, begin(3, 20))
+    assert next_day is not None
+    assert {"sand-clean", "heap-thawed", "bags-fresh", "admixture-fresh"} <= set(next_day.batch.to_check)
 
 
 def test_a_load_is_begun_once(engine: Engine, visitor: Visitor, plan_id: UUID, load_id: UUID) -> None:
@@ -137,7 +168,8 @@ def test_what_runs_out_first_stands_on_top(engine: Engine, visitor: Visitor, pla
     for number, minutes in ((2, 1), (3, 5)):
         load_id = found[number]
         assert load_id is not None
-        batches.record_event(engine, visitor, load_id, water(minutes), NOON + timedelta(minutes=minutes))
+        now = NOON + timedelta(minutes=minutes)
+        batches.record_event(engine, visitor, load_id, water(minutes), now)
     in_work = batches.loads_in_work(engine, visitor, NOON + timedelta(minutes=6))
     assert [item.load.number for item in in_work] == [2, 3, 1]
 
@@ -153,9 +185,15 @@ def test_the_demo_is_made_once_and_stands_as_told(engine: Engine) -> None:
     wren = accounts.visitor(engine, token, NOON)
     assert wren is not None
     begun = batches.log_page(engine, wren, limit=10)
-    acts = {running.load.number: running.situation(NOON).act for running in begun}
-    assert acts == {1: "done", 2: "done", 3: "add_water"}
+    acts = [(item.plan.title, item.load.number, item.situation(NOON).act) for item in begun]
+    assert acts[:4] == [
+        ("Coping bed", 3, "add_water"),
+        ("Coping bed", 2, "done"),
+        ("Coping bed", 1, "done"),
+        ("Lock wall bed", 6, "done"),
+    ]
     assert {line.title: (line.begun, line.loads) for line in plans.newest_plans(engine, wren)} == {
+        "Lock wall bed": (6, 6),
         "Coping bed": (3, 4),
         "Mooring blocks": (0, 4),
         "Boathouse screed": (0, 9),

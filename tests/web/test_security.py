@@ -41,6 +41,7 @@ def a_load(client: Client) -> dict[str, str]:
     return {
         "mix_id": own.headers["location"].split("/")[2],
         "rule_id": "slab-volume",
+        "heap_id": "building-sand",
         "plan_id": plan_id,
         "number": "1",
         "load_id": load_id,
@@ -56,6 +57,8 @@ def every_route() -> list[tuple[str, str]]:
 
 def ask(client: Client, method: str, path: str) -> Response:
     body: dict[str, Any] = {"json": raw_event("note", text="mine")} if path.endswith("/events") else {}
+    if path.endswith("/heap"):
+        body = {"json": raw_event("rain")}
     return client.request(method, path, **body)
 
 
@@ -66,7 +69,7 @@ def test_signed_out_reaches_nothing(engine: Engine, clock: Clock, client: Client
     for method, path in every_route():
         if (method, path) not in OPEN_ROUTES:
             answer = ask(stranger, method, path.format(**ids))
-            assert answer.status_code == (401 if path.endswith("/events") else 303), path
+            assert answer.status_code == (401 if path.endswith(("/events", "/heap")) else 303), path
             assert answer.headers.get("location", "/sign-in").startswith("/sign-in")
 
 
@@ -74,7 +77,7 @@ def test_another_crew_reaches_nothing(engine: Engine, clock: Clock, client: Clie
     ids = a_load(client)
     stranger = Client(engine, clock)
     for method, path in every_route():
-        if "{" in path and "{rule_id}" not in path:
+        if "{" in path and "{rule_id}" not in path and "{heap_id}" not in path:
             assert ask(stranger, method, path.format(**ids)).status_code == 404, path
     assert stranger.get(f"/plan?again={ids['plan_id']}").status_code == 404
     assert "Wall mortar" in client.get("/mixes").text
@@ -123,7 +126,16 @@ def test_a_form_from_elsewhere_changes_nothing(client: Client) -> None:
         if method == "POST":
             for headers in ({FORM_HEADER: ""}, {FORM_HEADER: "guess"}, {"Sec-Fetch-Site": "cross-site"},
                             {"Origin": "http://elsewhere.example"}):  # fmt: skip
-                names = ("plan_id", "number", "load_id", "account_id", "token", "mix_id", "rule_id")
+                names = (
+                    "plan_id",
+                    "number",
+                    "load_id",
+                    "account_id",
+                    "token",
+                    "mix_id",
+                    "rule_id",
+                    "heap_id",
+                )
                 ids = dict.fromkeys(names, "1")
                 answer = client.post(path.format(**ids), headers=headers)
                 assert answer.status_code == 403, (path, headers)

@@ -35,6 +35,8 @@ def press(page: Page, key: str) -> None:
 
 def begin(page: Page) -> None:
     page.get_by_role("button", name="Mix this load").click()
+    expect(heading(page)).to_have_text("Before the first load")
+    press(page, "c")
     expect(heading(page)).to_have_text("Water, most of the start")
     expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
 

@@ -24,7 +24,9 @@ from keeve.core.events import (
     Undone,
     WaterAdded,
 )
+from keeve.core.load_strength import strength_of
 from keeve.core.plan import Load, LoadStep, Plan, load_steps
+from keeve.core.strength import StrengthBand
 from keeve.core.water import WaterWindow, water_account, water_window
 from keeve.core.workings import Working, Workings
 
@@ -68,7 +70,8 @@ class Situation:
     ``position`` its number of ``steps_count``; ``ready_at`` the moment before which the act does not count,
     ``overdue_at`` the moment from which it takes too long;
     ``dead_at`` the end of working life; ``takes_water`` whether the mix's policy still lets water in;
-    ``ratio`` water over binder now, once there is water; ``workings`` how these figures came about.
+    ``ratio`` water over binder now, once there is water; ``strength`` what to expect of it at 28 days, or of its target
+    before there is water, where that can be said; ``workings`` how these figures came about.
     """
 
     act: Act
@@ -83,6 +86,7 @@ class Situation:
     water: WaterWindow
     takes_water: bool
     ratio: float | None
+    strength: StrengthBand | None
     correction: CorrectWet | None
     yield_l: float
     remaining_l: float
@@ -141,6 +145,9 @@ def situation(plan: Plan, load: Load, batch: Batch, now: datetime) -> Situation:
         water=water,
         takes_water=not remix_dry and (act != "place" or plan.mix.takes_water_later),
         ratio=_ratio(load, batch, growth, workings) if batch.water else None,
+        strength=strength_of(
+            plan, load, batch.water_l / growth if batch.water else window.target_l / growth, workings
+        ),
         correction=_correction(plan, load, batch, growth, workings) if act == "correct" else None,
         yield_l=yield_l,
         remaining_l=remaining_l,

@@ -17,6 +17,7 @@ from keeve.core import (  # noqa: F401
     parts,
     shapes,
     shopping,
+    strength,
     tracker,
     water,
 )

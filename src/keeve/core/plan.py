@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict
 
 from keeve.core.job import Mixer, Vessel
 from keeve.core.loads import Limit
-from keeve.core.mixes.model import Caution, Gauge, Hatch, Order, Test
+from keeve.core.mixes.model import Caution, Gauge, Hatch, Order, Sort, Test
 from keeve.core.rules import RuleWarning
 from keeve.core.workings import Working
 
@@ -126,6 +126,7 @@ class PlanMaterial(_Part):
     unit: str = "bag"
     absorption_fraction: float = 0.0
     heap: str = ""
+    sort: Sort | None = None
 
 
 class PlanStep(_Part):
@@ -154,6 +155,16 @@ class Purchase(_Part):
     unit: str = "bag"
 
 
+class PlanStrength(_Part):
+    """Strength to expect, MPa, with its 80 % band, and the strength with a litre more in a load over that without."""
+
+    age_days: float
+    mpa: float
+    low_mpa: float
+    high_mpa: float
+    litre_more_ratio: float | None
+
+
 class Plan(_Part):
     """The whole plan."""
 
@@ -171,6 +182,7 @@ class Plan(_Part):
     volume: PlanVolume
     limit: Limit
     loads: list[Load]
+    strength: PlanStrength | None = None
     shopping: list[Purchase]
     procedure: list[PlanStep]
     tests: dict[str, Test]

@@ -8,6 +8,7 @@ from keeve.core.charging import batch_by_parts, binder_kg, each_size, label_of, 
 from keeve.core.errors import InputError
 from keeve.core.geometry import order_volume, slab_volume
 from keeve.core.job import SHAPES, AreaNeed, BagsNeed, Job, ShapeNeed, VolumeNeed
+from keeve.core.load_strength import plan_strength
 from keeve.core.loads import Loads, WholeBags, split_loads
 from keeve.core.mixes.model import MIXER_NAMES, Caution, Mix, MixWater, Procedure
 from keeve.core.plan import (
@@ -51,7 +52,7 @@ def make_plan(job: Job) -> Plan:
         volume, split, loads = _by_parts(mix, mix.water, job, site, workings)
     workings.warnings += suspicions(mix, job, loads)
     materials = [material.plan for material in site]
-    return Plan(
+    plan = Plan(
         rules_version=VERSION,
         title=job.title,
         mix=_plan_mix(mix, procedure, job),
@@ -70,8 +71,10 @@ def make_plan(job: Job) -> Plan:
         cautions=[*mix.cautions, ESTIMATES],
         warnings=list({warning.code: warning for warning in workings.warnings}.values()),
         assumed=assumed,
-        workings=workings.kept,
+        workings=[],
     )
+    strength = plan_strength(plan, workings)
+    return plan.model_copy(update={"strength": strength, "workings": workings.kept})
 
 
 def _by_parts(

@@ -216,6 +216,7 @@ def _material(
             bag_kg=known.get("bag_kg", default.bag_kg),
             unit=part.unit or "bag",
             absorption_fraction=figures["absorption_fraction"],
+            sort=default.sort,
             heap=part.material if default.lies_in_a_heap else "",
         ),
     )

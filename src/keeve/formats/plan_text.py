@@ -30,6 +30,12 @@ def _lines(plan: Plan) -> Iterator[str]:
             f"  Water added: start {water.start_l:.1f} L, right about {water.target_l:.1f} L, "
             f"never past {water.ceiling_l:.1f} L{heap}"
         )
+    if plan.strength:
+        yield ""
+        yield (
+            f"Strength at {plan.strength.age_days:g} days about {plan.strength.mpa:.0f} MPa, eight times in ten "
+            f"{plan.strength.low_mpa:.0f} to {plan.strength.high_mpa:.0f} (laboratory concrete; an estimate)"
+        )
     for title, texts in (
         ("Warnings", [f"{warning.message} {warning.suggestion}" for warning in plan.warnings]),
         ("Cautions", [caution.text for caution in plan.cautions]),

@@ -46,9 +46,10 @@ def begin_load(engine: Engine, visitor: Visitor, plan_id: UUID, number: int, now
             ).one()
         is_first = all(at < now - _WORKING_DAY for at in begun_before)
         checks = [check.id for check in checks_for(plan)] if is_first else []
-        begun = Begun(kind="begun", checks=checks, **own_event(visitor, now))
+        begun = Begun(kind="begun", checks=checks, **own_event(visitor, 0, now))
         add_event(session, visitor, load_id, begun, now)
-        heaps.look_ahead(session, visitor, load_id, plan, load, now)
+        running = read_loads(session, select(models.Load).where(models.Load.id == load_id))[0]
+        heaps.look_ahead(session, visitor, running, now)
         return load_id
 
 

@@ -7,7 +7,6 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
-from uuid import UUID
 
 from sqlalchemy import Engine, select
 from sqlalchemy.dialects.postgresql import insert
@@ -18,7 +17,7 @@ from keeve.core.errors import InputError
 from keeve.core.events import Expected, Undone, event_json, standing
 from keeve.core.heap_log import HeapEvent, parse_heap_event
 from keeve.core.mixes import materials
-from keeve.core.plan import Load, Plan
+from keeve.core.plan import Plan
 from keeve.services.accounts import Visitor
 from keeve.services.plans import newest_plan_ids, plans_by_id
 from keeve.services.running import RunningLoad, add_event, own_event, read_loads, refuse_future
@@ -138,21 +137,18 @@ def record_heap_event(engine: Engine, visitor: Visitor, heap_id: str, raw: Any, 
             return True
         for waiting in loads:
             if not waiting.batch.water and waiting.batch.discarded is None:
-                look_ahead(session, visitor, waiting.id, waiting.plan, waiting.load, now)
+                look_ahead(session, visitor, waiting, now)
     return True
 
 
-def look_ahead(
-    session: Session, visitor: Visitor, load_id: UUID, plan: Plan, load: Load, now: datetime
-) -> None:
+def look_ahead(session: Session, visitor: Visitor, running: RunningLoad, now: datetime) -> None:
     """Write down, with the load, what its heap is expected to leave for the tap."""
-    material = followed(plan)
+    material = followed(running.plan)
     if material is None:
         return
     loads, events = _seen(session, material.heap, now)
-    history = history_of(_told(item for item in loads if item.id != load_id), events, now)
-    water = expected_water(plan, load, history)
+    history = history_of(_told(item for item in loads if item.id != running.id), events, now)
+    water = expected_water(running.plan, running.load, history)
     if water is not None:
-        add_event(
-            session, visitor, load_id, Expected(kind="expected", water=water, **own_event(visitor, now)), now
-        )
+        own = own_event(visitor, len(running.events), now)
+        add_event(session, visitor, running.id, Expected(kind="expected", water=water, **own), now)

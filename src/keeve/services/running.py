@@ -78,12 +78,12 @@ def refuse_future(event: AnyEvent, now: datetime) -> None:
         )
 
 
-def own_event(visitor: Visitor, now: datetime) -> dict[str, Any]:
-    """What an event has that the server writes down by itself."""
+def own_event(visitor: Visitor, number: int, now: datetime) -> dict[str, Any]:
+    """What an event has that the server writes down by itself, as the load's event of that number."""
     return {
         "id": uuid4(),
         "device_id": "keeve",
-        "device_seq": 0,
+        "device_seq": number,
         "occurred_at": now,
         "schema": 1,
         "recorded_by": visitor.name,

@@ -1,11 +1,17 @@
 """The water line: from dry to running, stretched near the target, where the decision is."""
 
-from collections.abc import Sequence
+import math
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import NamedTuple
 
 from keeve.core.bench import Window
 from keeve.core.events import ExpectedWater
+from keeve.core.load_strength import strength_of
+from keeve.core.plan import Load, Plan
+from keeve.core.strength import StrengthBand
+from keeve.core.workings import Workings
 from keeve.web.drawings.spread import spread
 
 # Drawing units across, at desk and at phone width; text keeps its size, so the phone's line is narrower.
@@ -27,6 +33,25 @@ class Mark:
     litres: float
 
 
+class Strength(NamedTuple):
+    """Strength of a load by its water: the plan, the load, and how much it has grown by correction."""
+
+    plan: Plan
+    load: Load
+    growth: float
+
+
+@dataclass(frozen=True)
+class StrengthCurve:
+    """Strength above the water line: its band, its middle, a scale in MPa, and where the load stands on it."""
+
+    band: str
+    middle: str
+    left: float
+    ticks: list[tuple[float, float]]
+    here: tuple[float, float] | None
+
+
 @dataclass(frozen=True)
 class WaterLine:
     """Everything the template draws, in drawing units."""
@@ -45,10 +70,14 @@ class WaterLine:
     foreseen: tuple[float, float] | None
     last_x: float | None
     scale: list[tuple[float, float]]
+    strength: StrengthCurve | None
 
 
 def water_lines(
-    window: Window, additions_l: Sequence[float], expected: ExpectedWater | None = None
+    window: Window,
+    additions_l: Sequence[float],
+    expected: ExpectedWater | None = None,
+    strength: Strength | None = None,
 ) -> list[WaterLine]:
     """The water line of a load at desk and at phone width.
 
@@ -56,12 +85,17 @@ def water_lines(
         window: litres added: start, low end, target, ceiling.
         additions_l: what went in, in order.
         expected: what its heap is expected to leave for the tap, where that is to be shown.
+        strength: of what to draw the strength above it; nothing is drawn where no law describes the mix.
     """
-    return [water_line(window, additions_l, width, expected) for width in (DESK, PHONE)]
+    return [water_line(window, additions_l, width, expected, strength) for width in (DESK, PHONE)]
 
 
 def water_line(
-    window: Window, additions_l: Sequence[float], width: float, expected: ExpectedWater | None = None
+    window: Window,
+    additions_l: Sequence[float],
+    width: float,
+    expected: ExpectedWater | None = None,
+    strength: Strength | None = None,
 ) -> WaterLine:
     """The water line of a load at one width."""
     left, right = _MARGIN, width - _MARGIN
@@ -96,6 +130,7 @@ def water_line(
         additions=ticks,
         foreseen=(x(expected.low_l), x(expected.high_l)) if expected else None,
         last_x=x(expected.last_total_l) if expected and expected.last_total_l else None,
+        strength=_curve(strength, total or window.target_l, top, x) if strength else None,
         scale=[(litres, x(litres)) for litres in _round_litres(top)],
     )
 
@@ -117,3 +152,44 @@ def _knots(window: Window, top: float) -> list[tuple[float, float]]:
 def _round_litres(top: float) -> list[float]:
     step = next((size for size in (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100) if top / size <= 18), 200)
     return [index * step for index in range(int(top / step) + 1)]
+
+
+# The strength is drawn between these heights above the line, from so many points.
+_HIGH_Y, _LOW_Y = -102.0, -14.0
+_POINTS = 40
+_TEN_MPA = 10.0
+
+
+def _curve(strength: Strength, in_l: float, top: float, x: Callable[[float], float]) -> StrengthCurve | None:
+    def at(litres: float) -> StrengthBand | None:
+        return strength_of(strength.plan, strength.load, litres / strength.growth, Workings())
+
+    least_l = strength.load.water.min_l * strength.growth
+    steps = (least_l + (top - least_l) * index / _POINTS for index in range(_POINTS + 1))
+    sampled = [(litres, at(litres)) for litres in steps]
+    known = [(litres, band) for litres, band in sampled if band is not None]
+    if len(known) < 2:
+        return None
+    most = math.ceil(max(band.high_mpa for _, band in known) / _TEN_MPA) * _TEN_MPA
+    least = math.floor(min(band.low_mpa for _, band in known) / _TEN_MPA) * _TEN_MPA
+
+    def y(mpa: float) -> float:
+        return _LOW_Y - (mpa - least) / (most - least) * (_LOW_Y - _HIGH_Y)
+
+    here = at(in_l)
+    upper = [(x(litres), y(band.high_mpa)) for litres, band in known]
+    lower = [(x(litres), y(band.low_mpa)) for litres, band in known]
+    step = _TEN_MPA if most - least <= 5 * _TEN_MPA else 2 * _TEN_MPA
+    return StrengthCurve(
+        band=_points([*upper, *reversed(lower)]),
+        left=x(known[0][0]),
+        middle=_points([(x(litres), y(band.mpa)) for litres, band in known]),
+        ticks=[
+            (least + step * index, y(least + step * index)) for index in range(int((most - least) / step) + 1)
+        ],
+        here=(x(in_l), y(here.mpa)) if here else None,
+    )
+
+
+def _points(places: Sequence[tuple[float, float]]) -> str:
+    return " ".join(f"{px:.1f},{py:.1f}" for px, py in places)

@@ -16,7 +16,7 @@ from keeve.services.running import RunningLoad
 from keeve.web.drawings.heap_chart import heap_charts
 from keeve.web.drawings.section import charge_section
 from keeve.web.drawings.states import state_of
-from keeve.web.drawings.water_line import water_lines
+from keeve.web.drawings.water_line import Strength, water_lines
 from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, Now, SignedIn
 
@@ -76,6 +76,8 @@ def record_of_heap(
     return page(request, "bench/act.html", **_values(database, visitor, again, now))
 
 
+# Until all of it is in and mixed, water is not what decides: the strength would only push the line out of sight.
+_CHARGING = {"accept", "charge", "water", "admix", "mix", "rest"}
 _PAST_LIFE = "Past its working life"
 _REASONS = [
     "Too wet to bring back",
@@ -103,7 +105,10 @@ def _values(database: Engine, visitor: Visitor, running: RunningLoad, moment: da
             plan, load, batch.steps_done, situation.remaining_l if is_whole and batch.judgements else None
         ),
         "lines": water_lines(
-            situation.window, [item.water_l for item in batch.water], None if batch.water else batch.expected
+            situation.window,
+            [item.water_l for item in batch.water],
+            None if batch.water else batch.expected,
+            None if situation.act in _CHARGING else Strength(plan, load, batch.growth(load)),
         ),
         "heap": heap,
         "charts": heap_charts(heap.history, heap.outlook.water) if heap and heap.outlook else [],

@@ -11,7 +11,7 @@ from keeve.core.plan import Load, Plan, load_steps
 from keeve.formats.job_file import MEDIA_TYPE
 from keeve.services import batches, plans
 from keeve.web.drawings.section import LABEL_X, charge_section
-from keeve.web.drawings.water_line import water_lines
+from keeve.web.drawings.water_line import Strength, water_lines
 from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, Now, SignedIn
 
@@ -75,10 +75,11 @@ def job_file(database: Database, visitor: SignedIn, plan_id: UUID) -> Response:
 def card_values(plan: Plan, load: Load) -> dict[str, Any]:
     """What the card's templates draw."""
     water = load.water
+    window = Window(water.start_l, water.min_l, water.target_l, water.ceiling_l)
     return {
         "plan": plan,
         "load": load,
         "steps": load_steps(plan, load),
         "section": charge_section(plan, load),
-        "lines": water_lines(Window(water.start_l, water.min_l, water.target_l, water.ceiling_l), []),
+        "lines": water_lines(window, [], strength=Strength(plan, load, 1.0)),
     }

@@ -34,6 +34,7 @@ _ROOMS: Mapping[str, str] = {
     "tracker": "Water and admixtures",
     "admixtures": "Water and admixtures",
     "correction": "Corrections",
+    "strength": "Strength",
     "shopping": "Shopping",
 }
 
@@ -50,11 +51,14 @@ CARD_FIGURES: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("Litres of water to add, water ratio", ("water-account",)),
     ("Litres that come with the heap", ("aggregate-moisture",)),
     ("Amount of an admixture, its own water", ("admixture-dose",)),
+    ("Water that the heap is expected to leave for the tap", ("next-water",)),
     ("Next step of water, what is left to the ceiling", ("water-window",)),
     ("What brings a wet batch back", ("correct-wet",)),
+    ("Strength to expect, and what a litre more takes", ("strength-band", "water-penalty")),
     ("Bags and tonnes to buy", ("shopping",)),
 )
-_ON_THE_BENCH = {"water-window": "Bench: the next step of water", "water-account": "Bench: the ratio now",
+_ON_THE_BENCH = {"next-water": "Bench: the water of the next load",
+                 "water-window": "Bench: the next step of water", "water-account": "Bench: the ratio now",
                  "correct-wet": "Bench: too wet"}  # fmt: skip
 
 

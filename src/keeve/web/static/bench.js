@@ -104,7 +104,7 @@ document.addEventListener("alpine:init", () => {
       }
     },
 
-    async sendFirst({ load, to, event }) {
+    async sendFirst({ load, to = "events", event }) {
       let answer;
       try {
         answer = await fetch(`/bench/${load}/${to}`, {

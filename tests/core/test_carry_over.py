@@ -1,0 +1,149 @@
+"""Carry over: what loads tell of their heap, and the water that is offered for the next one."""
+
+from datetime import timedelta
+from typing import Any
+
+import pytest
+from helpers import NOON, Run, a_job_of, plan, raw_event
+
+from keeve.core.carry_over import Told, as_expected, expected_water, followed, history_of, told_by
+from keeve.core.heap_log import HeapEvent, parse_heap_event
+from keeve.core.plan import Plan
+from keeve.core.tracker import PastLoad
+
+# Ten loads; the plan takes the sand as 4 % damp. Each needs 0.6 kg of dry sand a percent more than planned.
+PLAN = plan(need={"volume_m3": 0.6}, mixer={"kind": "tilting-drum", "working_l": 66})
+LOAD = PLAN.loads[0]
+SAND_KG = LOAD.charge("sand").dry_kg
+
+
+def needs_l(free_moisture: float) -> float:
+    """What a load truly takes from the tap where its sand holds that much, by mass balance."""
+    return LOAD.water.target_l + SAND_KG * (0.04 - free_moisture)
+
+
+def mixed(moisture: float, hours: float, history: list[Told]) -> Run:
+    """A load mixed by somebody who starts with what is offered and adds until it is right."""
+    run = Run(PLAN, at=NOON + timedelta(hours=hours))
+    run.load = as_expected(PLAN, LOAD, expected_water(PLAN, LOAD, history))
+    run.to_judgement()
+    while run.batch.water_l < needs_l(moisture) - 0.15:
+        run.judge("too-dry")
+        run.do("water_added", water_l=min(needs_l(moisture) - run.batch.water_l, run.now.water.remaining_l))
+        run.do("mixed", minutes=2)
+    run.judge("right")
+    return run
+
+
+def told(run: Run, hours: float) -> Told:
+    found = told_by(PLAN, LOAD, run.batch, NOON + timedelta(hours=hours))
+    assert found is not None
+    return found
+
+
+def happened(kind: str, hours: float, **what: Any) -> HeapEvent:
+    return parse_heap_event(raw_event(kind, NOON + timedelta(hours=hours), **what))
+
+
+def six_drying_loads() -> list[Told]:
+    history: list[Told] = []
+    for number in range(6):
+        history.append(told(mixed(0.052 - 0.003 * number, number / 2, history), number / 2))
+    return history
+
+
+def test_the_offered_start_follows_a_drying_heap_and_says_why() -> None:
+    history: list[Told] = []
+    misses = []
+    for number in range(6):
+        moisture = 0.052 - 0.003 * number
+        offered = expected_water(PLAN, LOAD, history)
+        if offered:
+            misses.append(abs(offered.start_l - needs_l(moisture)))
+            assert offered.last_total_l == pytest.approx(needs_l(moisture + 0.003), abs=0.2)
+        history.append(told(mixed(moisture, number / 2, history), number / 2))
+    offered = expected_water(PLAN, LOAD, history)
+    assert offered is not None
+    assert offered.start_l > history[1].past.added_l + 0.5
+    assert max(misses) < 0.5
+    assert "The heap dries: from 5." in offered.why
+    assert "over 6 loads" in offered.why
+    assert offered.low_l < offered.start_l < offered.high_l
+
+
+@pytest.mark.parametrize(("kind", "words"), [("rain", "It rained"), ("delivery", "A fresh load was tipped")])
+def test_after_the_heap_changed_the_low_end_is_offered(kind: str, words: str) -> None:
+    loads = six_drying_loads()
+    history = history_of(loads, [happened(kind, 3.2)], NOON + timedelta(hours=3.5))
+    offered = expected_water(PLAN, LOAD, history)
+    assert offered is not None
+    assert offered.start_l == offered.low_l < offered.about_l - 1
+    assert offered.last_total_l == loads[-1].past.added_l
+    assert words in offered.why
+    night = expected_water(PLAN, LOAD, history_of(loads, [], NOON + timedelta(hours=20)))
+    assert night is not None
+    assert "Hours went by" in night.why
+
+
+def test_the_eye_never_lifts_the_ceiling_and_a_dried_pan_does() -> None:
+    """At 1 % the sand wants 3 % of its mass more than planned; the ceiling was reckoned at 4 %."""
+    at = NOON + timedelta(hours=2)
+    taught = [
+        Told(
+            NOON + timedelta(minutes=20 * number),
+            PastLoad(
+                added_l=needs_l(0.01),
+                dry_aggregate_kg=SAND_KG,
+                judged="right",
+                target_water_kg=LOAD.water.target_l + 0.04 * SAND_KG,
+            ),
+        )
+        for number in range(5)
+    ]
+    by_eye = expected_water(PLAN, LOAD, history_of(taught, [], at))
+    assert by_eye is not None
+    water = as_expected(PLAN, LOAD, by_eye).water
+    assert by_eye.start_l == water.ceiling_l == LOAD.water.ceiling_l
+    assert "dry a pan" in by_eye.why
+    pan = happened("pan", 1.9, wet_kg=1.11, dry_kg=1.1, pan_kg=0.1)
+    weighed = expected_water(PLAN, LOAD, history_of(taught, [pan], at))
+    assert weighed is not None
+    water = as_expected(PLAN, LOAD, weighed).water
+    assert water.ceiling_l == pytest.approx(LOAD.water.ceiling_l + 0.03 * SAND_KG, abs=0.3)
+    assert water.target_l == pytest.approx(needs_l(0.01), abs=0.3)
+    # A wetter heap lowers the ceiling whoever says so: the ratio is the ratio.
+    wet = history_of([told(mixed(0.055, 0, []), 0)] * 3, [], NOON + timedelta(hours=1))
+    assert as_expected(PLAN, LOAD, expected_water(PLAN, LOAD, wet)).water.ceiling_l < LOAD.water.ceiling_l
+
+
+def test_a_load_tells_what_it_took_until_it_was_right() -> None:
+    run = mixed(0.04, 0, [])
+    took_l = run.batch.water_l
+    before_place = told(run, 0).past
+    assert (before_place.added_l, before_place.judged) == (took_l, "right")
+    assert before_place.dry_aggregate_kg == SAND_KG
+    half_way = Run(PLAN).to_judgement()
+    assert told_by(PLAN, LOAD, half_way.batch, NOON) is None
+    half_way.judge("too-dry")
+    assert told_by(PLAN, LOAD, half_way.batch, NOON) is None
+    half_way.do("discarded", reason="Something fell in")
+    thrown = told_by(PLAN, LOAD, half_way.batch, NOON)
+    assert thrown is not None
+    assert thrown.past.judged == "dry"
+
+
+def test_which_heap_is_followed() -> None:
+    def heap(mix: str, mixer: str) -> str | None:
+        found = followed(_planned(mix, mixer))
+        return found.heap if found else None
+
+    assert heap("concrete-nominal", "tilting-drum") == "sharp-sand"
+    assert heap("concrete-pervious", "tray") == "small-stone"
+    assert heap("concrete-bagged", "tilting-drum") is None
+    assert heap("concrete-fine-high-strength", "paddle") is None
+    bagged = _planned("concrete-bagged", "tilting-drum")
+    assert expected_water(bagged, bagged.loads[0], six_drying_loads()) is None
+
+
+def _planned(mix: str, mixer: str) -> Plan:
+    return plan(**a_job_of(mix, mixer))
