@@ -57,8 +57,12 @@ def test_dry_then_water_then_mix_then_judge_again() -> None:
 
 def test_no_water_past_the_ceiling() -> None:
     run = judged("too-dry")
-    with pytest.raises(InputError, match="past the ceiling"):
-        run.do("water_added", water_l=run.now.water.remaining_l + 0.2)
+    most_l = run.now.water.remaining_l
+    # What was meant: all it may take, or the same figure with its decimal point in place.
+    for typed_l, meant_l in ((most_l + 0.2, most_l), (most_l * 9, most_l * 0.9)):
+        with pytest.raises(InputError, match="past the ceiling") as caught:
+            run.do("water_added", minutes=0, water_l=typed_l)
+        assert caught.value.meant == pytest.approx({"water_l": meant_l})
     run.do("water_added", water_l=run.now.water.remaining_l)
     run.do("mixed", minutes=1)
     run.do("judged", reading="too-dry")
@@ -115,7 +119,7 @@ def test_parts_placed_add_up_and_no_more_than_there_is() -> None:
     run = judged("right")
     run.do("placed", volume_l=40.0)
     assert run.now.remaining_l == pytest.approx(28.75)
-    with pytest.raises(InputError, match="more than the 28"):
+    with pytest.raises(InputError, match="Only 28"):
         run.do("placed", volume_l=30.0)
     run.do("discarded", reason="Not needed")
     assert run.now.act == "done"

@@ -29,7 +29,7 @@ def plan_id(engine: Engine, visitor: Visitor) -> UUID:
 def load_id(engine: Engine, visitor: Visitor, plan_id: UUID) -> UUID:
     found = batches.begin_load(engine, visitor, plan_id, 1, NOON)
     assert found is not None
-    batches.record_event(engine, visitor, found, raw_event("accepted"), NOON)
+    batches.record_event(engine, visitor, found, raw_event("accepted", device_seq=0), NOON)
     return found
 
 

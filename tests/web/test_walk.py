@@ -36,6 +36,8 @@ def press(page: Page, key: str) -> None:
 def begin(page: Page) -> None:
     page.get_by_role("button", name="Mix this load").click()
     expect(heading(page)).to_have_text("Before the first load")
+    # The page listens to keys from then on.
+    expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
     press(page, "c")
     expect(heading(page)).to_have_text("Water, most of the start")
     expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
@@ -169,6 +171,25 @@ def test_a_step_tapped_without_signal_is_kept_and_sent(browser: Browser, engine:
         with page.expect_response(re.compile("/events$")) as answer:
             page.context.set_offline(False)
         assert answer.value.status == 200
+        expect(heading(page)).to_have_text("Half the sand")
+        expect(page.get_by_role("status")).to_be_hidden()
+
+
+def test_water_past_the_ceiling_is_offered_as_it_was_meant(
+    browser: Browser, engine: Engine, origin: str
+) -> None:
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        page = visit.page
+        plan_a_bed(visit)
+        begin(page)
+        amount = page.get_by_role("textbox", name="Water, L")
+        planned = amount.input_value()
+        amount.fill(f"{float(planned) * 10:.0f}")
+        page.get_by_role("button", name=re.compile("^It is in")).click()
+        expect(page.get_by_role("status")).to_contain_text("past the ceiling")
+        visit.wrong.clear()  # the browser notes the refusal's status, 422
+        visit.check()
+        tap(page, f"It was {planned} L")
         expect(heading(page)).to_have_text("Half the sand")
         expect(page.get_by_role("status")).to_be_hidden()
 

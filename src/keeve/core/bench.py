@@ -319,8 +319,9 @@ def refuse(plan: Plan, load: Load, batch: Batch, event: Event) -> None:
         case WaterAdded() if event.water_l > now.water.remaining_l + _DROP_L:
             raise InputError(
                 "past_ceiling",
-                f"water_l is past the ceiling: {now.water.remaining_l:.1f} L is all this load may still take.",
+                f"That is past the ceiling: {now.water.remaining_l:.1f} L is all this load may still take.",
                 ["water_l"],
+                meant=_meant("water_l", event.water_l, now.water.remaining_l),
             )
         case Charged() | Admixed() if event.step in batch.steps_done:
             raise InputError("step_done", "That step is done already: undo it first.", ["step"])
@@ -328,10 +329,24 @@ def refuse(plan: Plan, load: Load, batch: Batch, event: Event) -> None:
             raise InputError("not_judged", "Judge it right before you place it.", ["kind"])
         case Placed() if event.volume_l > now.remaining_l * (1 + _REST_FRACTION):
             raise InputError(
-                "more_than_left", f"volume_l is more than the {now.remaining_l:.1f} L left.", ["volume_l"]
+                "more_than_left",
+                f"Only {now.remaining_l:.1f} L are left to place: type no more than that.",
+                ["volume_l"],
+                meant=_meant("volume_l", event.volume_l, now.remaining_l),
             )
         case _:
             return
+
+
+# As many times over what is left, a figure has its decimal point in the wrong place; under that, all is meant.
+_FAR_OVER = 3.0
+# Less is not measured on a site.
+_LEAST_L = 0.1
+
+
+def _meant(field: str, typed_l: float, most_l: float) -> dict[str, float] | None:
+    likely_l = typed_l / 10 if _FAR_OVER * most_l < typed_l <= 10 * most_l else most_l
+    return {field: likely_l} if likely_l >= _LEAST_L else None
 
 
 def _last_judge(plan: Plan) -> int:

@@ -13,7 +13,7 @@ from keeve.core.events import ExpectedWater
 from keeve.core.heap_log import Delivered, HeapEvent, PanDried, Rained
 from keeve.core.mixes.model import Reading
 from keeve.core.plan import Load, LoadWater, Plan, PlanMaterial
-from keeve.core.tracker import EIGHT_IN_TEN, Judged, NextWater, PastLoad, Reset, next_water
+from keeve.core.tracker import Judged, NextWater, PastLoad, Reset, next_water
 from keeve.core.water import LEAST_STEP_L
 
 # So long unseen, and a heap may have drained, dried or been rained on: a judgement made here.
@@ -180,7 +180,7 @@ _CHANGED: dict[Reset, str] = {
 
 def _unsettled(unseen: Reset, water: NextWater) -> str:
     """What the heap may be after it changed unseen."""
-    percent, spread = water.free_moisture_fraction * 100, EIGHT_IN_TEN * water.sd_fraction * 100
+    percent, spread = water.free_moisture_fraction * 100, water.spread_fraction * 100
     return (
         f"{_CHANGED[unseen]} since: {percent:.1f} % of free water before, now anything near that (± {spread:.1f}). "
         "Begin at the low end, and judge."

@@ -13,17 +13,22 @@ class InputError(ValueError):
         code: a short stable name of the fault, for programs.
         message: one sentence that names the field and what to do about it.
         fields: dotted paths of the fields at fault, such as ``components.0.mass_kg``.
+        meant: what was likely meant, by field, where that can be guessed.
     """
 
-    def __init__(self, code: str, message: str, fields: Sequence[str] = ()) -> None:
+    def __init__(
+        self, code: str, message: str, fields: Sequence[str] = (), meant: Mapping[str, Any] | None = None
+    ) -> None:
         super().__init__(message)
         self.code = code
         self.message = message
         self.fields = list(fields)
+        self.meant = meant
 
     def as_json(self) -> dict[str, Any]:
         """The error object that the command line and the API print."""
-        return {"error": {"code": self.code, "message": self.message, "fields": self.fields}}
+        error = {"code": self.code, "message": self.message, "fields": self.fields}
+        return {"error": error | ({"meant": dict(self.meant)} if self.meant else {})}
 
 
 # What is wrong and how to mend it, by Pydantic's name of the fault; braces take the fault's own figures.

@@ -126,7 +126,8 @@ class MaterialOnSite(Strict):
     """What is known of a material on site; what is left out takes the default of its kind.
 
     A mix that goes by the bag needs its label: bag_kg, yield_l and the water of one bag in L. What else the
-    label says (life_min, rest_min, thickness in mm) rules over the mix's own figures.
+    label says (life_min, rest_min, thickness in mm) rules over the mix's own figures. ``says`` is what it is by the
+    words on the bag, ``age_months`` how old the bag is.
     """
 
     moisture_fraction: Fraction | None = None
@@ -139,6 +140,8 @@ class MaterialOnSite(Strict):
     water_start_l: Amount | None = None
     water_min_l: Amount | None = None
     water_max_l: Dimension | None = None
+    says: Annotated[str | None, Field(max_length=80)] = None
+    age_months: Amount | None = None
     life_min: Dimension | None = None
     rest_min: Dimension | None = None
     thickness_min_mm: Dimension | None = None
@@ -154,7 +157,10 @@ class Vessel(Strict):
 
 
 class AdmixtureLabel(Strict):
-    """What the label of the user's own admixture says; see the rule ``admixture-dose``."""
+    """What the label of the user's own admixture says; see the rule ``admixture-dose``.
+
+    ``with_chlorides``: it is not said to be free of them.
+    """
 
     name: str
     dose: Amount
@@ -162,6 +168,7 @@ class AdmixtureLabel(Strict):
     form: Literal["liquid", "powder"] = "liquid"
     density_kg_l: Dimension | None = None
     solids_fraction: Fraction | None = None
+    with_chlorides: bool = False
 
 
 class Design(Strict):
@@ -178,11 +185,17 @@ class Design(Strict):
     sulfate_or_sea: bool = False
 
 
+Bags = Literal["sound", "soft-lumps", "damaged"]
+
+
 class Conditions(Strict):
-    """Air and water temperature, °C."""
+    """Where it is mixed and placed: temperatures in °C, steel in it or beside it, and what the bags look like."""
 
     air_c: float | None = None
+    heap_c: float | None = None
     water_c: Annotated[float, Field(ge=0, le=100)] | None = None
+    near_steel: bool = False
+    bags: Bags = "sound"
 
 
 class Job(Strict):

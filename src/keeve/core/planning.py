@@ -23,7 +23,7 @@ from keeve.core.plan import (
 from keeve.core.rules import VERSION
 from keeve.core.shopping import shopping
 from keeve.core.site import SiteMaterial, materials_on_site, mix_of
-from keeve.core.suspicions import suspicions
+from keeve.core.slips import slips_of_the_job, slips_of_the_loads
 from keeve.core.workings import Workings
 
 ESTIMATES = Caution(code="estimates", text="Estimates: local codes and licensed practice decide.")
@@ -46,11 +46,23 @@ def make_plan(job: Job) -> Plan:
     procedure = _procedure(mix, job)
     assumed = _assumed(job)
     site = materials_on_site(mix, job, workings, assumed)
-    if mix.water is None:
-        volume, split, loads = _by_bag(mix, job, site, workings)
-    else:
-        volume, split, loads = _by_parts(mix, mix.water, job, site, workings)
-    workings.warnings += suspicions(mix, job, loads)
+    workings.warnings += slips_of_the_job(mix, job)
+    try:
+        if mix.water is None:
+            volume, split, loads = _by_bag(mix, job, site, workings)
+        else:
+            volume, split, loads = _by_parts(mix, mix.water, job, site, workings)
+    except InputError as fault:
+        slip = next(
+            (item for item in workings.warnings if item.meant and item.field.startswith("need.")), None
+        )
+        if fault.code != "too_many_loads" or slip is None:
+            raise
+        # Too many loads come from a size in another unit: the refusal names it.
+        raise InputError(
+            fault.code, f"{slip.message} {slip.suggestion}", [slip.field], meant=slip.meant
+        ) from fault
+    workings.warnings += slips_of_the_loads(mix, job, loads)
     materials = [material.plan for material in site]
     plan = Plan(
         rules_version=VERSION,
@@ -69,7 +81,7 @@ def make_plan(job: Job) -> Plan:
         procedure=_plan_steps(procedure),
         tests=mix.tests,
         cautions=[*mix.cautions, ESTIMATES],
-        warnings=list({warning.code: warning for warning in workings.warnings}.values()),
+        warnings=list({(item.code, item.field): item for item in workings.warnings}.values()),
         assumed=assumed,
         workings=[],
     )
@@ -157,11 +169,13 @@ def _procedure(mix: Mix, job: Job) -> Procedure:
             f"{mix.name} is not mixed in a {MIXER_NAMES[kind].lower()}.{reason} "
             f"Set mixer.kind to one of {allowed}.",
             ["mixer.kind"],
+            meant={"mixer.kind": mix.procedures[0].mixer},
         )
     raise InputError(
         "order_unsuited",
         f"{mix.name} has no {job.order} order for a {MIXER_NAMES[kind].lower()}: set order to {orders[0]}.",
         ["order"],
+        meant={"order": orders[0]},
     )
 
 

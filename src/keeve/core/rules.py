@@ -29,13 +29,18 @@ class Strict(BaseModel):
     model_config = ConfigDict(extra="forbid", strict=True, allow_inf_nan=False, frozen=True)
 
 
+# What was likely meant: fields by their dotted path, and the value to put there instead (null: leave it out).
+Meant = dict[str, float | str | bool | None]
+
+
 class RuleWarning(Strict):
-    """Something physically suspicious that is passed on, not refused."""
+    """Something physically suspicious that is passed on, not refused; ``meant`` mends it, where that can be guessed."""
 
     code: str
     message: str
     field: str
     suggestion: str
+    meant: Meant | None = None
 
 
 class Result(BaseModel):

@@ -10,7 +10,6 @@ from keeve.core.mixes import get_mix, materials
 from keeve.core.mixes.model import Mix, MixPart, MixWater, PlaceStep, Step
 from keeve.core.parts import Part
 from keeve.core.plan import PlanMaterial
-from keeve.core.rules import RuleWarning
 from keeve.core.workings import Workings
 
 
@@ -22,7 +21,7 @@ class SiteMaterial(NamedTuple):
 
 
 def mix_of(job: Job, workings: Workings) -> Mix:
-    """The job's mix as this site makes it: its proportion, label or design; a ratio out of range is warned of."""
+    """The job's mix as this site makes it: its proportion, label or design."""
     mix = get_mix(job.mix) if isinstance(job.mix, str) else job.mix
     if mix.basis == "bag":
         mix = _by_label(mix, job.materials.get(mix.parts[0].name, MaterialOnSite()))
@@ -35,7 +34,7 @@ def mix_of(job: Job, workings: Workings) -> Mix:
     if job.proportion is not None:
         mix = _in_proportion(mix, job.proportion)
     if job.parts:
-        mix = _with_own_parts(mix, job.parts, workings)
+        mix = _with_own_parts(mix, job.parts)
     return mix
 
 
@@ -121,7 +120,7 @@ def _in_proportion(mix: Mix, name: str) -> Mix:
     return mix.model_copy(update={"parts": parts, "water": chosen.water})
 
 
-def _with_own_parts(mix: Mix, own: dict[str, float], workings: Workings) -> Mix:
+def _with_own_parts(mix: Mix, own: dict[str, float]) -> Mix:
     free = {part.name: part for part in mix.parts if part.least is not None}
     for name in own:
         if name not in free:
@@ -131,26 +130,8 @@ def _with_own_parts(mix: Mix, own: dict[str, float], workings: Workings) -> Mix:
                 + (f"give {', '.join(f'parts.{item}' for item in free)}." if free else "leave it out."),
                 [f"parts.{name}"],
             )
-        workings.warnings += _outside(free[name], own[name])
     parts = [part.model_copy(update={"parts": own.get(part.name, part.parts)}) for part in mix.parts]
     return mix.model_copy(update={"parts": parts})
-
-
-def _outside(part: MixPart, own: float) -> list[RuleWarning]:
-    if part.least is None or part.greatest is None or part.least <= own <= part.greatest:
-        return []
-    richer = own < part.least
-    return [
-        RuleWarning(
-            code="ratio_outside",
-            message=(
-                f"{own:g} parts of {part.name} are {'fewer' if richer else 'more'} than this mix stands: "
-                f"{part.richer if richer else part.leaner}."
-            ),
-            field=f"parts.{part.name}",
-            suggestion=f"Stay between {part.least:g} and {part.greatest:g} parts, or take another mix.",
-        )
-    ]
 
 
 def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str, Any]) -> list[SiteMaterial]:
@@ -167,6 +148,13 @@ def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str,
     """
     names = [part.name for part in mix.parts]
     for name in job.materials:
+        if name not in names and mix.basis == "bag" and len(mix.parts) == 1:
+            raise InputError(
+                "all_in_bag",
+                f"materials.{name} is given, but {mix.name} is all-in: it takes no more sand or lime. Leave it out.",
+                [f"materials.{name}"],
+                meant={f"materials.{name}": None},
+            )
         if name not in names:
             raise InputError(
                 "unknown_material",

@@ -88,6 +88,11 @@ class NextWater(Result):
     last_total_l: float | None
     path: list[Foretold]
 
+    @property
+    def spread_fraction(self) -> float:
+        """Half the band of the heap's moisture, eight times in ten."""
+        return EIGHT_IN_TEN * self.sd_fraction
+
 
 @rule(
     "next-water",

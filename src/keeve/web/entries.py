@@ -1,5 +1,6 @@
-"""A number on a form: its words, its unit, and the way from what was typed to what is kept and back."""
+"""A number and a choice on a form: their words, and the way from what was given to what is kept and back."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -57,6 +58,46 @@ class Entry:
         decimals = MEASURES[units][self.kind].decimals + 1 if self.kind else 3
         text = f"{shown:.{decimals}f}"
         return text.rstrip("0").rstrip(".") if "." in text else text
+
+    def shown(self, kept: float, units: System) -> str:
+        """A kept figure with its unit."""
+        unit = MEASURES[units][self.kind].unit if self.kind else "%" if self.percent else ""
+        return f"{self.write(kept, units)} {unit}".rstrip()
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A choice on a form.
+
+    Args:
+        name: its name on the form.
+        label: its words.
+        path: where it stands in what the form fills.
+        options: the words of each kept value (text, yes or no, None: left out); the first is what the empty form shows.
+    """
+
+    name: str
+    label: str
+    path: Path
+    options: Mapping[Any, str]
+
+    @property
+    def default(self) -> str:
+        """What the empty form shows."""
+        return self.write(next(iter(self.options)))
+
+    @property
+    def written(self) -> list[tuple[str, str]]:
+        """Each option as the form has it, with its words."""
+        return [(self.write(kept), words) for kept, words in self.options.items()]
+
+    def read(self, text: str) -> str | bool | None:
+        """The kept value of an option; what is none is passed on, for the job to refuse it."""
+        return next((kept for kept in self.options if self.write(kept) == text), text)
+
+    def write(self, kept: str | bool | None) -> str:
+        """A kept value as the form has it."""
+        return ("yes" if kept else "no") if isinstance(kept, bool) else kept or ""
 
 
 def at(raw: Any, path: Path) -> Any:

@@ -1,12 +1,13 @@
-"""What the plan form asks: every number on it, where it stands in the job file, and which mix asks for it."""
+"""What the plan form asks: every number and choice, where it stands in the job file, and which mix asks for it."""
 
 from collections.abc import Mapping
 from functools import cache
 
 from keeve.core.mixes import get_mix, library, materials
-from keeve.core.mixes.model import Mix
+from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, Mix
+from keeve.core.slips.labels import KINDS_OF_BAG, WANTED_BAGS
 from keeve.core.units import Kind
-from keeve.web.entries import Entry
+from keeve.web.entries import Choice, Entry
 
 
 def _size(name: str, label: str, kind: Kind, default: float) -> Entry:
@@ -51,12 +52,13 @@ SHAPES: Mapping[str, tuple[str, tuple[Entry, ...]]] = {
 WASTE = Entry("waste_fraction", "Waste", ("waste_fraction",), percent=True, default=0.10)
 WORKING = Entry("working_l", "Mixes at a time", ("mixer", "working_l"), "batch", default=90.0, needed=True)
 AIR = Entry("air_c", "Air, where it is placed", ("conditions", "air_c"), "temperature")
+HEAP = Entry("heap_c", "The heap itself", ("conditions", "heap_c"), "temperature")
 VESSEL = Entry("volume_l", "Bucket, level", ("vessels", 0, "volume_l"), "batch", default=12.0)
 DOSE = Entry("dose", "Dose", ("admixtures", 0, "dose"))
 DENSITY = Entry("density_kg_l", "Density, kg/L", ("admixtures", 0, "density_kg_l"))
 SOLIDS = Entry("solids_fraction", "Solids", ("admixtures", 0, "solids_fraction"), percent=True)
 
-DOSE_BASES: Mapping[str, str] = {
+_BASES = {
     "ml_per_100kg": "mL per 100 kg of cement",
     "percent_binder": "% of cement by weight",
     "ml_per_l_water": "mL per L of water",
@@ -77,8 +79,79 @@ DESIGN = (
         default=1600.0, needed=True,
     ),
 )  # fmt: skip
-EXPOSURES: Mapping[str, str] = {"mild": "Mild", "moderate": "Moderate", "severe": "Severe: frost and water"}
-AIRS: Mapping[str, str] = {"plain": "No air entrained", "entrained": "Air entrained"}
+MIXER = Choice("mixer_kind", "Mixer", ("mixer", "kind"), MIXER_NAMES)
+ORDER = Choice("order", "Charge", ("order",), {None: "As the mix says", **ORDER_NAMES})
+GAUGE = Choice("gauge", "Measure", ("gauge",), {"weight": "By weight", "volume": "By level buckets"})
+BASIS = Choice("basis", "The dose counts", ("admixtures", 0, "basis"), _BASES)
+CHLORIDES = Choice(
+    "with_chlorides",
+    "Its label says it is free of chlorides",
+    ("admixtures", 0, "with_chlorides"),
+    {False: "Yes", True: "No, or nothing"},
+)
+EXPOSURE = Choice(
+    "exposure",
+    "Exposure",
+    ("design", "exposure"),
+    {"mild": "Mild", "moderate": "Moderate", "severe": "Severe: frost and water"},
+)
+AIR_ENTRAINED = Choice(
+    "air", "Air", ("design", "air_entrained"), {False: "No air entrained", True: "Air entrained"}
+)
+STEEL = Choice(
+    "near_steel", "Steel in it or beside it", ("conditions", "near_steel"), {False: "No", True: "Yes"}
+)
+BAGS = Choice(
+    "bags",
+    "The bags look",
+    ("conditions", "bags"),
+    {"sound": "Sound", "soft-lumps": "Soft lumps in them", "damaged": "Hard lumps, torn or wet"},
+)
+
+
+def bag_kinds(mix: Mix) -> list[Choice]:
+    """What is asked of each bag that looks like another kind."""
+    asked = []
+    for part in mix.parts:
+        if part.material in WANTED_BAGS:
+            kinds = dict.fromkeys([WANTED_BAGS[part.material], *KINDS_OF_BAG])
+            options: dict[str | None, str] = {None: "Not looked yet"}
+            options |= {kind: kind.capitalize() for kind in kinds}
+            label = f"{part.name.capitalize()}: the bag says"
+            asked.append(Choice(f"{part.name}_says", label, ("materials", part.name, "says"), options))
+    return asked
+
+
+def bag_ages(mix: Mix) -> list[Entry]:
+    """The age that is asked of each binder."""
+    return [
+        Entry(
+            f"{part.name}_age",
+            f"{part.name.capitalize()}: months old",
+            ("materials", part.name, "age_months"),
+        )
+        for part in mix.parts
+        if materials()[part.material].is_binder
+    ]
+
+
+def is_looked_at(values: Mapping[str, str], mix: Mix) -> bool:
+    """Whether anything is given of the bags, the heap and the steel as they are there."""
+    numbers = [*bag_ages(mix), HEAP]
+    choices = [BAGS, STEEL, *bag_kinds(mix)]
+    return any(values[item.name] for item in numbers) or any(
+        values[item.name] != item.default for item in choices
+    )
+
+
+def choices_of(mix: Mix) -> list[Choice]:
+    """Every choice asked for that mix, besides the mix itself and its proportion."""
+    found = [MIXER, ORDER, GAUGE, STEEL, BAGS, *bag_kinds(mix)]
+    if mix.basis == "design":
+        found += [EXPOSURE, AIR_ENTRAINED]
+    if dosed(mix):
+        found += [BASIS, CHLORIDES]
+    return found
 
 
 def materials_asked(mix: Mix) -> list[Entry]:
@@ -148,6 +221,9 @@ def entries_of(shape: str, mix: Mix) -> list[Entry]:
     found = [*SHAPES[shape][1], WASTE, WORKING, AIR, *materials_asked(mix), *label_more(mix), *own_ratio(mix)]
     if mix.basis == "design":
         found += DESIGN
+    found += bag_ages(mix)
+    if has_heap(mix):
+        found.append(HEAP)
     if mix.basis != "bag":
         found.append(VESSEL)
     if dosed(mix):
@@ -155,9 +231,20 @@ def entries_of(shape: str, mix: Mix) -> list[Entry]:
     return found
 
 
+def has_heap(mix: Mix) -> bool:
+    """Whether anything of the mix lies in a heap."""
+    return any(materials()[part.material].lies_in_a_heap for part in mix.parts)
+
+
 def dosed(mix: Mix) -> str | None:
     """The product of the mix whose label gives the dose."""
     return next((item.name for item in mix.admixtures if item.usual_dose is None and not item.packs), None)
+
+
+@cache
+def library_choices() -> Mapping[str, Choice]:
+    """Every choice that any mix of the library asks for, by name."""
+    return {choice.name: choice for mix in library().values() for choice in choices_of(mix)}
 
 
 @cache

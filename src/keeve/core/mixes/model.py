@@ -63,7 +63,7 @@ Span = Annotated[tuple[float, float], Field(strict=False)]
 
 
 class Material(Strict):
-    """Default figures of a material, densities in kg/m3, fractions over oven-dry mass."""
+    """Default figures of a material, densities in kg/m3, fractions over oven-dry mass; whether it holds a polymer."""
 
     name: str
     sort: Sort
@@ -74,6 +74,7 @@ class Material(Strict):
     moisture_fraction: Fraction = 0.0
     bulking_fraction: Amount = 0.0
     absorption_fraction: Fraction = 0.0
+    has_polymer: bool = False
     bag_kg: Dimension | None = None
 
     @property
@@ -143,6 +144,8 @@ class Admixture(Strict):
         usual_dose: the mix's own dose, where it has one.
         usual_basis: what that dose counts on; see the rule ``admixture-dose``.
         form: liquid or powder.
+        usual_per_100kg: what such a product's label usually says, from least to greatest, mL of a liquid or g of a
+            powder to 100 kg of binder: for catching slips only.
         optional: whether the mix stands without it.
         packs: whether it comes as one pack a batch.
     """
@@ -152,6 +155,7 @@ class Admixture(Strict):
     usual_dose: Dimension | None = None
     usual_basis: Basis | None = None
     form: Literal["liquid", "powder"] = "liquid"
+    usual_per_100kg: Span | None = None
     optional: bool = False
     packs: bool = False
 

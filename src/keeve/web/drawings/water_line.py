@@ -155,7 +155,7 @@ def _round_litres(top: float) -> list[float]:
 
 
 # The strength is drawn between these heights above the line, from so many points.
-_HIGH_Y, _LOW_Y = -102.0, -14.0
+_HIGH_Y, _LOW_Y = -76.0, -14.0
 _POINTS = 40
 _TEN_MPA = 10.0
 

@@ -45,10 +45,15 @@ def preview(request: Request, database: Database, visitor: SignedIn) -> Response
     """What the form comes to, while it is typed: the result and the mix's own fields as HTML, what is wrong."""
     known = mixes.known_mixes(database, visitor, request.state.form.get("mix", ""))
     form = plan_form.form_from(request.state.form, visitor.units, known)
-    result = page(request, "plan/result.html", **_result(form, visitor)).body
+    result = page(request, "plan/result.html", form=form, **_result(form)).body
     asked = page(request, "plan/asked.html", form=form, fields=plan_entries).body
     return JSONResponse(
-        {"html": bytes(result).decode(), "asked": bytes(asked).decode(), "errors": _wrong(form)}
+        {
+            "html": bytes(result).decode(),
+            "asked": bytes(asked).decode(),
+            "errors": _wrong(form),
+            "offers": {name: offer._asdict() for name, offer in form.offers.items()},
+        }
     )
 
 
@@ -58,7 +63,7 @@ def change_units(request: Request, database: Database, visitor: SignedIn) -> Res
     chosen: System = "us" if request.state.form.get("units") == "us" else "metric"
     form = _typed(request, database, visitor)
     accounts.choose_units(database, visitor.account_id, chosen)
-    converted = plan_form.convert(form, visitor.units, chosen)
+    converted = plan_form.convert(form, chosen)
     request.state.visitor = replace(visitor, units=chosen)
     return _form_page(request, database, request.state.visitor, converted)
 
@@ -73,7 +78,7 @@ def after_units(visitor: SignedIn) -> Response:
 def save(request: Request, database: Database, visitor: MayMix) -> Response:
     """Keep the plan and show its first load card; or the form again, with what is wrong."""
     form = _typed(request, database, visitor)
-    job = plan_form.to_job(form, visitor.units)
+    job = plan_form.to_job(form)
     if job is None:
         form.errors = {**form.missing, **form.errors}
         return _form_page(request, database, visitor, form, status=422)
@@ -100,13 +105,13 @@ def _form_page(
         form=form,
         fields=plan_entries,
         saved=plans.newest_plans(database, visitor),
-        **_result(form, visitor),
+        **_result(form),
     )
 
 
-def _result(form: PlanForm, visitor: Visitor) -> dict[str, Any]:
+def _result(form: PlanForm) -> dict[str, Any]:
     """The plan of the form and its sketch, or neither; what is wrong is left on the form."""
-    job = plan_form.to_job(form, visitor.units)
+    job = plan_form.to_job(form)
     if job is None:
         return {"plan": None, "errors": _wrong(form)}
     try:

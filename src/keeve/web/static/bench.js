@@ -17,6 +17,9 @@ function span(minutes) {
 document.addEventListener("alpine:init", () => {
   Alpine.data("bench", () => ({
     notice: "",
+    // What was likely meant by a refused amount: its words on the tap, and the event that then goes out.
+    meantWords: "",
+    meant: null,
     skew: 0,
     sending: false,
 
@@ -39,6 +42,7 @@ document.addEventListener("alpine:init", () => {
       const button = event.target.closest("button");
       if (!button || button.disabled) return;
       if (button.dataset.step) this.change(button);
+      else if (button.dataset.meant !== undefined) this.enqueue(this.meant.event, this.meant.to);
       else if (button.dataset.event) this.record(button);
     },
 
@@ -60,8 +64,6 @@ document.addEventListener("alpine:init", () => {
     },
 
     record(button) {
-      // One step at a time: until the last one has arrived, a second tap is the same tap.
-      if (read(QUEUE, []).some((item) => item.load === this.$root.dataset.load)) return;
       const event = JSON.parse(button.dataset.event);
       const amount = button.dataset.takes && this.$root.querySelector("[data-amount]");
       if (amount) {
@@ -78,6 +80,12 @@ document.addEventListener("alpine:init", () => {
       for (const box of this.$root.querySelectorAll("[data-list]:checked")) {
         event[box.dataset.list] = [...(event[box.dataset.list] || []), box.value];
       }
+      this.enqueue(event, button.dataset.to || "events");
+    },
+
+    enqueue(event, to) {
+      // One step at a time: until the last one has arrived, a second tap is the same tap.
+      if (read(QUEUE, []).some((item) => item.load === this.$root.dataset.load)) return;
       const sequence = read(SEQUENCE, 0) + 1;
       write(SEQUENCE, sequence);
       if (!localStorage.getItem(DEVICE)) write(DEVICE, crypto.randomUUID());
@@ -88,7 +96,7 @@ document.addEventListener("alpine:init", () => {
         occurred_at: new Date(this.now()).toISOString(),
         schema: 1,
       });
-      write(QUEUE, [...read(QUEUE, []), { load: this.$root.dataset.load, to: button.dataset.to || "events", event }]);
+      write(QUEUE, [...read(QUEUE, []), { load: this.$root.dataset.load, to, event }]);
       this.send();
     },
 
@@ -131,7 +139,17 @@ document.addEventListener("alpine:init", () => {
       } else {
         this.notice = refusal.message;
       }
+      this.offer(refusal, event, to);
       return true;
+    },
+
+    offer(refusal, event, to) {
+      const input = this.$root.querySelector("[data-amount]");
+      const [field, value] = Object.entries((refusal && refusal.meant) || {})[0] || [];
+      this.meant = field && input ? { event: { ...event, [field]: value }, to } : null;
+      // Rounded down, so that the tap does not say more than there may be.
+      const shown = this.meant && (Math.floor((value / Number(input.dataset.amount)) * 10 + 1e-6) / 10).toFixed(1);
+      this.meantWords = this.meant ? `It was ${shown} ${input.parentElement.querySelector(".acting-unit").textContent}` : "";
     },
 
     keep(what) {

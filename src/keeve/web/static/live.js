@@ -23,11 +23,26 @@ document.addEventListener("alpine:init", () => {
       if (control.dataset.shapeChoice !== undefined) this.show(control.value);
     },
 
-    tapped(button) {
+    tapped(element) {
+      const button = element.closest("button");
+      if (!button) return;
+      if (button.dataset.set) this.set(JSON.parse(button.dataset.set));
       if (!button.dataset.redraws) return;
       const name = button.parentElement.querySelector("[data-name]");
       this.redraws = { [button.dataset.redraws]: button.value, _name: name ? name.value : "" };
       this.later(0);
+    },
+
+    // What was likely meant, put in place of what was typed.
+    set(texts) {
+      for (const [name, text] of Object.entries(texts)) {
+        this.field(name).value = text;
+      }
+      this.later(0);
+    },
+
+    field(name) {
+      return this.$root.querySelector(`[name="${CSS.escape(name)}"]:not(:disabled)`);
     },
 
     show(shape) {
@@ -35,6 +50,15 @@ document.addEventListener("alpine:init", () => {
         group.hidden = group.dataset.shape !== shape;
         for (const input of group.querySelectorAll("input")) input.disabled = group.hidden;
       }
+    },
+
+    mend(offer) {
+      const button = document.createElement("button");
+      button.type = "button";
+      button.className = "second mend";
+      button.dataset.set = JSON.stringify(offer.texts);
+      button.textContent = offer.words;
+      return button;
     },
 
     later(pause) {
@@ -71,7 +95,11 @@ document.addEventListener("alpine:init", () => {
       for (const place of this.$root.querySelectorAll("[data-error]")) {
         const message = given.errors[place.dataset.error] || "";
         place.textContent = message;
-        const input = this.$root.querySelector(`[name="${CSS.escape(place.dataset.error)}"]:not(:disabled)`);
+        const input = this.field(place.dataset.error);
+        const old = place.parentElement.querySelector(".mend");
+        if (old) old.remove();
+        const offer = (given.offers || {})[place.dataset.error];
+        if (offer) place.after(this.mend(offer));
         if (input) input.setAttribute("aria-invalid", message ? "true" : "false");
       }
       // While a figure is wrong the last good answer stays, dimmed, so that nothing jumps under the fingers.

@@ -1,0 +1,93 @@
+"""Slips of size: a dimension in another unit, a layer the mix does not stand, a charge past the rim."""
+
+import math
+from collections.abc import Iterator
+
+from keeve.core.job import Job
+from keeve.core.mixes.model import Mix
+from keeve.core.plan import Load
+from keeve.core.rules import RuleWarning
+
+# The inputs of the shapes that are the thickness of one layer or coat, and mm in one of their unit.
+_THICKNESSES = {"thickness_m": 1000.0, "thickness_mm": 1.0, "coats_mm": 1.0, "joint_mm": 1.0, "depth_mm": 1.0}
+# A hair over the bound, as decimals come, is the bound.
+_HAIR_MM = 1e-6
+# The largest of each size that is still mixed in drums and barrows, in its own unit.
+_LARGEST = {
+    "length_m": 100.0,
+    "width_m": 100.0,
+    "height_m": 30.0,
+    "diameter_m": 5.0,
+    "hole_diameter_m": 3.0,
+    "hole_depth_m": 5.0,
+    "post_width_m": 1.0,
+    "post_thickness_m": 1.0,
+    "volume_m3": 60.0,
+}
+# What was likely typed instead of metres and cubic metres, the likelier first, and how many of it make one.
+_TAPE = (("centimetres", 100.0), ("millimetres", 1000.0))
+_MEASURE = (("litres", 1000.0),)
+# The likelier unit is meant where the size then lies well inside.
+_WELL_INSIDE = 0.2
+
+
+def of_the_sizes(mix: Mix, job: Job) -> Iterator[RuleWarning]:
+    """Sizes that look like another unit's, and layers outside the mix's."""
+    for index, need in enumerate(job.need):
+        for name, one_mm in _THICKNESSES.items():
+            given = getattr(need, name, [])
+            for place, value in enumerate(given if isinstance(given, list) else [given]):
+                path = f"need.{index}.{name}" + (f".{place}" if isinstance(given, list) else "")
+                yield from _of_the_layer(mix, path, value, one_mm)
+        for name, largest in _LARGEST.items():
+            yield from _of_the_largest(f"need.{index}.{name}", getattr(need, name, 0.0), largest)
+
+
+def _of_the_layer(mix: Mix, field: str, value: float, one_mm: float) -> Iterator[RuleWarning]:
+    least, greatest = mix.thickness_mm or (0.0, math.inf)
+    thickness_mm = value * one_mm
+    if least - _HAIR_MM <= thickness_mm <= greatest + _HAIR_MM:
+        return
+    # The three units that a tape has: mm, cm and m.
+    likely = next((part for part in (0.1, 0.01, 10.0) if least <= thickness_mm * part <= greatest), None)
+    yield RuleWarning(
+        code="thickness_outside",
+        message=(
+            f"{thickness_mm:.3g} mm is {'thinner' if thickness_mm < least else 'thicker'} than {mix.name} is laid "
+            f"({least:g} to {greatest:g} mm)."
+        ),
+        field=field,
+        suggestion="Lay it in more coats, or take a mix for that thickness.",
+        meant={field: value * likely} if likely else None,
+    )
+
+
+def _of_the_largest(field: str, size: float, largest: float) -> Iterator[RuleWarning]:
+    if size <= largest:
+        return
+    is_volume = field.endswith("_m3")
+    units = _MEASURE if is_volume else _TAPE
+    unit, one = next((item for item in units if size / item[1] <= largest * _WELL_INSIDE), units[-1])
+    kept = "cubic metres" if is_volume else "metres"
+    yield RuleWarning(
+        code="hundredfold",
+        message=f"{size:g} {kept} is larger than anything mixed in drums: it looks like {unit}.",
+        field=field,
+        suggestion=f"Give it in {kept}.",
+        meant={field: size / one},
+    )
+
+
+def of_the_charge(job: Job, loads: list[Load]) -> Iterator[RuleWarning]:
+    """A loose charge larger than the mixer."""
+    largest = max(loads, key=lambda load: load.loose_l)
+    if largest.loose_l > job.mixer.full_l:
+        yield RuleWarning(
+            code="loose_charge_high",
+            message=(
+                f"The loose charge of {largest.loose_l:.0f} L is more than the {job.mixer.full_l:.0f} L "
+                "the mixer holds to the rim: it will not all go in before some of it has sunk."
+            ),
+            field="mixer.working_l",
+            suggestion="Mix less at a time, or charge slowly with the mixer turning.",
+        )

@@ -1,0 +1,150 @@
+"""The heap on the pages: six loads of a drying heap on the bench, and the yard by taps."""
+
+import re
+from itertools import count
+from uuid import UUID
+
+import pytest
+from helpers import job, raw_event
+from playwright.sync_api import Browser, expect
+from sqlalchemy import Engine
+
+from keeve.services import batches, plans
+from keeve.services.running import RunningLoad
+from web.conftest import Client, Clock, visiting
+
+
+class Shift:
+    """Somebody mixes the loads of one plan, each with the water its sand truly takes."""
+
+    def __init__(self, client: Client, engine: Engine, clock: Clock) -> None:
+        self.client, self.engine, self.clock = client, engine, clock
+        job_of_six = job(need={"volume_m3": 0.34}, mixer={"kind": "tilting-drum", "working_l": 66})
+        self.plan_id = plans.save_plan(engine, client.visitor, job_of_six)
+        self.sequence = count(1)
+
+    def do(self, load_id: UUID, kind: str, minutes: float = 1.0, **what: object) -> RunningLoad:
+        self.clock.turn(minutes)
+        event = raw_event(kind, self.clock.now, device_seq=next(self.sequence), **what)
+        assert self.client.post(f"/bench/{load_id}/events", json=event).status_code == 200
+        return self.at(load_id)
+
+    def at(self, load_id: UUID) -> RunningLoad:
+        running = batches.running_load(self.engine, self.client.visitor, load_id)
+        assert running is not None
+        return running
+
+    def begin(self, number: int) -> UUID:
+        load_id = batches.begin_load(self.engine, self.client.visitor, self.plan_id, number, self.clock.now)
+        assert load_id is not None
+        if number == 1:
+            self.do(load_id, "accepted")
+        return load_id
+
+    def mix(self, load_id: UUID, dry_share: float) -> None:
+        """To judged right with what a heap takes that holds that much less water than planned, and placed."""
+        running = self.at(load_id)
+        needs_l = running.load.water.target_l + dry_share * running.load.charge("sand").dry_kg
+        while (now := running.situation(self.clock.now)).act not in ("judge", "place"):
+            assert now.step
+            what: dict[str, object] = {"step": now.step.plan.step}
+            if now.act == "water":
+                running = self.do(load_id, "water_added", **what, water_l=now.step.water_l)
+            elif now.act == "charge":
+                charged = {"material": now.step.plan.material, "mass_kg": now.step.mass_kg}
+                running = self.do(load_id, "charged", **what, **charged)
+            else:
+                running = self.do(load_id, "mixed", now.step.plan.minutes[0], **what)
+        while (short_l := needs_l - running.batch.water_l) > 0.2:
+            self.do(load_id, "judged", reading="too-dry")
+            self.do(load_id, "water_added", water_l=short_l)
+            running = self.do(load_id, "mixed", 2)
+        self.do(load_id, "judged", reading="right")
+        self.do(load_id, "placed", volume_l=running.situation(self.clock.now).remaining_l)
+
+
+def test_six_loads_of_a_drying_heap_on_the_bench(client: Client, engine: Engine, clock: Clock) -> None:
+    shift = Shift(client, engine, clock)
+    offered, pages = [], []
+    for number in range(6):
+        load_id = shift.begin(number + 1)
+        pages.append(client.get(f"/bench/{load_id}").text)
+        found = re.search(r"In all about\s+(?:<[^>]+>)*([\d.]+)", pages[-1])
+        offered.append(float(found[1]) if found else None)
+        shift.mix(load_id, dry_share=0.003 * number - 0.012)
+        clock.turn(5)
+    assert offered[0] is None
+    later = [figure for figure in offered[1:] if figure is not None]
+    assert len(later) == 5
+    assert later == sorted(later)
+    assert later[-1] > later[0] + 0.5
+    assert "The heap dries: from" in pages[-1]
+    assert "The last load took" in pages[-1]
+    yard = client.get("/yard").text
+    assert yard.count("The heap dries: from") == 1
+
+
+@pytest.mark.parametrize("width", [1280, 390])
+def test_the_yard_by_taps(browser: Browser, engine: Engine, origin: str, clock: Clock, width: int) -> None:
+    with visiting(browser, engine, origin, viewport={"width": width, "height": 800}) as visit:
+        page = visit.page
+        visit.sign_in()
+        page.get_by_label("Job").fill("Sill bed")
+        page.get_by_role("button", name="Draw the load cards").click()
+        page.get_by_role("link", name="Yard").click()
+        expect(page.get_by_text("No load from it was judged yet")).to_be_visible()
+        visit.check()
+        page.get_by_role("button", name="It rained on it").click()
+        expect(page.locator(".heap-events li")).to_have_count(1)
+        page.locator("summary", has_text="Dry a pan").click()
+        for label, figure in (
+            ("Damp, in its pan", "1.0"),
+            ("Dried, in its pan", "1.1"),
+            ("The pan alone", "0.1"),
+        ):
+            page.get_by_label(label).first.fill(figure)
+        page.get_by_role("button", name="Write it down").click()
+        expect(page.get_by_role("alert")).to_be_visible()
+        expect(page.get_by_label("Damp, in its pan").first).to_have_value("1.0")
+        visit.wrong.clear()  # the browser notes the refusal's status, 422
+        page.get_by_label("Damp, in its pan").first.fill("1.16")
+        page.get_by_role("button", name="Write it down").click()
+        expect(page.get_by_text("Pan dried: 6.0 % in all")).to_be_visible()
+        visit.check()
+        page.locator("summary", has_text="Shake a jar").click()
+        visit.check()
+        assert page.evaluate("document.documentElement.scrollWidth") <= width
+        page.get_by_role("button", name="Cloudy").click()
+        expect(page.get_by_text("Take another sand, or send it to a laboratory.")).to_be_visible()
+        page.get_by_role("button", name="Undo").first.click()
+        expect(page.locator(".heap-events li")).to_have_count(2)
+
+
+def test_a_slip_is_mended_by_one_tap(browser: Browser, engine: Engine, origin: str) -> None:
+    with visiting(browser, engine, origin, viewport={"width": 1280, "height": 800}) as visit:
+        page = visit.page
+        visit.sign_in()
+        thickness = page.get_by_label("Thickness", exact=True)
+        thickness.fill("400")
+        page.get_by_role("button", name="Thickness: 40 mm").click()
+        expect(thickness).to_have_value("40")
+        expect(page.get_by_text("thicker than")).to_have_count(0)
+        page.get_by_text("Bags, heap and steel").click()
+        page.get_by_label("Cement: the bag says").select_option("masonry mortar")
+        visit.check()
+        page.get_by_role("button", name="Cement: the bag says: Cement").click()
+        expect(page.get_by_label("Cement: the bag says")).to_have_value("cement")
+        # A size that makes thousands of loads is refused; the tap stands beside its field.
+        page.get_by_label("Length", exact=True).fill("300")
+        page.get_by_label("Width", exact=True).fill("200")
+        page.get_by_role("button", name="Length: 3 m").last.click()
+        expect(page.get_by_label("Length", exact=True)).to_have_value("3")
+        page.get_by_role("button", name="Width: 2 m").first.click()
+        expect(page.locator(".figure-of-merit")).to_contain_text("3 loads")
+        # Sent as it is, the refusal comes back with its tap.
+        page.get_by_label("Length", exact=True).fill("30000")
+        page.get_by_role("button", name="Draw the load cards").click()
+        page.wait_for_url("**/plan")
+        page.locator("[data-field=length_m]").get_by_role("button", name="Length: 30 m").click()
+        expect(page.locator(".figure-of-merit")).to_contain_text("30 loads")
+        visit.wrong.clear()  # the browser notes the refusal's status, 422
