@@ -80,6 +80,7 @@ def test_six_loads_of_a_drying_heap_on_the_bench(client: Client, engine: Engine,
     assert later[-1] > later[0] + 0.5
     assert "The heap dries: from" in pages[-1]
     assert "The last load took" in pages[-1]
+    assert "<svg" in client.get(f"/bench/{load_id}/heap-chart").text
     yard = client.get("/yard").text
     assert yard.count("The heap dries: from") == 1
 

@@ -179,7 +179,7 @@ def _curve(strength: Strength, in_l: float, top: float, x: Callable[[float], flo
     here = at(in_l)
     upper = [(x(litres), y(band.high_mpa)) for litres, band in known]
     lower = [(x(litres), y(band.low_mpa)) for litres, band in known]
-    step = _TEN_MPA if most - least <= 5 * _TEN_MPA else 2 * _TEN_MPA
+    step = _TEN_MPA if most - least <= 3 * _TEN_MPA else 2 * _TEN_MPA
     return StrengthCurve(
         band=_points([*upper, *reversed(lower)]),
         left=x(known[0][0]),

@@ -76,6 +76,18 @@ def record_of_heap(
     return page(request, "bench/act.html", **_values(database, visitor, again, now))
 
 
+@router.get("/bench/{load_id}/heap-chart")
+def show_heap(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
+    """The chart of the heap that the load is drawn from, once it is asked for: history is long to read."""
+    running = batches.running_load(database, visitor, load_id)
+    heap = heaps.heap_before(database, visitor, running, now) if running else None
+    if heap is None:
+        raise HTTPException(404)
+    water = heap.outlook.water if heap.outlook else None
+    charts = heap_charts(heap.history, water) if water else []
+    return page(request, "bench/heap.html", charts=charts, following=water)
+
+
 # Until all of it is in and mixed, water is not what decides: the strength would only push the line out of sight.
 _CHARGING = {"accept", "charge", "water", "admix", "mix", "rest"}
 _PAST_LIFE = "Past its working life"
@@ -91,7 +103,7 @@ _REASONS = [
 def _values(database: Engine, visitor: Visitor, running: RunningLoad, moment: datetime) -> dict[str, Any]:
     situation = running.situation(moment)
     plan, load, batch = running.plan, situation.load, running.batch
-    heap = heaps.heap_before(database, visitor, running, moment) if situation.act == "water" else None
+    material = followed(plan)
     step = situation.step
     is_whole = situation.act not in ("charge", "water") and batch.is_mixed
     return {
@@ -110,8 +122,7 @@ def _values(database: Engine, visitor: Visitor, running: RunningLoad, moment: da
             None if batch.water else batch.expected,
             None if situation.act in _CHARGING else Strength(plan, load, batch.growth(load)),
         ),
-        "heap": heap,
-        "charts": heap_charts(heap.history, heap.outlook.water) if heap and heap.outlook else [],
+        "heap_id": material.heap if material else "",
         "checks": checks_by_id(batch.to_check),
         "test": plan.tests[step.plan.test] if step and step.plan.test else None,
         "judgements": sum(item.kind == "judge" for item in plan.procedure),

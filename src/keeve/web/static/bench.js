@@ -28,6 +28,7 @@ document.addEventListener("alpine:init", () => {
       this.skew = Number(this.$el.dataset.now) - Date.now();
       this.$el.addEventListener("click", (event) => this.tapped(event));
       document.addEventListener("keydown", (event) => this.key(event));
+      this.$el.addEventListener("toggle", (event) => this.load(event.target), true);
       addEventListener("online", () => this.send());
       setInterval(() => this.tick(), TICK_MS);
       this.tick();
@@ -54,6 +55,18 @@ document.addEventListener("alpine:init", () => {
       if (!control || control.disabled) return;
       event.preventDefault();
       control.click();
+    },
+
+    // What is long to read is read when it is opened.
+    async load(details) {
+      const place = details.open && details.querySelector("[data-loaded]");
+      if (!place || place.firstChild) return;
+      try {
+        const answer = await fetch(details.dataset.loads);
+        if (answer.ok) place.innerHTML = await answer.text();
+      } catch {
+        this.notice = "No answer from Keeve: the chart comes when it is opened again.";
+      }
     },
 
     change(button) {
