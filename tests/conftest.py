@@ -7,6 +7,7 @@ from uuid import uuid4
 
 import pytest
 from helpers import NOON
+from hypothesis import settings
 from playwright.sync_api import Browser, sync_playwright
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.engine import make_url
@@ -16,6 +17,10 @@ from keeve.services import accounts
 from keeve.services.accounts import Visitor
 from keeve.store.database import connect
 from keeve.store.migrate import migrate
+
+# Speed is measured in ./keeve bench, never by a test that fails on a busy machine.
+settings.register_profile("keeve", deadline=None)
+settings.load_profile("keeve")
 
 CHROMIUM = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",

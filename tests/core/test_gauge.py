@@ -4,7 +4,7 @@ from itertools import product
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
@@ -29,7 +29,6 @@ def by_brute_force(
     return min(found, default=None)
 
 
-@settings(deadline=None)
 @given(
     st.lists(st.tuples(st.floats(2, 60), st.sampled_from([3.0, 6.0, 12.0, 15.0])), min_size=1, max_size=3),
     st.sampled_from([0.02, 0.05, 0.2]),

@@ -66,10 +66,6 @@ SLIPS: dict[str, tuple[dict[str, Any], str, str, dict[str, Any] | None]] = {
         {**OVERLAY, "need": {"area_m2": 4, "depth_mm": 1}}, "thickness_outside", "need.0.depth_mm",
         {"need.0.depth_mm": 10},
     ),
-    "a coat of 25 mm in one go": (
-        {**OVERLAY, "need": {"shape": "coat-volume", "area_m2": 4, "coats_mm": [8, 25]}},
-        "thickness_outside", "need.0.coats_mm.1", None,
-    ),
     "a wall in centimetres": (
         slab(220, 0.3, 0.02), "hundredfold", "need.0.length_m", {"need.0.length_m": 2.2}
     ),
@@ -180,7 +176,10 @@ RIGHT: dict[str, dict[str, Any]] = {
     "the thickest mortar bed": slab(3, 2, 0.04),
     "the thinnest overlay": {**OVERLAY, "need": {"area_m2": 4, "depth_mm": 6}},
     "the thickest overlay": {**OVERLAY, "need": {"area_m2": 4, "depth_mm": 20}},
-    "two coats": {**OVERLAY, "need": {"shape": "coat-volume", "area_m2": 4, "coats_mm": [8, 10]}},
+    "two coats, each within": {
+        **OVERLAY,
+        "need": {"shape": "coat-volume", "area_m2": 4, "coats_mm": [8, 10]},
+    },
     "a long garden wall": slab(60, 0.3, 0.02),
     "a large order": {"need": {"volume_m3": 12}},
     "a dose at the end of what is usual": dose(dose=600),
@@ -233,6 +232,12 @@ def test_a_shape_that_makes_thousands_of_loads_is_refused_by_the_size_at_fault()
     )  # fmt: skip
     assert "centimetres" in fault.message
     assert fault.as_json()["error"]["meant"] == {"need.0.length_m": 3}
+
+
+def test_a_coat_outside_the_mix_is_stopped() -> None:
+    fault = refused({**OVERLAY, "need": {"shape": "coat-volume", "area_m2": 4, "coats_mm": [8, 100]}})
+    assert (fault.code, fault.fields) == ("thickness_outside", ["need.0.coats_mm.1"])
+    assert fault.meant == {"need.0.coats_mm.1": 10}
 
 
 def test_a_mixer_that_does_not_suit_is_refused_with_one_that_does() -> None:

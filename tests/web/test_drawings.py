@@ -10,7 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.bench import Window
+from keeve.core.mixes import library
 from keeve.core.mixes.model import Drawing, MixerKind, Reading
+from keeve.web.built import BUILT
 from keeve.web.drawings.order_bar import order_bar
 from keeve.web.drawings.section import BOTTOM_Y, charge_section
 from keeve.web.drawings.sketch import sketch
@@ -18,6 +20,7 @@ from keeve.web.drawings.spread import spread
 from keeve.web.drawings.states import DRAWINGS, state_of
 from keeve.web.drawings.vessel import Vessel
 from keeve.web.drawings.water_line import water_lines
+from keeve.web.plan_form import form_from, to_job
 
 
 @pytest.mark.parametrize("kind", get_args(MixerKind))
@@ -113,21 +116,19 @@ def test_a_state_can_be_drawn_at_any_wetness(drawing: Drawing, wetness: float, m
     assert DRAWINGS[drawing](wetness, mixed) == DRAWINGS[drawing](wetness, mixed)
 
 
-@pytest.mark.parametrize(
-    ("shape", "sizes"),
-    [
-        ("slab-volume", {"length_m": 3, "width_m": 2, "thickness_m": 0.04}),
-        ("slab-volume", {"length_m": 300, "width_m": 0.02, "thickness_m": 9}),
-        ("cylinder-volume", {"diameter_m": 0.3, "height_m": 8}),
-        ("post-hole-volume", {"hole_diameter_m": 0.3, "hole_depth_m": 0.6, "post_width_m": 0.1,
-                              "post_thickness_m": 0.1, "embedment_m": 0.5}),
-        ("volume", {"volume_m3": 0.25, "edge_m": 0.63}),
-    ],
-)  # fmt: skip
-def test_a_sketch_stays_on_its_sheet(shape: str, sizes: dict[str, float]) -> None:
-    drawn = sketch(shape, sizes)
+@pytest.mark.parametrize("kind", BUILT)
+@pytest.mark.parametrize("longer", [1, 40])
+def test_a_sketch_stays_on_its_sheet(kind: str, longer: float) -> None:
+    form = form_from({"need.0.built": kind}, "metric", library())
+    job = to_job(form)
+    assert job is not None
+    need = job.need[0].model_dump(exclude_unset=True)
+    first = next(name for name, value in need.items() if isinstance(value, float) and name != "steps")
+    drawn = sketch(kind, {**need, first: need[first] * longer})
     numbers = [
         (float(x), float(y)) for _, path in drawn.faces for x, y in re.findall(r"(-?[\d.]+),(-?[\d.]+)", path)
     ]
-    assert all(-20 <= x <= 520 and -20 <= y <= 320 for x, y in numbers)
-    assert {line.size for line in drawn.dimensions} <= set(sizes)
+    assert numbers
+    assert all(0 <= x <= 500 and 0 <= y <= 300 for x, y in numbers)
+    assert {line.size for line in drawn.dimensions} <= set(drawn.sizes)
+    assert all(70 <= line.text_x <= 430 for line in drawn.dimensions)

@@ -91,12 +91,16 @@ def _poured(mix_id: str) -> bool:
 def test_each_mix_is_planned_and_drawn_on_its_card_and_on_paper(client: Client, mix_id: str) -> None:
     typed = {
         "mix": mix_id,
-        "mixer_kind": get_mix(mix_id).procedures[0].mixer,
-        "working_l": "60",
+        "mixer.kind": get_mix(mix_id).procedures[0].mixer,
+        "mixer.working_l": "60",
         "title": "Wall",
     }
     saved = client.post(
-        "/plan", data={**typed, **{f"label_{name}": figure for name, figure in LABEL.items()}}
+        "/plan",
+        data={
+            **typed,
+            **{f"materials.{get_mix(mix_id).parts[0].name}.{name}": figure for name, figure in LABEL.items()},
+        },
     )
     assert saved.status_code == 303
     card = client.get(saved.headers["location"]).text
@@ -122,18 +126,18 @@ def test_finding_and_comparing(client: Client) -> None:
 
 
 def test_a_variant_is_kept_changed_exported_opened_and_planned_with(client: Client) -> None:
-    form = {"name": "Quay wall mortar", "part_1": "2,5", "ratio_high": "0.62", "life_min": "90"}
+    form = {"name": "Quay wall mortar", "parts.1.parts": "2,5", "water.ratio_high": "0.62", "life_min": "90"}
     assert (
         client.post("/mixes/mortar-general/own", data=form).headers["location"] == "/mixes/quay-wall-mortar"
     )
     page = client.get("/mixes/quay-wall-mortar").text
     assert "ours, version 1" in page
     assert "1 : 2½ by volume" in page
-    wrong = client.post("/mixes/quay-wall-mortar/own", data={"ratio_low": "0.9", "life_min": "soon"})
+    wrong = client.post("/mixes/quay-wall-mortar/own", data={"water.ratio_low": "0.9", "life_min": "soon"})
     assert wrong.status_code == 422
     assert "Working life, min must be a number" in wrong.text
     assert 'value="soon"' in wrong.text
-    upside_down = client.post("/mixes/quay-wall-mortar/own", data={"ratio_low": "0.9"})
+    upside_down = client.post("/mixes/quay-wall-mortar/own", data={"water.ratio_low": "0.9"})
     assert "must rise from" in upside_down.text
     client.post(
         "/mixes/quay-wall-mortar/own", data={"life_min": "80", "remark": "It went off at 80 min in June"}
@@ -153,7 +157,7 @@ def test_a_variant_is_kept_changed_exported_opened_and_planned_with(client: Clie
         (text.replace("id: quay-wall-mortar", "id: compare"), "name of its own"),
     ):  # fmt: skip
         assert said in client.post("/mixes/open", files={"file": ("a.yaml", broken)}).text
-    saved = client.post("/plan", data={"mix": "inner-wall", "working_l": "60", "title": "Inner wall"})
+    saved = client.post("/plan", data={"mix": "inner-wall", "mixer.working_l": "60", "title": "Inner wall"})
     card = client.get(saved.headers["location"]).text
     assert "1 : 2½ by volume" in card
     plan_id = saved.headers["location"].split("/")[2]

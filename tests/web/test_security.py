@@ -32,7 +32,7 @@ EDITING = {"/mixes/{mix_id}/own"}
 
 def a_load(client: Client) -> dict[str, str]:
     """A plan and a begun load of the client's crew, as path parameters."""
-    saved = client.post("/plan", data={"title": "Bed", "working_l": "60"})
+    saved = client.post("/plan", data={"title": "Bed", "mixer.working_l": "60"})
     plan_id = saved.headers["location"].split("/")[2]
     begun = client.post(f"/plan/{plan_id}/load/1/begin")
     load_id = begun.headers["location"].split("/")[2]

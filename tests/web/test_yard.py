@@ -146,6 +146,6 @@ def test_a_slip_is_mended_by_one_tap(browser: Browser, engine: Engine, origin: s
         page.get_by_label("Length", exact=True).fill("30000")
         page.get_by_role("button", name="Draw the load cards").click()
         page.wait_for_url("**/plan")
-        page.locator("[data-field=length_m]").get_by_role("button", name="Length: 30 m").click()
+        page.locator("[data-field='need.0.length_m']").get_by_role("button", name="Length: 30 m").click()
         expect(page.locator(".figure-of-merit")).to_contain_text("30 loads")
         visit.wrong.clear()  # the browser notes the refusal's status, 422

@@ -6,7 +6,7 @@ from typing import NamedTuple
 from keeve.core.admixtures import AdmixtureDose, admixture_dose
 from keeve.core.errors import InputError
 from keeve.core.heap import aggregate_moisture
-from keeve.core.job import AdmixtureLabel, Job
+from keeve.core.job import AdmixtureLabel, Job, Vessel
 from keeve.core.loads import LoadSize
 from keeve.core.mixes.model import Mix, MixWater
 from keeve.core.parts import MassPart, Part, mass_parts, volume_parts
@@ -146,6 +146,12 @@ def _heap_water_kg(part: Part, batch: Batch, workings: Workings) -> float:
     return run(aggregate_moisture, **moisture).free_water_kg
 
 
+def vessels_for(material: str, vessels: list[Vessel]) -> list[Vessel]:
+    """The vessels a material is gauged in: those that are for it, then those for everything."""
+    own = [vessel for vessel in vessels if vessel.material == material]
+    return own + [vessel for vessel in vessels if vessel.material is None]
+
+
 def _charge(name: str, batch: Batch, job: Job) -> Charge:
     return Charge(
         material=name,
@@ -154,7 +160,7 @@ def _charge(name: str, batch: Batch, job: Job) -> Charge:
         volume_l=batch.volumes_l[name],
         vessels=[
             VesselCount(name=vessel.name, count=batch.volumes_l[name] / vessel.volume_l)
-            for vessel in job.vessels
+            for vessel in vessels_for(name, job.vessels)
         ],
     )
 

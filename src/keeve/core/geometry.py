@@ -1,9 +1,12 @@
 """What is to be filled: shapes and the volume to order."""
 
 import math
+from typing import Annotated
+
+from pydantic import Field
 
 from keeve.core.errors import InputError
-from keeve.core.rules import GEOMETRY, PRACTICE, Amount, Dimension, Example, Result, rule
+from keeve.core.rules import GEOMETRY, PRACTICE, Amount, Dimension, Example, Result, Strict, rule
 
 
 class Volume(Result):
@@ -20,25 +23,84 @@ class OrderVolume(Result):
 
 @rule(
     "slab-volume",
-    formula="V = l · w · t",
+    formula="V = l · w · t, t the mean of its ends where it falls",
     math=r"V = \text{length} \cdot \text{width} \cdot \text{thickness}",
     sources=[GEOMETRY],
     example=Example(
         given={"length_m": 3, "width_m": 2, "thickness_m": 0.1}, gives={"volume_m3": 0.6}, origin="by hand"
     ),
 )
-def slab_volume(*, length_m: Dimension, width_m: Dimension, thickness_m: Dimension) -> Volume:
-    """The volume of a rectangular slab or bed.
+def slab_volume(
+    *,
+    length_m: Dimension,
+    width_m: Dimension,
+    thickness_m: Dimension,
+    other_thickness_m: Dimension | None = None,
+) -> Volume:
+    """The volume of a rectangular slab, bed or footing.
 
     Args:
         length_m: length, m.
         width_m: width, m.
-        thickness_m: thickness, m; where it falls, the average.
+        thickness_m: thickness, m; where it falls, the average, or that of one end.
+        other_thickness_m: thickness of the other end where it falls evenly, m.
 
     Returns:
         volume_m3, m3.
     """
-    return Volume(volume_m3=length_m * width_m * thickness_m)
+    return Volume(volume_m3=length_m * width_m * _mean_thickness(thickness_m, other_thickness_m))
+
+
+def _mean_thickness(one_m: float, other_m: float | None) -> float:
+    return one_m if other_m is None else (one_m + other_m) / 2
+
+
+class Room(Strict):
+    """A room by its sides, m."""
+
+    length_m: Dimension
+    width_m: Dimension
+
+
+class FloorVolume(Volume):
+    """The area of all rooms (m2) and the volume of their floor (m3)."""
+
+    area_m2: float
+
+
+@rule(
+    "floor-volume",
+    formula="V = Σ (l · w) · t, t the mean of its ends where it falls",
+    math=r"V = \sum \left( \text{length} \cdot \text{width} \right) \text{thickness}",
+    sources=[GEOMETRY],
+    example=Example(
+        given={
+            "rooms": [{"length_m": 4, "width_m": 3}, {"length_m": 2.5, "width_m": 2}],
+            "thickness_m": 0.07,
+            "other_thickness_m": 0.05,
+        },
+        gives={"area_m2": 17.0, "volume_m3": 1.02},
+        origin="by hand: 17 m2 at 60 mm",
+    ),
+)
+def floor_volume(
+    *,
+    rooms: Annotated[list[Room], Field(min_length=1, max_length=40)],
+    thickness_m: Dimension,
+    other_thickness_m: Dimension | None = None,
+) -> FloorVolume:
+    """The volume of a floor laid in several rooms.
+
+    Args:
+        rooms: length and width of each, m.
+        thickness_m: thickness, m; where it falls, the average, or that of one end.
+        other_thickness_m: thickness of the other end where it falls evenly, m.
+
+    Returns:
+        area_m2 (m2, all rooms) and volume_m3 (m3).
+    """
+    area_m2 = sum(room.length_m * room.width_m for room in rooms)
+    return FloorVolume(area_m2=area_m2, volume_m3=area_m2 * _mean_thickness(thickness_m, other_thickness_m))
 
 
 @rule(

@@ -7,7 +7,13 @@ from pydantic import BeforeValidator, Discriminator, Field, Tag, create_model
 
 from keeve.core.admixtures import Basis
 from keeve.core.concrete_design import Exposure
-from keeve.core.geometry import cylinder_volume, frustum_volume, post_hole_volume, slab_volume
+from keeve.core.geometry import (
+    cylinder_volume,
+    floor_volume,
+    frustum_volume,
+    post_hole_volume,
+    slab_volume,
+)
 from keeve.core.mixes.model import Gauge, Mix, MixerKind, Order
 from keeve.core.rules import Amount, Dimension, Fraction, Rule, Strict
 from keeve.core.shapes import (
@@ -26,6 +32,7 @@ SHAPES: Mapping[str, Rule[Any, Any]] = {
         cylinder_volume,
         frustum_volume,
         post_hole_volume,
+        floor_volume,
         stairs_volume,
         coat_volume,
         unit_masonry_mortar,
@@ -35,26 +42,37 @@ SHAPES: Mapping[str, Rule[Any, Any]] = {
 }
 
 
-class VolumeNeed(Strict):
+ItemName = Annotated[str, Field(max_length=60)]
+# What a box is, for the words and the sketch.
+Box = Literal["slab", "strip-footing", "pad-footing"]
+
+
+class Item(Strict):
+    """One thing to be made; ``name`` is what the crew calls it."""
+
+    name: ItemName = ""
+
+
+class VolumeNeed(Item):
     """A plain volume, m3."""
 
     volume_m3: Dimension
 
 
-class AreaNeed(Strict):
+class AreaNeed(Item):
     """An area (m2) at a depth (mm)."""
 
     area_m2: Dimension
     depth_mm: Dimension
 
 
-class BagsNeed(Strict):
+class BagsNeed(Item):
     """What these bags of binder make, waste and all."""
 
     bags: Dimension
 
 
-class ShapeNeed(Strict):
+class ShapeNeed(Item):
     """A shape by the id of its rule, ``count`` times; its sizes are the inputs of that rule."""
 
     shape: str
@@ -62,7 +80,11 @@ class ShapeNeed(Strict):
 
     def sizes(self) -> dict[str, Any]:
         """The inputs of the shape's rule, as far as they were given."""
-        return self.model_dump(exclude={"shape", "count"}, exclude_unset=True)
+        return self.model_dump(exclude={"shape", "count", "name", "box"}, exclude_unset=True)
+
+
+class _BoxNeed(ShapeNeed):
+    box: Box = "slab"
 
 
 if TYPE_CHECKING:
@@ -85,7 +107,9 @@ else:
 
     _shape_needs = {
         rule_id: create_model(
-            f"{rule_id} need", __base__=(rule.inputs, ShapeNeed), shape=(Literal[rule_id], ...)
+            f"{rule_id} need",
+            __base__=(rule.inputs, _BoxNeed if rule is slab_volume else ShapeNeed),
+            shape=(Literal[rule_id], ...),
         )
         for rule_id, rule in SHAPES.items()
     }
@@ -149,11 +173,12 @@ class MaterialOnSite(Strict):
 
 
 class Vessel(Strict):
-    """A vessel filled level: its volume in L and its empty mass in kg."""
+    """A vessel filled level to its mark: its volume in L, its empty mass in kg, the material it is for (else any)."""
 
     name: Annotated[str, Field(min_length=1, max_length=40)]
     volume_l: Dimension
     tare_kg: Amount = 0.0
+    material: str | None = None
 
 
 class AdmixtureLabel(Strict):

@@ -19,11 +19,20 @@ class _Part(BaseModel):
     model_config = ConfigDict(frozen=True)
 
 
+class PlanItem(_Part):
+    """One thing to be made: its net volume (m3, all of its count), and what else its shape's rule says of one."""
+
+    name: str = ""
+    net_m3: float
+    facts: dict[str, float] = {}
+
+
 class PlanVolume(_Part):
-    """Net and ordered volume, m3."""
+    """Net and ordered volume, m3, and the items that are filled."""
 
     net_m3: float
     order_m3: float
+    items: list[PlanItem] = []
 
 
 class VesselCount(_Part):

@@ -1,16 +1,16 @@
 """From a job to its plan."""
 
 import math
-from typing import Any, NoReturn
+from typing import Any
 
 from keeve.core.bags import bagged
 from keeve.core.charging import batch_by_parts, binder_kg, each_size, label_of, load_by_bag, load_by_parts
 from keeve.core.errors import InputError
-from keeve.core.geometry import order_volume, slab_volume
-from keeve.core.job import SHAPES, AreaNeed, BagsNeed, Job, ShapeNeed, VolumeNeed
+from keeve.core.job import Job
 from keeve.core.load_strength import plan_strength
 from keeve.core.loads import Loads, WholeBags, split_loads
 from keeve.core.mixes.model import MIXER_NAMES, Caution, Mix, MixWater, Procedure
+from keeve.core.needs import no_bag, volumes
 from keeve.core.plan import (
     Load,
     Plan,
@@ -97,10 +97,10 @@ def _by_parts(
     binder_kg_m3 = binder_kg(parts, batch_by_parts(mix, water, parts, 1.0, Workings()))
     bag_kg = next((material.plan.bag_kg for material in site if material.plan.bag_kg), None)
     bag_l = bag_kg / binder_kg_m3 * 1000 if bag_kg else None
-    volume = _volumes(job, bag_l, workings)
+    volume = volumes(job, bag_l, workings)
     whole_bags = None
     if job.whole_bags:
-        whole_bags = WholeBags(bag_kg=bag_kg or _no_bag(), binder_kg_m3=binder_kg_m3)
+        whole_bags = WholeBags(bag_kg=bag_kg or no_bag(), binder_kg_m3=binder_kg_m3)
     split = workings.run(
         split_loads,
         order_m3=volume.order_m3,
@@ -123,7 +123,7 @@ def _by_bag(
     """
     bag = site[0].plan
     label = label_of(job, bag.name)
-    wanted = _volumes(job, label.yield_l, workings)
+    wanted = volumes(job, label.yield_l, workings)
     made = workings.run(
         bagged,
         bag_kg=label.bag_kg,
@@ -152,7 +152,7 @@ def _by_bag(
     )
     parts = [material.part for material in site]
     loads = each_size(split.loads, lambda size: load_by_bag(mix, label, job, parts, size, workings))
-    return PlanVolume(net_m3=wanted.net_m3, order_m3=made_l / 1000), split, loads
+    return wanted.model_copy(update={"order_m3": made_l / 1000}), split, loads
 
 
 def _procedure(mix: Mix, job: Job) -> Procedure:
@@ -186,40 +186,6 @@ def _assumed(job: Job) -> dict[str, Any]:
     if job.mixer.drum_l is None:
         assumed["mixer.drum_l"] = job.mixer.full_l
     return assumed
-
-
-def _volumes(job: Job, bag_l: float | None, workings: Workings) -> PlanVolume:
-    """Net and ordered volume. Bags make what they make: their volume is the order, waste inside."""
-    by_bags = 0.0
-    net = 0.0
-    for index, need in enumerate(job.need):
-        if isinstance(need, BagsNeed):
-            by_bags += need.bags * (bag_l or _no_bag()) / 1000
-        elif isinstance(need, VolumeNeed):
-            net += need.volume_m3
-        elif isinstance(need, AreaNeed):
-            net += workings.run(
-                slab_volume, length_m=need.area_m2, width_m=1.0, thickness_m=need.depth_mm / 1000
-            ).volume_m3
-        else:
-            net += _shape_volume(need, f"need.{index}", workings)
-    order = workings.run(order_volume, net_m3=net, waste_fraction=job.waste_fraction).order_m3 if net else 0.0
-    return PlanVolume(net_m3=net + by_bags / (1 + job.waste_fraction), order_m3=order + by_bags)
-
-
-def _no_bag() -> NoReturn:
-    raise InputError(
-        "no_bag", "No material of this mix comes in bags: give its bag_kg under materials.", ["materials"]
-    )
-
-
-def _shape_volume(need: ShapeNeed, path: str, workings: Workings) -> float:
-    try:
-        one: float = workings.run(SHAPES[need.shape], **need.sizes()).volume_m3
-    except InputError as fault:
-        fault.fields = [f"{path}.{field}" for field in fault.fields]
-        raise
-    return one * need.count
 
 
 def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:

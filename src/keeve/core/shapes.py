@@ -57,16 +57,20 @@ class CoatVolume(Volume):
 )
 def coat_volume(
     *,
-    area_m2: Dimension,
     coats_mm: Annotated[list[Dimension], Field(min_length=1, max_length=20)],
+    area_m2: Dimension | None = None,
+    length_m: Dimension | None = None,
+    height_m: Dimension | None = None,
     openings_m2: Amount = 0.0,
     uneven_mm: Amount = 0.0,
 ) -> CoatVolume:
     """The volume of coats on a wall.
 
     Args:
-        area_m2: area of the wall, openings included, m2.
         coats_mm: thickness of each coat, mm.
+        area_m2: area of the wall, openings included, m2; or its length and height.
+        length_m: length of the wall, m.
+        height_m: height of the wall, m.
         openings_m2: area of doors and windows, m2.
         uneven_mm: what an uneven ground takes up besides, mm on average.
 
@@ -74,10 +78,21 @@ def coat_volume(
         net_area_m2 (m2) and volume_m3 (m3).
 
     Raises:
-        InputError: the openings are as large as the wall.
+        InputError: the wall is given in both ways or in none, or the openings are as large as it.
     """
-    net_m2 = _net_area(area_m2, openings_m2, "area_m2")
+    net_m2 = _net_area(_face_m2("area_m2", area_m2, length_m, height_m), openings_m2, "area_m2")
     return CoatVolume(net_area_m2=net_m2, volume_m3=net_m2 * (sum(coats_mm) + uneven_mm) / 1000)
+
+
+def _face_m2(field: str, area_m2: float | None, length_m: float | None, height_m: float | None) -> float:
+    """The face of a wall, by its area or by its two sides."""
+    if area_m2 is None and length_m and height_m:
+        return length_m * height_m
+    if area_m2 is None or length_m is not None:
+        raise InputError(
+            "one_face", f"Give either {field}, or length_m and height_m.", [field, "length_m", "height_m"]
+        )
+    return area_m2
 
 
 def _net_area(area_m2: float, openings_m2: float, field: str) -> float:
@@ -115,27 +130,32 @@ class MasonryMortar(Volume):
 )
 def unit_masonry_mortar(
     *,
-    wall_area_m2: Dimension,
     unit_length_mm: Dimension,
     unit_height_mm: Dimension,
     unit_width_mm: Dimension,
     joint_mm: Dimension,
+    wall_area_m2: Dimension | None = None,
+    length_m: Dimension | None = None,
+    height_m: Dimension | None = None,
 ) -> MasonryMortar:
     """The mortar of a single leaf of bricks or blocks without frogs.
 
     Args:
-        wall_area_m2: face of the wall, m2.
         unit_length_mm: length of a unit, mm.
         unit_height_mm: height of a unit, mm.
         unit_width_mm: width of a unit, which is that of the wall, mm.
         joint_mm: thickness of bed and perpend, mm.
+        wall_area_m2: face of the wall, m2; or its length and height.
+        length_m: length of the wall, m.
+        height_m: height of the wall, m.
 
     Returns:
         units (unrounded) and volume_m3 (m3).
     """
-    units = wall_area_m2 / ((unit_length_mm + joint_mm) * (unit_height_mm + joint_mm)) * 1e6
+    face_m2 = _face_m2("wall_area_m2", wall_area_m2, length_m, height_m)
+    units = face_m2 / ((unit_length_mm + joint_mm) * (unit_height_mm + joint_mm)) * 1e6
     solid_m3 = units * unit_length_mm * unit_height_mm * unit_width_mm / 1e9
-    return MasonryMortar(units=units, volume_m3=wall_area_m2 * unit_width_mm / 1000 - solid_m3)
+    return MasonryMortar(units=units, volume_m3=face_m2 * unit_width_mm / 1000 - solid_m3)
 
 
 class Pointing(Volume):
@@ -166,27 +186,32 @@ class Pointing(Volume):
 )
 def pointing_volume(
     *,
-    wall_area_m2: Dimension,
     unit_length_mm: Dimension,
     unit_height_mm: Dimension,
     joint_mm: Dimension,
     depth_mm: Dimension,
+    wall_area_m2: Dimension | None = None,
+    length_m: Dimension | None = None,
+    height_m: Dimension | None = None,
 ) -> Pointing:
     """The mortar that points the raked joints of a wall.
 
     Args:
-        wall_area_m2: face of the wall, m2.
         unit_length_mm: length of a unit, mm.
         unit_height_mm: height of a unit, mm.
         joint_mm: thickness of the joints, mm.
         depth_mm: how deep they are raked, mm.
+        wall_area_m2: face of the wall, m2; or its length and height.
+        length_m: length of the wall, m.
+        height_m: height of the wall, m.
 
     Returns:
         joint_length_m (m, whole wall) and volume_m3 (m3).
     """
     course_m, unit_m = (unit_height_mm + joint_mm) / 1000, (unit_length_mm + joint_mm) / 1000
-    length_m = wall_area_m2 * (1 / course_m + unit_height_mm / 1000 / (unit_m * course_m))
-    return Pointing(joint_length_m=length_m, volume_m3=length_m * joint_mm * depth_mm / 1e6)
+    face_m2 = _face_m2("wall_area_m2", wall_area_m2, length_m, height_m)
+    joints_m = face_m2 * (1 / course_m + unit_height_mm / 1000 / (unit_m * course_m))
+    return Pointing(joint_length_m=joints_m, volume_m3=joints_m * joint_mm * depth_mm / 1e6)
 
 
 class Stud(Strict):
@@ -225,9 +250,10 @@ class LayeredWall(Volume):
 )
 def layered_wall_volume(
     *,
-    wall_area_m2: Dimension,
     thickness_mm: Dimension,
     studs: Annotated[list[Stud], Field(max_length=50)],
+    wall_area_m2: Dimension | None = None,
+    length_m: Dimension | None = None,
     openings_m2: Amount = 0.0,
     height_m: Dimension | None = None,
     layer_mm: Dimension = 50.0,
@@ -235,9 +261,10 @@ def layered_wall_volume(
     """The infill of a framed wall placed in layers, such as hemp-lime.
 
     Args:
-        wall_area_m2: face of the wall, openings included, m2.
         thickness_mm: thickness of the infill, mm.
         studs: what stands inside it: width, depth (mm) and length of all (m).
+        wall_area_m2: face of the wall, openings included, m2; or its length, with height_m.
+        length_m: length of the wall, m.
         openings_m2: area of doors and windows, m2.
         height_m: height of the wall, m; for the layers.
         layer_mm: height of one layer, mm.
@@ -255,7 +282,8 @@ def layered_wall_volume(
                 f"studs.{index}.depth_mm is more than thickness_mm: the stud would stand out of the wall.",
                 [f"studs.{index}.depth_mm", "thickness_mm"],
             )
-    net_m2 = _net_area(wall_area_m2, openings_m2, "wall_area_m2")
+    face_m2 = _face_m2("wall_area_m2", wall_area_m2, length_m, height_m)
+    net_m2 = _net_area(face_m2, openings_m2, "wall_area_m2")
     timber_m3 = sum(stud.width_mm * stud.depth_mm * stud.length_m / 1e6 for stud in studs)
     volume_m3 = net_m2 * thickness_mm / 1000 - timber_m3
     if volume_m3 <= 0:

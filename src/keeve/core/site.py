@@ -161,6 +161,13 @@ def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str,
                 f"materials.{name} is no material of {mix.name}: use {', '.join(names)}.",
                 [f"materials.{name}"],
             )
+    for index, vessel in enumerate(job.vessels):
+        if vessel.material not in (None, *names):
+            raise InputError(
+                "unknown_material",
+                f"vessels.{index}.material is no material of {mix.name}: use {', '.join(names)}, or leave it out.",
+                [f"vessels.{index}.material"],
+            )
     return [
         _material(part, job.materials.get(part.name, MaterialOnSite()), workings, assumed)
         for part in mix.parts

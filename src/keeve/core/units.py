@@ -17,6 +17,7 @@ System = Literal["metric", "us"]
 Kind = Literal[
     "length",
     "thickness",
+    "area",
     "size",
     "order",
     "batch",
@@ -47,9 +48,14 @@ AMBIGUOUS: Mapping[str, str] = {
 # The unit's name as printed, and Pint's name for it.
 _PINT_NAMES: Mapping[str, str] = {
     "m": "meter",
+    "cm": "centimeter",
     "mm": "millimeter",
     "ft": "international_foot",
     "in": "international_inch",
+    "yd": "international_yard",
+    "m²": "meter ** 2",
+    "ft²": "international_foot ** 2",
+    "ft³": "international_foot ** 3",
     "m³": "meter ** 3",
     "yd³": "yard ** 3",
     "L": "liter",
@@ -66,6 +72,7 @@ _PINT_NAMES: Mapping[str, str] = {
     "g": "gram",
     "t": "metric_ton",
     "lb": "pound",
+    "oz": "ounce",
     "US cwt": "hundredweight",
     "imp cwt": "long_hundredweight",
     "kg/m³": "kilogram / meter ** 3",
@@ -91,6 +98,7 @@ MEASURES: Mapping[System, Mapping[Kind, Measure]] = {
     "metric": {
         "length": Measure("m", 2, "m"),
         "thickness": Measure("mm", 0, "m"),
+        "area": Measure("m²", 2, "m²"),
         "order": Measure("m³", 3, "m³"),
         "batch": Measure("L", 1, "L"),
         "water": Measure("L", 1, "L"),
@@ -105,6 +113,7 @@ MEASURES: Mapping[System, Mapping[Kind, Measure]] = {
     "us": {
         "length": Measure("ft", 2, "m"),
         "thickness": Measure("in", 2, "m"),
+        "area": Measure("ft²", 1, "m²"),
         "order": Measure("yd³", 3, "m³"),
         "batch": Measure("US gal", 1, "L"),
         "water": Measure("US qt", 1, "L"),

@@ -34,6 +34,11 @@ def parse_job(text: str) -> Job:
     return read_job(parse_json(text))
 
 
+def write_job(job: Job) -> dict[str, Any]:
+    """The plain values of a job file: what was given, without what was left out."""
+    return job.model_dump(mode="json", exclude_unset=True, exclude_none=True)
+
+
 def schemas() -> dict[str, dict[str, Any]]:
     """The JSON Schemas shipped in docs/, by file name."""
     return {

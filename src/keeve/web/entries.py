@@ -1,10 +1,12 @@
-"""A number and a choice on a form: their words, and the way from what was given to what is kept and back."""
+"""Numbers, texts and choices on a form: their words, and the way from what was given to what is kept and back."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
-from keeve.core.units import MEASURES, Kind, System, to_kept, to_shown
+from keeve.core.errors import InputError
+from keeve.core.quantities import read_quantity
+from keeve.core.units import MEASURES, Kind, System, to_shown
 
 Path = tuple[str | int, ...]
 _MOST = 1e12
@@ -12,10 +14,9 @@ _MOST = 1e12
 
 @dataclass(frozen=True)
 class Entry:
-    """A number on a form.
+    """A number on a form. Its name on the form is its path in what the form fills.
 
     Args:
-        name: its name on the form.
         label: its words.
         path: where it stands in what the form fills.
         kind: what it measures; None for a bare number.
@@ -25,7 +26,6 @@ class Entry:
         needed: whether it may not be left empty.
     """
 
-    name: str
     label: str
     path: Path
     kind: Kind | None = None
@@ -34,27 +34,38 @@ class Entry:
     default: float | None = None
     needed: bool = False
 
+    @property
+    def name(self) -> str:
+        """Its name on the form."""
+        return dotted(self.path)
+
+    def under(self, path: Path) -> "Entry":
+        """The same entry of something that stands at a path."""
+        return replace(self, path=path + self.path)
+
     def read(self, text: str, units: System) -> float | int:
         """What was typed, in kept units.
 
         Raises:
-            ValueError: it is no such number; the message says what it must be.
+            ValueError: it is no such figure; the message says what it must be.
         """
         try:
-            number = float(text.replace(",", "."))
-        except ValueError:
-            number = _MOST
+            number = read_quantity(text.removesuffix("%") if self.percent else text, self.kind, units)
+        except InputError as fault:
+            example = " and whole, such as 2" if self.whole else ""
+            raise ValueError(f"{self.label} {fault.message}{example}.") from None
         if not abs(number) < _MOST or (self.whole and number != int(number)):
-            example = "a whole number, such as 2" if self.whole else "a number, such as 3.5"
-            raise ValueError(f"{self.label} must be {example}.")
+            raise ValueError(
+                f"{self.label} must be {'a whole number, such as 2' if self.whole else 'smaller'}."
+            )
         if self.whole:
             return int(number)
-        kept = to_kept(number, self.kind, units) if self.kind else number
-        return kept / 100 if self.percent else kept
+        return number / 100 if self.percent else number
 
     def write(self, kept: float, units: System) -> str:
         """A kept figure as it is typed."""
         shown = to_shown(kept, self.kind, units) if self.kind else kept * 100 if self.percent else kept
+        # So many places that a figure that was typed comes back as it was.
         decimals = MEASURES[units][self.kind].decimals + 1 if self.kind else 3
         text = f"{shown:.{decimals}f}"
         return text.rstrip("0").rstrip(".") if "." in text else text
@@ -66,20 +77,48 @@ class Entry:
 
 
 @dataclass(frozen=True)
+class Text:
+    """A few words on a form: their label, where they stand, what the empty form shows, whether they are needed."""
+
+    label: str
+    path: Path
+    default: str = ""
+    needed: bool = False
+
+    @property
+    def name(self) -> str:
+        """Its name on the form."""
+        return dotted(self.path)
+
+    def under(self, path: Path) -> "Text":
+        """The same words of something that stands at a path."""
+        return replace(self, path=path + self.path)
+
+
+@dataclass(frozen=True)
 class Choice:
     """A choice on a form.
 
     Args:
-        name: its name on the form.
         label: its words.
         path: where it stands in what the form fills.
         options: the words of each kept value (text, yes or no, None: left out); the first is what the empty form shows.
+        needed: whether it may not be left out; else the first is what counts without it.
     """
 
-    name: str
     label: str
     path: Path
     options: Mapping[Any, str]
+    needed: bool = False
+
+    @property
+    def name(self) -> str:
+        """Its name on the form."""
+        return dotted(self.path)
+
+    def under(self, path: Path) -> "Choice":
+        """The same choice of something that stands at a path."""
+        return replace(self, path=path + self.path)
 
     @property
     def default(self) -> str:
@@ -100,6 +139,74 @@ class Choice:
         return ("yes" if kept else "no") if isinstance(kept, bool) else kept or ""
 
 
+Field = Entry | Text | Choice
+
+
+@dataclass(frozen=True)
+class Rows:
+    """Several of the same on a form: their words, where their list stands, and what each has.
+
+    ``least`` and ``most`` bound how many there are; where each is one figure, its entry has no path of its own.
+    """
+
+    label: str
+    path: Path
+    one: str
+    entries: tuple[Field, ...]
+    least: int = 1
+    most: int = 12
+
+    @property
+    def name(self) -> str:
+        """Its name on the form."""
+        return dotted(self.path)
+
+    def under(self, path: Path) -> "Rows":
+        """The same rows of something that stands at a path."""
+        return replace(self, path=path + self.path)
+
+    def row(self, index: int) -> list[Field]:
+        """What the row of that number has."""
+        return [entry.under((*self.path, index)) for entry in self.entries]
+
+    def count(self, values: Mapping[str, str]) -> int:
+        """How many rows stand on a form."""
+        return len(members(values, self.name))
+
+
+def members(values: Mapping[str, str], name: str) -> list[dict[str, str]]:
+    """What a form has under each number of a name, by the rest of the name, in order."""
+    found: dict[int, dict[str, str]] = {}
+    for key, text in values.items():
+        if not key.startswith(f"{name}."):
+            continue
+        number, _, rest = key.removeprefix(f"{name}.").partition(".")
+        if number.isdigit():
+            found.setdefault(int(number), {})[rest] = text
+    return [found[number] for number in sorted(found)]
+
+
+def with_members(values: Mapping[str, str], name: str, every: list[dict[str, str]]) -> dict[str, str]:
+    """The values of a form with these under the numbers of a name, from nought on."""
+    kept = {key: text for key, text in values.items() if not key.startswith(f"{name}.")}
+    for number, one in enumerate(every):
+        kept |= {f"{name}.{number}.{rest}".rstrip("."): text for rest, text in one.items()}
+    return kept
+
+
+def grown(values: Mapping[str, str], name: str) -> dict[str, str]:
+    """The values with one more under a name, like the last."""
+    every = members(values, name)
+    return with_members(values, name, [*every, every[-1]] if every else every)
+
+
+def shrunk(values: Mapping[str, str], name: str) -> dict[str, str]:
+    """The values without the member of that name and number."""
+    where, _, number = name.rpartition(".")
+    every = members(values, where)
+    return with_members(values, where, [one for index, one in enumerate(every) if str(index) != number])
+
+
 def at(raw: Any, path: Path) -> Any:
     """What stands at a path in plain values; None where there is nothing."""
     for part in path:
@@ -118,3 +225,24 @@ def put(raw: Any, path: Path, value: Any) -> None:
 def dotted(path: Path) -> str:
     """A path as a refusal names it."""
     return ".".join(str(part) for part in path)
+
+
+def place(fault: InputError, labels: Mapping[str, str]) -> tuple[str, list[str]]:
+    """A refusal in a form's words, and the names of the fields that it stands beside.
+
+    Args:
+        fault: the refusal.
+        labels: the words of every field of the form, by name.
+    """
+    message = fault.message
+    for name, label in sorted(labels.items(), key=lambda item: -len(item[0])):
+        last = name.rpartition(".")[2]
+        for written in (name, last):
+            # A field of one plain word (mix, order) is named only where the sentence begins with it.
+            if "_" in written or "." in written or message.startswith(written):
+                message = message.replace(written, label, 1)
+    # A refusal of a list (the two ends of a slump) stands beside its first entry.
+    beside = (
+        next((name for name in labels if f"{name}.".startswith(f"{field}.")), None) for field in fault.fields
+    )
+    return message, [name for name in beside if name is not None]

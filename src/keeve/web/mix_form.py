@@ -8,7 +8,7 @@ from pydantic import ValidationError
 from keeve.core.errors import InputError, from_validation
 from keeve.core.mixes.model import Mix
 from keeve.core.units import System
-from keeve.web.entries import Entry, at, dotted, put
+from keeve.web.entries import Entry, at, place, put
 
 
 @dataclass
@@ -72,41 +72,33 @@ def _entries(mix: Mix) -> list[Entry]:
     found = []
     if mix.basis != "design":
         found += [
-            Entry(f"part_{index}", part.name.capitalize(), ("parts", index, "parts"), needed=True)
+            Entry(part.name.capitalize(), ("parts", index, "parts"), needed=True)
             for index, part in enumerate(mix.parts)
             if len(mix.parts) > 1
         ]
     if mix.water:
         found += [
-            Entry("ratio_low", "Water ratio, low end", ("water", "ratio_low")),
-            Entry("ratio_default", "Water ratio, right about", ("water", "ratio_default")),
-            Entry("ratio_high", "Water ratio, never past", ("water", "ratio_high")),
-            Entry("start_share", "Start with, of it", ("water", "start_share"), percent=True),
+            Entry("Water ratio, low end", ("water", "ratio_low")),
+            Entry("Water ratio, right about", ("water", "ratio_default")),
+            Entry("Water ratio, never past", ("water", "ratio_high")),
+            Entry("Start with, of it", ("water", "start_share"), percent=True),
         ]
     found += [
-        Entry("air_fraction", "Air", ("air_fraction",), percent=True),
-        Entry("life_min", "Working life, min", ("life_min",)),
-        Entry("wet_out_min", "Works in for, min", ("wet_out_min",)),
+        Entry("Air", ("air_fraction",), percent=True),
+        Entry("Working life, min", ("life_min",)),
+        Entry("Works in for, min", ("wet_out_min",)),
     ]
     if mix.thickness_mm:
         found += [
-            Entry("thickness_least", "Thinnest", ("thickness_mm", 0), "size"),
-            Entry("thickness_greatest", "Thickest", ("thickness_mm", 1), "size"),
+            Entry("Thinnest", ("thickness_mm", 0), "size"),
+            Entry("Thickest", ("thickness_mm", 1), "size"),
         ]
     return found
 
 
 def _refuse(form: MixForm, fault: InputError) -> None:
     """Put a refusal beside the entries it names, in the form's words."""
-    places = {dotted(entry.path): entry for entry in form.entries}
-    message = fault.message
-    for path, entry in places.items():
-        message = message.replace(path, entry.label)
-    named = [
-        entry.name
-        for path, entry in places.items()
-        if path in fault.fields or path.split(".")[0] in fault.fields
-    ]
+    message, named = place(fault, {entry.name: entry.label for entry in form.entries})
     for name in named[:1] or [""]:
         form.errors.setdefault(name, message)
 

@@ -1,5 +1,6 @@
 """The plan form and the job it stands for: what was typed, in the reader's units, to a job and back."""
 
+import json
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
@@ -8,11 +9,24 @@ from keeve.core.errors import InputError
 from keeve.core.job import Job
 from keeve.core.mixes import library
 from keeve.core.mixes.model import Mix
-from keeve.core.planning import make_plan
 from keeve.core.units import System
 from keeve.formats.job_file import read_job
-from keeve.web.entries import Choice, Entry, at, dotted, put
-from keeve.web.plan_entries import SHAPES, choices_of, dosed, entries_of, library_choices, library_entries
+from keeve.web import built, plan_entries
+from keeve.web.built import BUILT
+from keeve.web.entries import (
+    Choice,
+    Entry,
+    Field,
+    Rows,
+    Text,
+    at,
+    grown,
+    members,
+    place,
+    put,
+    shrunk,
+    with_members,
+)
 
 _NEWCOMERS_MIX = "mortar-bricklaying"
 
@@ -28,19 +42,18 @@ class Offer(NamedTuple):
 class PlanForm:
     """What stands on the form: texts by name, the mixes to choose from by id, what is wrong by name, and what is
     still to be given, by name; what was likely meant, by the name of what is wrong.
+
+    Every name but a few is the path of its figure in the job file. ``opened`` is the job that the form began as: what
+    the form does not ask stays as it is there.
     """
 
     values: dict[str, str]
     mixes: Mapping[str, Mix]
     units: System
+    opened: Mapping[str, Any] = field(default_factory=dict)
     errors: dict[str, str] = field(default_factory=dict)
     missing: dict[str, str] = field(default_factory=dict)
     offers: dict[str, Offer] = field(default_factory=dict)
-
-    @property
-    def shape(self) -> str:
-        """The chosen shape."""
-        return self.values["shape"]
 
     @property
     def mix(self) -> Mix:
@@ -48,152 +61,230 @@ class PlanForm:
         return self.mixes[self.values["mix"]]
 
     @property
-    def entries(self) -> list[Entry]:
-        """The numbers that its shape and mix ask for."""
-        return entries_of(self.shape, self.mix)
+    def items(self) -> list[str]:
+        """What is built, item by item."""
+        return [item["built"] for item in members(self.values, "need")]
+
+    def sizes_of(self, index: int) -> list[Field]:
+        """The sizes of an item, besides what it has several of."""
+        return built.sizes_of(self.items[index], index)
+
+    def rows_of(self, index: int) -> list[Rows]:
+        """What an item has several of."""
+        return [rows.under(("need", index)) for rows in BUILT[self.items[index]].rows]
 
     @property
-    def choices(self) -> list[Choice]:
-        """The choices that its mix asks for."""
-        return choices_of(self.mix)
+    def vessels(self) -> Rows:
+        """The rows of its vessels."""
+        return plan_entries.vessels_of(self.mix)
 
     @property
-    def fields(self) -> dict[str, Entry | Choice]:
-        """All of them, by their path in the job file as a refusal names it."""
-        asked: list[Entry | Choice] = [*self.entries, *self.choices]
-        return {dotted(item.path): item for item in asked}
+    def fields(self) -> dict[str, Field]:
+        """Everything that is asked, by name."""
+        found = plan_entries.fields_of_mix(self.mix)
+        for index, kind in enumerate(self.items):
+            found += built.fields_of(kind, index, self.values)
+            found.append(Text("Called", ("need", index, "name")))
+        if self.mix.basis != "bag":
+            for number in range(self.vessels.count(self.values)):
+                found += self.vessels.row(number)
+        return {item.name: item for item in found}
+
+    @property
+    def kept(self) -> dict[str, str]:
+        """What was typed where another mix or shape was chosen: it comes back with that choice."""
+        asked = {"title", "mix", *self.fields, *(f"need.{index}.built" for index in range(len(self.items)))}
+        return {name: text for name, text in self.values.items() if name not in asked}
+
+    @property
+    def _given(self) -> list[int]:
+        """The numbers of the admixtures whose dose was given: the job has only those."""
+        every = range(len(plan_entries.dosed(self.mix)))
+        return [number for number in every if self.values.get(f"admixtures.{number}.dose")]
+
+    def _name(self, path: str) -> str:
+        """The name on the form of what stands at a path of its job."""
+        parts = path.split(".")
+        if (
+            parts[0] == "admixtures"
+            and len(parts) > 1
+            and parts[1].isdigit()
+            and int(parts[1]) < len(self._given)
+        ):
+            parts[1] = str(self._given[int(parts[1])])
+        return ".".join(parts)
 
     def offer(self, meant: Mapping[str, Any] | None) -> Offer | None:
         """What was meant as one tap; None where nothing is known, or where the form has no such field."""
+        named = {self._name(path): kept for path, kept in (meant or {}).items()}
         fields = self.fields
-        if not meant or not set(meant) <= set(fields):
+        if not named or not set(named) <= set(fields):
             return None
         words, texts = [], {}
-        for path, kept in meant.items():
-            item = fields[path]
-            if isinstance(item, Choice):
-                texts[item.name], shown = item.write(kept), item.options[kept]
-            else:
-                texts[item.name], shown = item.write(kept, self.units), item.shown(kept, self.units)
+        for name, kept in named.items():
+            item = fields[name]
+            match item:
+                case Choice():
+                    texts[name], shown = item.write(kept), item.options[kept]
+                case Entry():
+                    texts[name], shown = item.write(kept, self.units), item.shown(kept, self.units)
+                case Text():
+                    texts[name] = shown = kept
             words.append(f"{item.label}: {shown}")
         return Offer(", ".join(words), texts)
 
     def refuse(self, fault: InputError) -> None:
         """Put a refusal beside the fields it names, in the form's words."""
-        places = {path: (item.name, item.label) for path, item in self.fields.items()}
-        places |= {
-            "title": ("title", "Job"),
-            "mix": ("mix", "Mix"),
-            "proportion": ("proportion", "Proportion"),
-        }
-        message = fault.message
-        for path, (_, label) in places.items():
-            # A field of one plain word (mix, order) is named only where the sentence begins with it.
-            if not path.isalpha() or message.startswith(path):
-                message = message.replace(path, label, 1)
-        for entry in self.entries:
-            message = message.replace(str(entry.path[-1]), entry.label)
-        # A refusal of a list (the two ends of a slump) stands beside its first entry.
-        named = [place[0] for path, place in places.items() if path.rpartition(".0")[0] in fault.fields]
-        named += [places[path][0] for path in fault.fields if path in places]
-        for name in named or [""]:
+        named = InputError(fault.code, fault.message, [self._name(path) for path in fault.fields])
+        labels = {"title": "Job", "mix": "Mix", **{name: item.label for name, item in self.fields.items()}}
+        message, names = place(named, labels)
+        for name in names or [""]:
             self.errors.setdefault(name, message)
         if offer := self.offer(fault.meant):
-            self.offers.setdefault((named or [""])[0], offer)
+            self.offers.setdefault((names or [""])[0], offer)
 
 
 def empty_form(units: System, mixes: Mapping[str, Mix], mix_id: str = _NEWCOMERS_MIX) -> PlanForm:
     """The form as a newcomer meets it, with a small job on it that plans."""
     mix_id = mix_id if mix_id in mixes else _NEWCOMERS_MIX
-    mix = mixes[mix_id]
-    values = {"title": "", "shape": "slab-volume", "mix": mix_id, "proportion": ""}
-    values |= {name: choice.default for name, choice in _every_choice(mix).items()}
-    for name, entry in _every_entry(mix).items():
-        values[name] = "" if entry.default is None else entry.write(entry.default, units)
-    values["mixer_kind"] = mix.procedures[0].mixer
-    return PlanForm(values, mixes, units)
+    form = PlanForm({"title": "", "mix": mix_id, "need.0.built": "slab"}, mixes, units)
+    form.values |= {"mixer.kind": form.mix.procedures[0].mixer}
+    if form.mix.basis != "bag":
+        form.values["vessels.0.name"] = "bucket"
+    return _filled(form)
 
 
-def form_from(typed: Mapping[str, str], units: System, mixes: Mapping[str, Mix]) -> PlanForm:
-    """The form as it was typed; what is not on it keeps the newcomer's value."""
-    form = empty_form(units, mixes, typed.get("mix", ""))
-    form.values.update({name: typed[name].strip() for name in form.values if name in typed})
-    if form.values["shape"] not in SHAPES:
-        form.values["shape"] = "slab-volume"
-    if form.values["mix"] not in mixes:
-        form.values["mix"] = _NEWCOMERS_MIX
-        form.errors["mix"] = "That mix is not here any more: choose another."
+def form_from(
+    typed: Mapping[str, str],
+    units: System,
+    mixes: Mapping[str, Mix],
+    changes: Mapping[str, str] | None = None,
+) -> PlanForm:
+    """The form as it was typed, with one more of something, or one less, where that was tapped.
+
+    Args:
+        typed: what came with the form.
+        units: the reader's.
+        mixes: those to choose from.
+        changes: ``_add`` and the name of what there is to be one more of, ``_drop`` and the name of what goes.
+    """
+    values = {
+        name: text.strip() for name, text in typed.items() if not name.startswith("_") and name != "opened"
+    }
+    changes = changes or {}
+    if name := changes.get("_add"):
+        first = {"need": {"built": "slab"}, "vessels": {"name": "bucket"}}.get(name, {"": ""})
+        values = grown(values, name) if members(values, name) else with_members(values, name, [first])
+    if name := changes.get("_drop"):
+        values = shrunk(values, name)
+    errors = {}
+    if values.setdefault("mix", _NEWCOMERS_MIX) not in mixes:
+        errors["mix"] = "That mix is not here any more: choose another."
+        values["mix"] = _NEWCOMERS_MIX
+    if not members(values, "need"):
+        values["need.0.built"] = "slab"
+    for index in range(len(members(values, "need"))):
+        if values.get(f"need.{index}.built") not in BUILT:
+            values[f"need.{index}.built"] = "slab"
+    opened = _opened(typed.get("opened", ""))
+    return _filled(PlanForm({"title": "", **values}, mixes, units, opened, errors))
+
+
+def _opened(text: str) -> Mapping[str, Any]:
+    """The job that the form began as, as the form carries it."""
+    try:
+        found = json.loads(text) if text else {}
+    except ValueError:
+        found = {}
+    return found if isinstance(found, dict) else {}
+
+
+def _filled(form: PlanForm) -> PlanForm:
+    """The form with what is not on it yet as on an empty one; rows that a thing needs are there."""
+    for index, kind in enumerate(form.items):
+        for rows in BUILT[kind].rows:
+            standing = rows.under(("need", index))
+            while standing.count(form.values) < rows.least:
+                for entry in standing.row(standing.count(form.values)):
+                    form.values[entry.name] = _empty(entry, form.units)
+    for name, item in form.fields.items():
+        form.values.setdefault(name, _empty(item, form.units))
     return form
+
+
+def _empty(item: Field, units: System) -> str:
+    """What the empty form shows of a field."""
+    if isinstance(item, Entry):
+        return "" if item.default is None else item.write(item.default, units)
+    return item.default
 
 
 def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
-    """The form that stands for a job; what it cannot show by its shape it shows as its plain volume."""
+    """The form that stands for a job: everything the form asks as the job says it."""
     if not isinstance(job.mix, str) and job.mix.id not in mixes:
         mixes = {**mixes, job.mix.id: job.mix}
-    form = empty_form(units, mixes, job.mix if isinstance(job.mix, str) else job.mix.id)
-    raw = job.model_dump(mode="json", exclude_none=True)
-    form.values["title"] = job.title
-    form.values["proportion"] = job.proportion or ""
-    for choice in form.choices:
-        form.values[choice.name] = choice.write(at(raw, choice.path)) or choice.default
-    needs = raw["need"]
-    form.values["shape"] = needs[0].get("shape", "volume")
-    if form.shape not in SHAPES or len(needs) > 1 or (form.shape == "volume" and "volume_m3" not in needs[0]):
-        form.values["shape"] = "volume"
-        raw["need"] = [{"volume_m3": make_plan(job).volume.net_m3}]
-    for entry in form.entries:
-        value = at(raw, entry.path)
-        if value is not None:
-            form.values[entry.name] = entry.write(value, units)
+    raw = job.model_dump(mode="json", exclude_unset=True)
+    mix = job.mix if isinstance(job.mix, str) else job.mix.id
+    form = PlanForm({"title": job.title, "mix": mix}, mixes, units, raw)
+    for index, need in enumerate(raw["need"]):
+        form.values[f"need.{index}.built"] = built.built_of(need)
+        for rows in BUILT[form.items[index]].rows:
+            for number in range(len(need.get(rows.path[0], []))):
+                form.values |= {entry.name: "" for entry in rows.under(("need", index)).row(number)}
+    for number in range(len(raw.get("vessels", []))):
+        form.values |= {entry.name: "" for entry in form.vessels.row(number)}
+    raw = _by_number(raw, form.mix)
+    for name, item in form.fields.items():
+        kept = at(raw, item.path)
+        if kept is None:
+            form.values[name] = _empty(item, units) if isinstance(item, Choice) or item.needed else ""
+        else:
+            form.values[name] = item.write(kept, units) if isinstance(item, Entry) else _written(item, kept)
     return form
+
+
+def _by_number(raw: Mapping[str, Any], mix: Mix) -> dict[str, Any]:
+    """A job with its admixtures by their number in the mix, as the form has them."""
+    names = [item.name for item in plan_entries.dosed(mix)]
+    labels = raw.get("admixtures", [])
+    return {
+        **raw,
+        "admixtures": {names.index(item["name"]): item for item in labels if item["name"] in names},
+    }
+
+
+def _written(item: Text | Choice, kept: Any) -> str:
+    return item.write(kept) if isinstance(item, Choice) else str(kept)
 
 
 def convert(form: PlanForm, new: System) -> PlanForm:
     """The same figures in other units. What is no number stays as typed."""
     values = dict(form.values)
-    for name, entry in _every_entry(form.mix).items():
-        try:
-            values[name] = entry.write(entry.read(values[name], form.units), new)
-        except ValueError:
-            continue
-    return PlanForm(values, form.mixes, new)
-
-
-def _every_entry(mix: Mix) -> Mapping[str, Entry]:
-    """What the library's mixes ask for, so that another one can be chosen, and this mix, which may be the crew's."""
-    return {**library_entries(), **{entry.name: entry for entry in entries_of("volume", mix)}}
-
-
-def _every_choice(mix: Mix) -> Mapping[str, Choice]:
-    return {**library_choices(), **{choice.name: choice for choice in choices_of(mix)}}
+    for name, entry in form.fields.items():
+        if isinstance(entry, Entry):
+            try:
+                values[name] = entry.write(entry.read(values[name], form.units), new)
+            except ValueError:
+                continue
+    return PlanForm(values, form.mixes, new, form.opened)
 
 
 def to_job(form: PlanForm) -> Job | None:
     """The job that the form stands for; None where something is wrong, which the form then says."""
-    values, mix = form.values, form.mix
-    raw: dict[str, Any] = {
-        "format": "keeve-job",
-        "version": 1,
-        "title": values["title"] or "Untitled job",
-        "mix": mix.id if mix.id in library() else mix.model_dump(mode="json"),
-        "need": [{} if form.shape == "volume" else {"shape": form.shape}],
-        "mixer": {},
-        "materials": {part.name: {} for part in mix.parts},
-        "parts": {},
-        "conditions": {},
-        "vessels": [{"name": "bucket"}] if values["volume_l"] and mix.basis != "bag" else [],
-        "admixtures": [{"name": dosed(mix)}] if values["dose"] and dosed(mix) else [],
-    }
-    if values["proportion"] in {item.name for item in mix.proportions}:
-        raw["proportion"] = values["proportion"]
-    if mix.basis == "design":
-        raw["design"] = {"slump_mm": [0.0, 0.0]}
-    for choice in form.choices:
-        kept = choice.read(values[choice.name])
-        if kept is not None and at(raw, choice.path[:-1]) is not None:
-            put(raw, choice.path, kept)
-    for entry in form.entries:
-        _put(raw, entry, form)
+    raw, before = _begun(form), _by_number(form.opened, form.mix)
+    for name, item in form.fields.items():
+        text, was = form.values[name], at(before, item.path)
+        if at(raw, item.path[:-1]) is None:
+            continue
+        # Untouched, a figure stays what it was, however few of its places are shown.
+        exact = (was if was is not None else item.default) if isinstance(item, Entry) else None
+        if isinstance(item, Entry) and exact is not None and item.write(exact, form.units) == text:
+            put(raw, item.path, exact)
+        else:
+            _put(raw, item, text, form)
+    raw["admixtures"] = list(raw["admixtures"].values())
+    raw = _without_empty(raw)
+    raw["materials"] = {name: figures for name, figures in raw["materials"].items() if figures}
     if form.errors or form.missing:
         return None
     try:
@@ -203,17 +294,64 @@ def to_job(form: PlanForm) -> Job | None:
         return None
 
 
-def _put(raw: dict[str, Any], entry: Entry, form: PlanForm) -> None:
-    """One number of the form into the job, or its error onto the form."""
-    text = form.values[entry.name]
-    # What an admixture's label says counts only with its dose.
-    if at(raw, entry.path[:-1]) is None:
-        return
-    if not text:
-        if entry.needed:
-            form.missing[entry.name] = f"{entry.label} is missing: give it."
-        return
-    try:
-        put(raw, entry.path, entry.read(text, form.units))
-    except ValueError as fault:
-        form.errors[entry.name] = str(fault)
+def _begun(form: PlanForm) -> dict[str, Any]:
+    """The job with everything that the form does not ask, and places for what it asks."""
+    mix, opened = form.mix, json.loads(json.dumps(form.opened))
+    needs = [dict(BUILT[kind].stands) for kind in form.items]
+    for index, (kind, need) in enumerate(zip(form.items, needs, strict=True)):
+        for rows in BUILT[kind].rows:
+            count = rows.under(("need", index)).count(form.values)
+            put(need, rows.path, [{} if rows.entries[0].path else None for _ in range(count)])
+    dosed = plan_entries.dosed(mix)
+    known = {item["name"]: item for item in opened.get("admixtures", [])}
+    vessels = opened.get("vessels", [])
+    return {
+        **{name: value for name, value in opened.items() if name not in ("design", "proportion", "parts")},
+        "format": "keeve-job",
+        "version": 1,
+        "title": form.values["title"] or "Untitled job",
+        "mix": mix.id if mix.id in library() else mix.model_dump(mode="json"),
+        "need": needs,
+        "mixer": opened.get("mixer", {}),
+        "materials": {part.name: opened.get("materials", {}).get(part.name, {}) for part in mix.parts},
+        "parts": {},
+        "conditions": opened.get("conditions", {}),
+        "vessels": [
+            vessels[number] if number < len(vessels) else {}
+            for number in range(form.vessels.count(form.values))
+        ]
+        if mix.basis != "bag"
+        else vessels,
+        "admixtures": {
+            number: {**known.get(dosed[number].name, {}), "name": dosed[number].name}
+            for number in form._given
+        },
+        **({"design": {"slump_mm": [0.0, 0.0], **opened.get("design", {})}} if mix.basis == "design" else {}),
+    }
+
+
+def _put(raw: dict[str, Any], item: Field, text: str, form: PlanForm) -> None:
+    """One figure of the form into the job, or its error onto the form; what was emptied is left out of the job."""
+    if isinstance(item, Choice):
+        counts_anyway = text == item.default and not item.needed and at(raw, item.path) is None
+        put(raw, item.path, None if counts_anyway else item.read(text))
+    elif not text:
+        put(raw, item.path, None)
+        if item.needed:
+            form.missing[item.name] = f"{item.label} is missing: give it."
+    elif isinstance(item, Text):
+        put(raw, item.path, text)
+    else:
+        try:
+            put(raw, item.path, item.read(text, form.units))
+        except ValueError as fault:
+            form.errors[item.name] = str(fault)
+
+
+def _without_empty(raw: Any) -> Any:
+    """Plain values without what was left empty."""
+    if isinstance(raw, dict):
+        return {name: _without_empty(value) for name, value in raw.items() if value is not None}
+    if isinstance(raw, list):
+        return [_without_empty(value) for value in raw]
+    return raw

@@ -3,13 +3,21 @@
 import math
 from collections.abc import Iterator
 
+from keeve.core.errors import InputError
 from keeve.core.job import Job
 from keeve.core.mixes.model import Mix
 from keeve.core.plan import Load
 from keeve.core.rules import RuleWarning
 
 # The inputs of the shapes that are the thickness of one layer or coat, and mm in one of their unit.
-_THICKNESSES = {"thickness_m": 1000.0, "thickness_mm": 1.0, "coats_mm": 1.0, "joint_mm": 1.0, "depth_mm": 1.0}
+_THICKNESSES = {
+    "thickness_m": 1000.0,
+    "other_thickness_m": 1000.0,
+    "thickness_mm": 1.0,
+    "coats_mm": 1.0,
+    "joint_mm": 1.0,
+    "depth_mm": 1.0,
+}
 # A hair over the bound, as decimals come, is the bound.
 _HAIR_MM = 1e-6
 # The largest of each size that is still mixed in drums and barrows, in its own unit.
@@ -32,15 +40,25 @@ _WELL_INSIDE = 0.2
 
 
 def of_the_sizes(mix: Mix, job: Job) -> Iterator[RuleWarning]:
-    """Sizes that look like another unit's, and layers outside the mix's."""
+    """Sizes that look like another unit's, and layers outside the mix's.
+
+    Raises:
+        InputError: a coat that the mix does not stand. What is poured may be meant so; a coat outside its mix's
+            thickness comes off.
+    """
     for index, need in enumerate(job.need):
         for name, one_mm in _THICKNESSES.items():
-            given = getattr(need, name, [])
+            given = getattr(need, name, None) or []
             for place, value in enumerate(given if isinstance(given, list) else [given]):
                 path = f"need.{index}.{name}" + (f".{place}" if isinstance(given, list) else "")
-                yield from _of_the_layer(mix, path, value, one_mm)
+                for slip in _of_the_layer(mix, path, value, one_mm):
+                    if name == "coats_mm":
+                        raise InputError(
+                            slip.code, f"{slip.message} {slip.suggestion}", [path], meant=slip.meant
+                        )
+                    yield slip
         for name, largest in _LARGEST.items():
-            yield from _of_the_largest(f"need.{index}.{name}", getattr(need, name, 0.0), largest)
+            yield from _of_the_largest(f"need.{index}.{name}", getattr(need, name, None) or 0.0, largest)
 
 
 def _of_the_layer(mix: Mix, field: str, value: float, one_mm: float) -> Iterator[RuleWarning]:

@@ -1,14 +1,48 @@
-"""The dimensioned sketch of what is to be filled: shapes in oblique view, with their sizes."""
+"""The dimensioned sketch of what is built: flat faces in space, seen obliquely, with the sizes that were typed.
 
-from collections.abc import Mapping
+Every kind is a few faces in metres, back to front, and the sizes on them; one projection draws them all.
+"""
+
+import math
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Any, NamedTuple
 
-_MIDDLE_X, _MIDDLE_Y = 250.0, 150.0
-_ROOM_X, _ROOM_Y = 330.0, 170.0
+# Right, back and up, m.
+Place = tuple[float, float, float]
+
+WIDTH, HEIGHT = 500.0, 300.0
+# Room for the sizes round the figure.
+_LEFT, _RIGHT, _TOP, _BOTTOM = 98.0, 104.0, 34.0, 48.0
 # Depth runs up to the right at half its length, the draughtsman's cabinet projection.
-_DEPTH_X, _DEPTH_Y = 0.42, 0.27
-# Thinner than this a slab would be a line; drawn thicker, the sketch says that it is not to scale.
-_LEAST = 16.0
+_BACK_X, _BACK_Y = 0.42, 0.27
+# Thinner than that share of the largest a side would be a line; drawn thicker, the sketch says so.
+_LEAST = 0.05
+_GAP = 17.0
+
+
+class Face(NamedTuple):
+    """A flat face: its class in the style sheet, and its corners."""
+
+    style: str
+    corners: Sequence[Place]
+    is_closed: bool = True
+
+
+class Size(NamedTuple):
+    """A size on the figure: its two ends, its name, and on which side of it the text stands."""
+
+    one: Place
+    other: Place
+    name: str
+    side: str = "below"
+
+
+class Solid(NamedTuple):
+    """The faces back to front, and the sizes."""
+
+    faces: list[Face]
+    sizes: list[Size]
 
 
 @dataclass(frozen=True)
@@ -27,123 +61,340 @@ class DimensionLine:
 
 @dataclass(frozen=True)
 class Sketch:
-    """Faces back to front as (class, SVG path), dimension lines, and whether it is to scale."""
+    """Faces back to front as (class, SVG path), dimension lines, the sizes by name, and whether it is to scale."""
 
     faces: list[tuple[str, str]]
-    dimensions: list[DimensionLine] = field(default_factory=list)
+    dimensions: list[DimensionLine]
+    sizes: Mapping[str, float] = field(default_factory=dict)
     to_scale: bool = True
 
 
-def sketch(shape: str, sizes: Mapping[str, float]) -> Sketch:
-    """The sketch of a shape by the id of its rule, or of a plain volume.
+def sketch(built: str, need: Mapping[str, Any]) -> Sketch:
+    """The sketch of an item of a job.
 
     Args:
-        shape: ``slab-volume``, ``cylinder-volume``, ``post-hole-volume`` or ``volume``.
-        sizes: its sizes in m by input name; all of them.
+        built: what it is, as ``keeve.web.built`` has it.
+        need: its sizes, by their names in the job file.
     """
-    return _SKETCHES[shape](sizes)
+    sizes = {name: float(value) for name, value in need.items() if isinstance(value, int | float)}
+    solid, shown, to_scale = _SOLIDS[built](_Given(need, sizes))
+    return _drawn(solid, shown, to_scale)
 
 
-def _slab(sizes: Mapping[str, float]) -> Sketch:
-    return _box(
-        sizes["length_m"], sizes["width_m"], sizes["thickness_m"], ("length_m", "width_m", "thickness_m")
-    )
+@dataclass(frozen=True)
+class _Given:
+    """An item of a job, and its plain sizes."""
+
+    need: Mapping[str, Any]
+    sizes: Mapping[str, float]
+
+    def __getitem__(self, name: str) -> float:
+        return self.sizes[name]
+
+    def get(self, name: str, otherwise: float) -> float:
+        return self.sizes.get(name, otherwise)
 
 
-def _cube(sizes: Mapping[str, float]) -> Sketch:
-    edge = sizes["volume_m3"] ** (1 / 3)
-    return _box(edge, edge, edge, ("edge_m", "", ""))
+_Drawing = tuple[Solid, Mapping[str, float], bool]
 
 
-def _box(length: float, depth: float, height: float, names: tuple[str, str, str]) -> Sketch:
-    scale = min(_ROOM_X / (length + depth * _DEPTH_X), _ROOM_Y / (height + depth * _DEPTH_Y))
-    w, h = max(length * scale, _LEAST), max(height * scale, _LEAST)
-    dx, dy = max(depth * scale, _LEAST) * _DEPTH_X, max(depth * scale, _LEAST) * _DEPTH_Y
-    x, y = _MIDDLE_X - (w + dx) / 2, _MIDDLE_Y + (h + dy) / 2
-    faces = [
-        ("face top", _path((x, y - h), (x + dx, y - h - dy), (x + w + dx, y - h - dy), (x + w, y - h))),
-        ("face side", _path((x + w, y), (x + w, y - h), (x + w + dx, y - h - dy), (x + w + dx, y - dy))),
-        ("face front", _path((x, y), (x, y - h), (x + w, y - h), (x + w, y))),
+def _seen(*sides: float) -> tuple[tuple[float, ...], bool]:
+    """Sides as they are drawn: none is thinner than can be seen; and whether that changed any."""
+    least = max(sides) * _LEAST
+    return tuple(max(side, least) for side in sides), min(sides) >= least
+
+
+def _block(
+    x: float, y: float, z: float, w: float, d: float, h: float, other_h: float | None = None
+) -> list[Face]:
+    """A box from its near lower left corner; its right end may have another height."""
+    r = h if other_h is None else other_h
+    return [
+        Face("face top", [(x, y, z + h), (x, y + d, z + h), (x + w, y + d, z + r), (x + w, y, z + r)]),
+        Face("face side", [(x + w, y, z), (x + w, y, z + r), (x + w, y + d, z + r), (x + w, y + d, z)]),
+        Face("face front", [(x, y, z), (x, y, z + h), (x + w, y, z + r), (x + w, y, z)]),
     ]
-    lines = [
-        DimensionLine(x, y + 18, x + w, y + 18, x + w / 2, y + 36, names[0]),
-        DimensionLine(
-            x + w + 14,
-            y + 5,
-            x + w + dx + 14,
-            y - dy + 5,
-            x + w + dx / 2 + 26,
-            y - dy / 2 + 16,
-            names[1],
-            "start",
-        ),
-        DimensionLine(x - 16, y, x - 16, y - h, x - 26, y - h / 2 + 5, names[2], "end"),
+
+
+def _box_sizes(w: float, d: float, h: float, names: tuple[str, str, str]) -> list[Size]:
+    return [
+        Size((0, 0, 0), (w, 0, 0), names[0], "below"),
+        Size((w, 0, 0), (w, d, 0), names[1], "right"),
+        Size((0, 0, 0), (0, 0, h), names[2], "left"),
     ]
-    thinnest = min(length, depth, height) * scale
-    return Sketch(faces, [line for line in lines if line.size], to_scale=thinnest >= _LEAST)
 
 
-def _cylinder(sizes: Mapping[str, float]) -> Sketch:
-    diameter, height = sizes["diameter_m"], sizes["height_m"]
-    scale = min(_ROOM_X / diameter, _ROOM_Y / (height + diameter * 0.3))
-    w, h = max(diameter * scale, _LEAST), max(height * scale, _LEAST)
-    ry = w * 0.15
-    x, top, bottom = _MIDDLE_X - w / 2, _MIDDLE_Y - h / 2, _MIDDLE_Y + h / 2
-    body = (
-        f"M{x:.1f},{top:.1f} L{x:.1f},{bottom:.1f} A{w / 2:.1f},{ry:.1f} 0 0 0 {x + w:.1f},{bottom:.1f} "
-        f"L{x + w:.1f},{top:.1f} Z"
-    )
-    lid = (
-        f"M{x:.1f},{top:.1f} A{w / 2:.1f},{ry:.1f} 0 0 0 {x + w:.1f},{top:.1f} "
-        f"A{w / 2:.1f},{ry:.1f} 0 0 0 {x:.1f},{top:.1f} Z"
-    )
-    low = bottom + ry + 16
-    return Sketch(
-        [("face front", body), ("face top", lid)],
-        [
-            DimensionLine(x, low, x + w, low, _MIDDLE_X, low + 18, "diameter_m"),
-            DimensionLine(x - 16, bottom, x - 16, top, x - 26, _MIDDLE_Y + 5, "height_m", "end"),
-        ],
-        to_scale=min(diameter, height) * scale >= _LEAST,
-    )
+def _slab(given: _Given) -> _Drawing:
+    one, other = given["thickness_m"], given.get("other_thickness_m", given["thickness_m"])
+    (w, d, h, r), to_scale = _seen(given["length_m"], given["width_m"], one, other)
+    sizes = _box_sizes(w, d, h, ("length_m", "width_m", "thickness_m"))
+    if "other_thickness_m" in given.sizes:
+        sizes.append(Size((w, d, 0), (w, d, r), "other_thickness_m", "right"))
+    return Solid(_block(0, 0, 0, w, d, h, r), sizes), given.sizes, to_scale
 
 
-def _post_hole(sizes: Mapping[str, float]) -> Sketch:
+def _cylinder(given: _Given) -> _Drawing:
+    return _round(given, "diameter_m", "diameter_m")
+
+
+def _pier(given: _Given) -> _Drawing:
+    return _round(given, "bottom_diameter_m", "top_diameter_m")
+
+
+def _round(given: _Given, bottom: str, top: str) -> _Drawing:
+    (low, high, h), to_scale = _seen(given[bottom], given[top], given["height_m"])
+
+    def ring(diameter: float, z: float) -> list[Place]:
+        angles = (2 * math.pi * index / 48 for index in range(48))
+        return [(diameter / 2 * math.cos(a), diameter / 2 * math.sin(a) * 0.6, z) for a in angles]
+
+    # The body is what the two rings span; near side only, as it is seen.
+    base, lid = ring(low, 0), ring(high, h)
+    body = [*base[24:], base[0], lid[0], *reversed(lid[24:])]
+    sizes = [Size((-low / 2, -low * 0.3, 0), (low / 2, -low * 0.3, 0), bottom, "below")]
+    if top != bottom:
+        sizes.append(Size((-high / 2, high * 0.3, h), (high / 2, high * 0.3, h), top, "above"))
+    sizes.append(Size((-max(low, high) / 2, 0, 0), (-max(low, high) / 2, 0, h), "height_m", "left"))
+    return Solid([Face("face front", body), Face("face top", lid)], sizes), given.sizes, to_scale
+
+
+def _post_hole(given: _Given) -> _Drawing:
     """A cut through the ground: the filled hole, the post in it."""
-    diameter, depth = sizes["hole_diameter_m"], sizes["hole_depth_m"]
-    embedment, post = sizes["embedment_m"], sizes["post_width_m"]
-    scale = min(200 / diameter, 165 / depth)
-    w, h, p, e = diameter * scale, depth * scale, post * scale, embedment * scale
-    ground = 80.0
-    x, cx = _MIDDLE_X - w / 2, _MIDDLE_X
-    hole = _path((x, ground), (x, ground + h), (x + w, ground + h), (x + w, ground))
-    post_face = _path(
-        (cx - p / 2, ground - 56),
-        (cx + p / 2, ground - 56),
-        (cx + p / 2, ground + e),
-        (cx - p / 2, ground + e),
+    d, depth, post, e = (
+        given[name] for name in ("hole_diameter_m", "hole_depth_m", "post_width_m", "embedment_m")
     )
-    soil = f"M{x - 90:.1f},{ground:.1f} L{x:.1f},{ground:.1f} M{x + w:.1f},{ground:.1f} L{x + w + 90:.1f},{ground:.1f}"
-    return Sketch(
-        [("face front", hole), ("face post", post_face), ("ground", soil)],
-        [
-            DimensionLine(x, ground + h + 16, x + w, ground + h + 16, cx, ground + h + 34, "hole_diameter_m"),
-            DimensionLine(x - 16, ground, x - 16, ground + h, x - 26, ground + h / 2 + 5, "hole_depth_m", "end"),
-            DimensionLine(
-                x + w + 16, ground, x + w + 16, ground + e, x + w + 26, ground + e / 2 + 5, "embedment_m", "start"
-            ),
-            DimensionLine(cx - p / 2, ground - 64, cx + p / 2, ground - 64, cx, ground - 72 + 2, "post_width_m"),
-        ],
-    )  # fmt: skip
+    out = 0.35 * depth
+    hole = [(-d / 2, 0, 0), (-d / 2, 0, -depth), (d / 2, 0, -depth), (d / 2, 0, 0)]
+    upright = [(-post / 2, 0, out), (post / 2, 0, out), (post / 2, 0, -e), (-post / 2, 0, -e)]
+    faces = [Face("face front", hole), Face("face post", upright)]
+    for side in (-1, 1):
+        faces.append(Face("ground", [(side * d / 2, 0, 0), (side * d * 1.2, 0, 0)], is_closed=False))
+    sizes = [
+        Size(hole[1], hole[2], "hole_diameter_m", "below"),
+        Size(hole[1], hole[0], "hole_depth_m", "left"),
+        Size((d / 2, 0, -e), (d / 2, 0, 0), "embedment_m", "right"),
+        Size(upright[0], upright[1], "post_width_m", "above"),
+    ]
+    return Solid(faces, sizes), given.sizes, True
 
 
-_SKETCHES = {
-    "slab-volume": _slab,
-    "cylinder-volume": _cylinder,
-    "post-hole-volume": _post_hole,
+def _steps(given: _Given) -> _Drawing:
+    w, going, rise = given["width_m"], given["going_m"], given["rise_m"]
+    count = round(given["steps"])
+    faces = []
+    for step in reversed(range(count)):
+        faces += _block(0, step * going, 0, w, going, (step + 1) * rise)
+    sizes = [
+        Size((0, 0, 0), (w, 0, 0), "width_m", "below"),
+        Size((w, 0, 0), (w, going, 0), "going_m", "right"),
+        Size((0, 0, 0), (0, 0, rise), "rise_m", "left"),
+    ]
+    return Solid(faces, sizes), given.sizes, True
+
+
+def _wall_sides(given: _Given, area: str) -> tuple[float, float]:
+    """Length and height of a wall; by its area it is drawn twice as long as high."""
+    if "length_m" in given.sizes and "height_m" in given.sizes:
+        return given["length_m"], given["height_m"]
+    height = given.get("height_m", math.sqrt(given.get(area, 1.0) / 2))
+    return given.get(area, 1.0) / height, height
+
+
+def _wall_sizes(given: _Given, w: float, h: float, area: str) -> list[Size]:
+    if area in given.sizes:
+        return [Size((0, 0, 0), (w, 0, 0), area, "below")]
+    return [Size((0, 0, 0), (w, 0, 0), "length_m", "below"), Size((0, 0, 0), (0, 0, h), "height_m", "left")]
+
+
+def _opening(given: _Given, w: float, h: float) -> list[Face]:
+    """Doors and windows as one opening of their size, in the wall's own shape."""
+    area = given.get("openings_m2", 0.0)
+    if area <= 0 or area >= w * h:
+        return []
+    share = math.sqrt(area / (w * h))
+    x, z = w * (1 - share) / 2, h * (1 - share) / 2
+    return [Face("opening", [(x, 0, z), (x, 0, h - z), (w - x, 0, h - z), (w - x, 0, z)])]
+
+
+def _coats(given: _Given) -> _Drawing:
+    """The wall behind, and its coats where they are cut at the right, thicker than they are."""
+    w, h = _wall_sides(given, "area_m2")
+    coats = [float(coat) for coat in given.need["coats_mm"]]
+    thick = 0.16 * max(w, h)
+    depths = [thick * max(coat / sum(coats), 0.2) for coat in coats]
+    near = sum(depths)
+    faces = [face._replace(style="backing") for face in _block(0, near, 0, w, thick, h)]
+    for depth in depths:
+        near -= depth
+        faces += _block(0, near, 0, w, depth, h)
+    last = f"coats_mm.{len(coats) - 1}"
+    sizes = [*_wall_sizes(given, w, h, "area_m2"), Size((w, 0, 0), (w, depths[-1], 0), last, "right")]
+    return Solid(faces + _opening(given, w, h), sizes), {**given.sizes, last: coats[-1]}, False
+
+
+def _masonry(given: _Given) -> _Drawing:
+    """Three courses of it, to scale: units with their joints."""
+    length, height, joint = given["unit_length_mm"], given["unit_height_mm"], given["joint_mm"]
+    deep = given.get("unit_width_mm", given.get("depth_mm", joint))
+    w, h = 2.5 * length + 2 * joint, 3 * height + 4 * joint
+    faces = _block(0, 0, 0, w, deep, h)
+    for course in range(3):
+        z = joint + course * (height + joint)
+        x = -(length + joint) / 2 if course % 2 else 0.0
+        while x < w:
+            left, right = max(x, 0.0), min(x + length, w)
+            if right > left:
+                faces.append(
+                    Face("unit", [(left, 0, z), (left, 0, z + height), (right, 0, z + height), (right, 0, z)])
+                )
+            x += length + joint
+    top = 3 * joint + 3 * height
+    sizes = [
+        Size((0, 0, joint), (length, 0, joint), "unit_length_mm", "below"),
+        Size((0, 0, joint), (0, 0, joint + height), "unit_height_mm", "left"),
+        Size(
+            (w, 0, 0),
+            (w, deep, 0),
+            "unit_width_mm" if "unit_width_mm" in given.sizes else "depth_mm",
+            "right",
+        ),
+        Size((0, 0, top), (0, 0, top + joint), "joint_mm", "left"),
+    ]
+    return Solid(faces, sizes), given.sizes, True
+
+
+def _floor(given: _Given) -> _Drawing:
+    """The rooms side by side."""
+    rooms = [(float(room["length_m"]), float(room["width_m"])) for room in given.need["rooms"]]
+    longest = max(max(room) for room in rooms)
+    high = max(given["thickness_m"], longest * _LEAST)
+    faces, sizes, shown, x = [], [], dict(given.sizes), 0.0
+    for index, (length, width) in enumerate(rooms):
+        faces += _block(x, 0, 0, length, width, high)
+        sizes.append(Size((x, 0, 0), (x + length, 0, 0), f"{index}.length_m", "below"))
+        shown |= {f"{index}.length_m": length, f"{index}.width_m": width}
+        x += length + longest * 0.12 + width * _BACK_X
+    last = len(rooms) - 1
+    end = x - longest * 0.12 - rooms[last][1] * _BACK_X
+    sizes.append(Size((end, 0, 0), (end, rooms[last][1], 0), f"{last}.width_m", "right"))
+    sizes.append(Size((0, 0, 0), (0, 0, high), "thickness_m", "left"))
+    return Solid(faces, sizes), shown, high == given["thickness_m"]
+
+
+def _infill(given: _Given) -> _Drawing:
+    """The wall with its layers, its studs cut at the right end."""
+    w, h = _wall_sides(given, "wall_area_m2")
+    (_, thick), to_scale = _seen(max(w, h), given["thickness_mm"] / 1000)
+    faces = _block(0, 0, 0, w, thick, h)
+    layer = given.get("layer_mm", 50.0) / 1000
+    # Drawn no closer than the eye tells apart.
+    every = max(layer, h / 14)
+    for index in range(1, int(h / every) + 1):
+        faces.append(Face("layer", [(0, 0, index * every), (w, 0, index * every)], is_closed=False))
+    for index, stud in enumerate(given.need.get("studs", [])[:3]):
+        deep = min(float(stud["depth_mm"]) / 1000, thick)
+        near = thick * (index + 0.5) / 3 - deep / 2 if len(given.need["studs"]) > 1 else (thick - deep) / 2
+        near = min(max(near, 0.0), thick - deep)
+        faces.append(
+            Face("face post", [(w, near, 0), (w, near, h), (w, near + deep, h), (w, near + deep, 0)])
+        )
+    sizes = [
+        *_wall_sizes(given, w, h, "wall_area_m2"),
+        Size((w, 0, 0), (w, thick, 0), "thickness_mm", "right"),
+    ]
+    return Solid(faces + _opening(given, w, h), sizes), given.sizes, to_scale
+
+
+def _overlay(given: _Given) -> _Drawing:
+    side = math.sqrt(given["area_m2"])
+    (w, d, h), to_scale = _seen(side * 1.3, side / 1.3, given["depth_mm"] / 1000)
+    sizes = [Size((0, 0, 0), (w, 0, 0), "area_m2", "below"), Size((0, 0, 0), (0, 0, h), "depth_mm", "left")]
+    return Solid(_block(0, 0, 0, w, d, h), sizes), given.sizes, to_scale
+
+
+def _bags(given: _Given) -> _Drawing:
+    """Bags stacked five high, no more than can be told apart."""
+    count = min(math.ceil(given["bags"]), 20)
+    faces: list[Face] = []
+    for pile in reversed(range((count + 4) // 5)):
+        for level in range(min(5, count - pile * 5)):
+            faces += _block(pile * 0.75, 0, level * 0.14, 0.65, 0.45, 0.12)
+    return Solid(faces, [Size((0, 0, 0), (0.65, 0, 0), "bags", "below")]), given.sizes, True
+
+
+def _cube(given: _Given) -> _Drawing:
+    edge = given["volume_m3"] ** (1 / 3)
+    shown = {**given.sizes, "edge_m": edge}
+    return Solid(_block(0, 0, 0, edge, edge, edge), [Size((0, 0, 0), (edge, 0, 0), "edge_m")]), shown, True
+
+
+_SOLIDS: Mapping[str, Callable[[_Given], _Drawing]] = {
+    "slab": _slab,
+    "strip-footing": _slab,
+    "pad-footing": _slab,
+    "post-hole": _post_hole,
+    "column": _cylinder,
+    "pier": _pier,
+    "steps": _steps,
+    "coat": _coats,
+    "masonry": _masonry,
+    "pointing": _masonry,
+    "floor": _floor,
+    "infill": _infill,
+    "overlay": _overlay,
+    "bags": _bags,
     "volume": _cube,
 }
 
 
-def _path(*points: tuple[float, float]) -> str:
-    return "M" + " L".join(f"{x:.1f},{y:.1f}" for x, y in points) + " Z"
+def _drawn(solid: Solid, shown: Mapping[str, float], to_scale: bool) -> Sketch:
+    """The solid projected and fitted into the frame, its sizes beside it."""
+    flat = [_flat(corner) for face in solid.faces for corner in face.corners]
+    left, right = min(x for x, _ in flat), max(x for x, _ in flat)
+    low, high = min(y for _, y in flat), max(y for _, y in flat)
+    scale = min((WIDTH - _LEFT - _RIGHT) / (right - left), (HEIGHT - _TOP - _BOTTOM) / max(high - low, 1e-9))
+    x0 = _LEFT + (WIDTH - _LEFT - _RIGHT - (right - left) * scale) / 2 - left * scale
+    y0 = HEIGHT - _BOTTOM - (HEIGHT - _TOP - _BOTTOM - (high - low) * scale) / 2 + low * scale
+
+    def at(place: Place) -> tuple[float, float]:
+        x, y = _flat(place)
+        return x0 + x * scale, y0 - y * scale
+
+    faces = [
+        (face.style, _path([at(corner) for corner in face.corners], face.is_closed)) for face in solid.faces
+    ]
+    return Sketch(faces, [_line(size, at(size.one), at(size.other)) for size in solid.sizes], shown, to_scale)
+
+
+def _flat(place: Place) -> tuple[float, float]:
+    x, y, z = place
+    return x + y * _BACK_X, z + y * _BACK_Y
+
+
+# For each side: how far the line stands off, and the text from its middle.
+_SIDES = {
+    "below": (0.0, _GAP, 0.0, 18.0, "middle"),
+    "above": (0.0, -_GAP / 2, 0.0, -8.0, "middle"),
+    "left": (-_GAP, 0.0, -9.0, 5.0, "end"),
+    "right": (14.0, 5.0, 12.0, 12.0, "start"),
+}
+
+
+def _line(size: Size, one: tuple[float, float], other: tuple[float, float]) -> DimensionLine:
+    off_x, off_y, text_x, text_y, anchor = _SIDES[size.side]
+    (x1, y1), (x2, y2) = one, other
+    middle_x, middle_y = (x1 + x2) / 2 + off_x, (y1 + y2) / 2 + off_y
+    return DimensionLine(
+        x1 + off_x,
+        y1 + off_y,
+        x2 + off_x,
+        y2 + off_y,
+        middle_x + text_x,
+        middle_y + text_y,
+        size.name,
+        anchor,
+    )
+
+
+def _path(points: Sequence[tuple[float, float]], is_closed: bool) -> str:
+    return "M" + " L".join(f"{x:.1f},{y:.1f}" for x, y in points) + (" Z" if is_closed else "")

@@ -8,7 +8,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.bench import Window
 from keeve.core.plan import Load, Plan, load_steps
-from keeve.formats.job_file import MEDIA_TYPE
+from keeve.formats.job_file import MEDIA_TYPE, write_job
 from keeve.services import batches, plans
 from keeve.web.drawings.section import LABEL_X, charge_section
 from keeve.web.drawings.water_line import Strength, water_lines
@@ -66,7 +66,7 @@ def job_file(database: Database, visitor: SignedIn, plan_id: UUID) -> Response:
     if saved is None:
         raise HTTPException(404)
     return JSONResponse(
-        saved.job.model_dump(mode="json", exclude_none=True),
+        write_job(saved.job),
         media_type=MEDIA_TYPE,
         headers={"Content-Disposition": 'attachment; filename="job.json"'},
     )

@@ -149,7 +149,7 @@ def _found(database: Database, visitor: SignedIn, mix_id: str, version: int | No
     return mix
 
 
-_THICKNESS = Entry("thickness", "Thickness", (), "size")
+_THICKNESS = Entry("Thickness", ("thickness",), "size")
 
 
 def _thickness(typed: str, units: System) -> tuple[float | None, str]:

@@ -8,14 +8,14 @@ from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.errors import InputError
-from keeve.core.job import Job
-from keeve.core.plan import Plan, gauged_parts
+from keeve.core.plan import gauged_parts
 from keeve.core.planning import make_plan
 from keeve.core.units import System
 from keeve.services import accounts, mixes, plans
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.web import plan_entries, plan_form
+from keeve.web.built import BUILT
 from keeve.web.drawings.order_bar import order_bar
 from keeve.web.drawings.sketch import sketch
 from keeve.web.pages import page
@@ -43,10 +43,11 @@ def show(
 @router.post("/plan/preview")
 def preview(request: Request, database: Database, visitor: SignedIn) -> Response:
     """What the form comes to, while it is typed: the result and the mix's own fields as HTML, what is wrong."""
-    known = mixes.known_mixes(database, visitor, request.state.form.get("mix", ""))
-    form = plan_form.form_from(request.state.form, visitor.units, known)
+    typed = request.state.form
+    known = mixes.known_mixes(database, visitor, typed.get("mix", ""))
+    form = plan_form.form_from(typed, visitor.units, known, typed)
     result = page(request, "plan/result.html", form=form, **_result(form)).body
-    asked = page(request, "plan/asked.html", form=form, fields=plan_entries).body
+    asked = page(request, "plan/asked.html", form=form, asked=plan_entries, BUILT=BUILT).body
     return JSONResponse(
         {
             "html": bytes(result).decode(),
@@ -103,7 +104,8 @@ def _form_page(
         "plan/plan.html",
         status,
         form=form,
-        fields=plan_entries,
+        asked=plan_entries,
+        BUILT=BUILT,
         saved=plans.newest_plans(database, visitor),
         **_result(form),
     )
@@ -119,13 +121,11 @@ def _result(form: PlanForm) -> dict[str, Any]:
     except InputError as fault:
         form.refuse(fault)
         return {"plan": None, "errors": form.errors}
-    sizes = _sizes(job, plan)
+    needs = [need.model_dump(exclude_unset=True) for need in job.need]
     return {
         "plan": plan,
-        "drawing": sketch(form.shape, sizes),
+        "sketches": [sketch(kind, need) for kind, need in zip(form.items, needs, strict=True)],
         "bar": order_bar(plan),
-        "sizes": sizes,
-        "volume_rule": form.shape if form.shape != "volume" else "order-volume",
         "errors": {},
         "gauged": gauged_parts(plan.loads[0]),
     }
@@ -135,14 +135,5 @@ def _wrong(form: PlanForm) -> dict[str, str]:
     """What is wrong, by field; where nothing is, what is still to be given, in one line of its own."""
     if form.errors or not form.missing:
         return form.errors
-    labels = [entry.label for entry in form.entries if entry.name in form.missing]
+    labels = [item.label for name, item in form.fields.items() if name in form.missing]
     return {"": f"Still to be given: {', '.join(labels)}."}
-
-
-def _sizes(job: Job, plan: Plan) -> dict[str, float]:
-    """The sizes that the sketch draws and names; a plain volume is drawn as a cube."""
-    need = job.need[0].model_dump()
-    sizes = {name: value for name, value in need.items() if isinstance(value, float)}
-    if "volume_m3" in sizes:
-        sizes["edge_m"] = plan.volume.net_m3 ** (1 / 3)
-    return sizes

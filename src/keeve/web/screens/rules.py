@@ -14,7 +14,6 @@ from keeve.core.rules import VERSION, Rule
 from keeve.services.trials import rules_of_each_mix
 from keeve.web import rule_form
 from keeve.web.pages import page
-from keeve.web.plan_entries import SHAPES as SHAPES_ON_THE_FORM
 from keeve.web.security import SignedIn
 
 router = APIRouter()
@@ -135,10 +134,8 @@ def _mathml(rule_id: str) -> list[str]:
 def _used_by(rule_id: str) -> list[tuple[str, str]]:
     """Where the rule works: words and a link."""
     used = [(f"{mix.name}", f"/mixes/{mix.id}") for mix, rules in rules_of_each_mix() if rule_id in rules]
-    if rule_id in SHAPES_ON_THE_FORM or rule_id == "order-volume":
-        used.insert(0, ("Plan: what is to be filled", "/plan"))
-    elif rule_id in SHAPES:
-        used.insert(0, ("Job file: what is to be filled", "/plan"))
+    if rule_id in SHAPES or rule_id == "order-volume":
+        used.insert(0, ("Plan: what is built", "/plan"))
     if rule_id in _ON_THE_BENCH:
         used.insert(0, (_ON_THE_BENCH[rule_id], "/bench"))
     return used

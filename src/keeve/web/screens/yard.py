@@ -17,9 +17,9 @@ from keeve.web.security import Database, MayMix, Now, SignedIn
 router = APIRouter()
 
 PAN = (
-    Entry("wet_kg", "Damp, in its pan", ("wet_kg",), "mass", needed=True),
-    Entry("dry_kg", "Dried, in its pan", ("dry_kg",), "mass", needed=True),
-    Entry("pan_kg", "The pan alone", ("pan_kg",), "mass", needed=True),
+    Entry("Damp, in its pan", ("wet_kg",), "mass", needed=True),
+    Entry("Dried, in its pan", ("dry_kg",), "mass", needed=True),
+    Entry("The pan alone", ("pan_kg",), "mass", needed=True),
 )
 
 

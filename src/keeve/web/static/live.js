@@ -10,6 +10,8 @@ document.addEventListener("alpine:init", () => {
     redraws: null,
 
     init() {
+      // What was typed before the page listened counts too.
+      if ([...this.$root.elements].some((one) => one.type === "text" && one.value !== one.defaultValue)) this.later(0);
       this.$el.addEventListener("input", () => this.later(PAUSE_MS));
       this.$el.addEventListener("change", (event) => this.changed(event.target));
       this.$el.addEventListener("click", (event) => this.tapped(event.target));
@@ -20,7 +22,6 @@ document.addEventListener("alpine:init", () => {
     // Another mix or one more row asks for other fields; those that stay keep what was typed.
     changed(control) {
       if (control.dataset.redraws === "") this.redraws = {};
-      if (control.dataset.shapeChoice !== undefined) this.show(control.value);
     },
 
     tapped(element) {
@@ -42,14 +43,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     field(name) {
-      return this.$root.querySelector(`[name="${CSS.escape(name)}"]:not(:disabled)`);
-    },
-
-    show(shape) {
-      for (const group of this.$el.querySelectorAll("[data-shape]")) {
-        group.hidden = group.dataset.shape !== shape;
-        for (const input of group.querySelectorAll("input")) input.disabled = group.hidden;
-      }
+      return this.$root.querySelector(`[name="${CSS.escape(name)}"]`);
     },
 
     mend(offer) {
@@ -87,9 +81,17 @@ document.addEventListener("alpine:init", () => {
       }
     },
 
+    // The hands stay where they were.
+    redraw(html) {
+      const focused = document.activeElement.id;
+      this.$refs.asked.innerHTML = html;
+      const again = focused && document.getElementById(focused);
+      if (again) again.focus();
+    },
+
     take(given) {
       const redrawn = this.redraws !== null;
-      if (redrawn) this.$refs.asked.innerHTML = given.asked;
+      if (redrawn) this.redraw(given.asked);
       this.redraws = null;
       const wrong = Object.keys(given.errors).length > 0;
       for (const place of this.$root.querySelectorAll("[data-error]")) {

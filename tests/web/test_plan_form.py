@@ -1,0 +1,176 @@
+"""The plan form and the job file say the same: each shape from the page as from the file, and there and back again."""
+
+from typing import Any
+
+import pytest
+from helpers import EVERY_PROCEDURE, a_job_of, raw_job
+
+from keeve.core.job import SHAPES
+from keeve.core.mixes import library
+from keeve.core.planning import make_plan
+from keeve.core.units import System
+from keeve.demo import jobs
+from keeve.formats.job_file import read_job, write_job
+from keeve.web.built import BUILT
+from keeve.web.entries import members
+from keeve.web.plan_form import convert, form_from, form_of, to_job
+
+# What is typed for each shape, the same in a job file, and what it comes to, by hand.
+TYPED: dict[str, tuple[dict[str, str], dict[str, Any], float]] = {
+    "slab": (
+        {"length_m": "4", "width_m": "3", "thickness_m": "20", "other_thickness_m": "30", "count": "2"},
+        {"shape": "slab-volume", "length_m": 4, "width_m": 3, "thickness_m": 0.02, "other_thickness_m": 0.03,
+         "count": 2},
+        2 * 12 * 0.025,
+    ),
+    "strip-footing": (
+        {"length_m": "10' 6\"", "width_m": "16 in", "thickness_m": "8 in"},
+        {"shape": "slab-volume", "box": "strip-footing", "length_m": 3.2004, "width_m": 0.4064, "thickness_m": 0.2032},
+        3.2004 * 0.4064 * 0.2032,
+    ),
+    "pad-footing": (
+        {"length_m": "0,6", "width_m": "0,5", "thickness_m": "300", "count": "6"},
+        {"shape": "slab-volume", "box": "pad-footing", "length_m": 0.6, "width_m": 0.5, "thickness_m": 0.3, "count": 6},
+        6 * 0.09,
+    ),
+    "post-hole": (
+        {"hole_diameter_m": "300", "hole_depth_m": "0.6", "post_width_m": "100", "post_thickness_m": "100",
+         "embedment_m": "0.5", "count": "8"},
+        {"shape": "post-hole-volume", "hole_diameter_m": 0.3, "hole_depth_m": 0.6, "post_width_m": 0.1,
+         "post_thickness_m": 0.1, "embedment_m": 0.5, "count": 8},
+        8 * 0.0374115008234622,
+    ),
+    "column": (
+        {"diameter_m": "300", "height_m": "0.8"},
+        {"shape": "cylinder-volume", "diameter_m": 0.3, "height_m": 0.8},
+        0.0565486677646163,
+    ),
+    "pier": (
+        {"bottom_diameter_m": "400", "top_diameter_m": "200", "height_m": "0.3"},
+        {"shape": "frustum-volume", "bottom_diameter_m": 0.4, "top_diameter_m": 0.2, "height_m": 0.3},
+        0.0219911485751285,
+    ),
+    "steps": (
+        {"width_m": "1", "going_m": "300", "rise_m": "200", "steps": "3"},
+        {"shape": "stairs-volume", "width_m": 1, "going_m": 0.3, "rise_m": 0.2, "steps": 3},
+        0.36,
+    ),
+    "coat": (
+        {"length_m": "5", "height_m": "2", "openings_m2": "2", "uneven_mm": "4", "coats_mm.0": "10", "coats_mm.1": "6"},
+        {"shape": "coat-volume", "length_m": 5, "height_m": 2, "openings_m2": 2, "uneven_mm": 4, "coats_mm": [10, 6]},
+        8 * 0.02,
+    ),
+    "masonry": (
+        {"length_m": "5", "height_m": "2", "unit_length_mm": "215", "unit_height_mm": "65", "unit_width_mm": "102.5",
+         "joint_mm": "10"},
+        {"shape": "unit-masonry-mortar", "length_m": 5, "height_m": 2, "unit_length_mm": 215, "unit_height_mm": 65,
+         "unit_width_mm": 102.5, "joint_mm": 10},
+        0.1761,
+    ),
+    "pointing": (
+        {"length_m": "5", "height_m": "2", "unit_length_mm": "190", "unit_height_mm": "90", "joint_mm": "10",
+         "depth_mm": "20"},
+        {"shape": "pointing-volume", "length_m": 5, "height_m": 2, "unit_length_mm": 190, "unit_height_mm": 90,
+         "joint_mm": 10, "depth_mm": 20},
+        0.029,
+    ),
+    "floor": (
+        {"rooms.0.length_m": "4", "rooms.0.width_m": "3", "rooms.1.length_m": "2.5", "rooms.1.width_m": "2",
+         "thickness_m": "20"},
+        {"shape": "floor-volume", "rooms": [{"length_m": 4, "width_m": 3}, {"length_m": 2.5, "width_m": 2}],
+         "thickness_m": 0.02},
+        17 * 0.02,
+    ),
+    "infill": (
+        {"length_m": "5", "height_m": "2", "openings_m2": "2", "thickness_mm": "300", "layer_mm": "50",
+         "studs.0.width_mm": "50", "studs.0.depth_mm": "100", "studs.0.length_m": "20"},
+        {"shape": "layered-wall-volume", "length_m": 5, "height_m": 2, "openings_m2": 2, "thickness_mm": 300,
+         "layer_mm": 50, "studs": [{"width_mm": 50, "depth_mm": 100, "length_m": 20}]},
+        2.3,
+    ),
+    "overlay": ({"area_m2": "8", "depth_mm": "10"}, {"area_m2": 8, "depth_mm": 10}, 0.08),
+    "bags": ({"bags": "6"}, {"bags": 6}, 0.0),
+    "volume": ({"volume_m3": "1/4"}, {"volume_m3": 0.25}, 0.25),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("kind", BUILT)
+def test_a_shape_from_the_page_is_the_shape_from_the_file(kind: str) -> None:
+    typed, need, net_m3 = TYPED[kind]
+    form = form_from(
+        {"need.0.built": kind, **{f"need.0.{name}": text for name, text in typed.items()}},
+        "metric",
+        library(),
+    )
+    from_page = to_job(form)
+    assert from_page is not None, (form.errors, form.missing)
+    from_file = read_job({**write_job(from_page), "need": need})
+    assert make_plan(from_page).volume.order_m3 == pytest.approx(make_plan(from_file).volume.order_m3)
+    for ours, theirs in zip(make_plan(from_page).loads, make_plan(from_file).loads, strict=True):
+        assert [item.mass_kg for item in ours.charges] == pytest.approx(
+            [item.mass_kg for item in theirs.charges]
+        )
+    if net_m3:
+        assert make_plan(from_page).volume.net_m3 == pytest.approx(net_m3, rel=1e-3)
+
+
+def test_every_shape_of_the_core_is_on_the_page() -> None:
+    assert {built.stands.get("shape") for built in BUILT.values()} - {None} == set(SHAPES)
+    assert set(TYPED) == set(BUILT)
+
+
+FILES = [
+    *(raw_job(need=[need, {"volume_m3": 0.1, "name": "The rest"}]) for _, need, _ in TYPED.values()),
+    *(raw_job(**a_job_of(mix, mixer)) for mix, mixer in EVERY_PROCEDURE),
+    *(value for name, value in vars(jobs).items() if name.isupper() and "format" in value),
+    raw_job(
+        admixtures=[
+            {
+                "name": "plasticiser",
+                "dose": 150,
+                "basis": "ml_per_100kg",
+                "density_kg_l": 1.02,
+                "solids_fraction": 0.2,
+            }
+        ],
+        vessels=[
+            {"name": "bucket", "volume_l": 12, "tare_kg": 0.7},
+            {"name": "tin", "volume_l": 5, "material": "cement"},
+        ],
+        whole_bags=True,
+        gauge="volume",
+        conditions={"air_c": -1.5, "near_steel": True, "bags": "soft-lumps"},
+        materials={"cement": {"says": "Portland cement", "age_months": 2, "particle_density_kg_m3": 3100}},
+    ),
+]
+
+
+@pytest.mark.parametrize("raw", FILES)
+@pytest.mark.parametrize("units", ["metric", "us"])
+def test_a_job_file_goes_through_the_page_unchanged(raw: dict[str, Any], units: System) -> None:
+    job = read_job(raw)
+    form = form_of(job, units, library())
+    again = to_job(form)
+    assert again is not None, (form.errors, form.missing)
+    assert again == job
+
+
+def test_items_and_rows_come_and_go_and_nothing_is_lost() -> None:
+    typed = {"need.0.built": "floor", "need.0.rooms.0.length_m": "4", "need.0.rooms.0.width_m": "3"}
+    form = form_from(typed, "metric", library(), {"_add": "need.0.rooms"})
+    assert members(form.values, "need.0.rooms") == [{"length_m": "4", "width_m": "3"}] * 2
+    form = form_from({**form.values, "need.0.rooms.1.length_m": "9"}, "metric", library(), {"_add": "need"})
+    assert form.items == ["floor", "floor"]
+    form = form_from(form.values, "metric", library(), {"_drop": "need.0.rooms.0"})
+    assert members(form.values, "need.0.rooms") == [{"length_m": "9", "width_m": "3"}]
+    # Another shape keeps what the first had, for when it comes back.
+    form = form_from({**form.values, "need.0.built": "volume"}, "metric", library(), {})
+    assert form.kept["need.0.rooms.0.length_m"] == "9"
+    form = form_from({**form.values, "need.0.built": "floor"}, "metric", library(), {"_drop": "need.1"})
+    assert form.items == ["floor"]
+    assert to_job(form) is not None
+
+
+def test_other_units_keep_the_figures() -> None:
+    form = form_from({"need.0.built": "slab", "need.0.length_m": "3.2004"}, "metric", library())
+    assert convert(form, "us").values["need.0.length_m"] == "10.5"
