@@ -9,9 +9,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
+from keeve.core.gauging import in_vessels
 from keeve.core.mixes import get_mix
-from keeve.core.plan import gauged_parts, load_steps
+from keeve.core.plan import load_steps
 from keeve.core.planning import make_plan
+from keeve.core.workings import Workings
 
 
 def test_the_quarter_metre_in_a_ninety_litre_drum() -> None:
@@ -237,8 +239,11 @@ def test_a_post_below_its_hole_is_named_where_it_stands() -> None:
 
 def test_what_quarter_buckets_make_of_the_ratio() -> None:
     """1.50 and 5.98 buckets are 1½ and 6 in quarters: 1 : 4. Without vessels there is nothing to say."""
-    assert gauged_parts(plan().loads[0]) == [1, 4]
-    assert gauged_parts(plan(vessels=[]).loads[0]) is None
+    found = in_vessels(plan(), plan().loads[0], Workings())
+    assert found is not None
+    assert found.counts["sand"] == pytest.approx(4 * found.counts["cement"])
+    assert found.ratio_error_fraction == pytest.approx(0, abs=0.01)
+    assert in_vessels(plan(vessels=[]), plan(vessels=[]).loads[0], Workings()) is None
 
 
 def test_a_loose_charge_above_the_rim_is_said() -> None:

@@ -207,7 +207,7 @@ def test_wrong_figures_stay_beside_their_field(browser: Browser, engine: Engine,
         page.get_by_role("button", name="Draw the load cards").click()
         expect(length).to_have_value("three")
         visit.wrong.clear()  # the browser notes the refusal's status, 422
-        page.get_by_label("Shape").select_option("post-hole-volume")
+        page.get_by_label("Shape").select_option("post-hole")
         page.get_by_label("Post in the hole").fill("0,9")
         expect(page.locator("[data-error='need.0.embedment_m']")).to_contain_text(
             "cannot reach below the hole"
@@ -232,7 +232,13 @@ def test_an_empty_account_is_told_what_to_do(
         visit.check()
 
 
-BAG = {"^A .* weighs": "25", "^A .* makes": "12", "start with": "1.5", "Water, least": "1.75", "Water, most": "2.5"}
+BAG = {
+    "^A .* weighs": "25",
+    "^A .* makes": "12",
+    "start with": "1.5",
+    "Water, least": "1.75",
+    "Water, most": "2.5",
+}
 # A mix of each family in a mixer of its own, by taps on a phone or by keys at a desk, and what is typed besides.
 FAMILIES: dict[str, tuple[str, str, dict[str, str]]] = {
     "mortar-general": ("two-buckets", "taps", {}),

@@ -6,9 +6,10 @@ from typing import NamedTuple
 from keeve.core.admixtures import AdmixtureDose, admixture_dose
 from keeve.core.errors import InputError
 from keeve.core.heap import aggregate_moisture
-from keeve.core.job import AdmixtureLabel, Job, Vessel
+from keeve.core.job import AdmixtureLabel, Job, MaterialOnSite, Vessel
 from keeve.core.loads import LoadSize
-from keeve.core.mixes.model import Mix, MixWater
+from keeve.core.mixes import materials
+from keeve.core.mixes.model import Mix, MixPart, MixWater
 from keeve.core.parts import MassPart, Part, mass_parts, volume_parts
 from keeve.core.plan import AdmixtureAmount, Charge, Load, LoadWater, VesselCount
 from keeve.core.water import water_account
@@ -122,7 +123,7 @@ def load_by_parts(
         yield_l=size.volume_m3 * 1000,
         loose_l=sum(batch.volumes_l.values()) + start_l,
         binder_kg=binder,
-        charges=[_charge(part.name, batch, job) for part in parts],
+        charges=[_charge(part, batch, job) for part in mix.parts],
         water=LoadWater(
             start_l=start_l,
             min_l=to_add(water.ratio_low),
@@ -147,21 +148,28 @@ def _heap_water_kg(part: Part, batch: Batch, workings: Workings) -> float:
 
 
 def vessels_for(material: str, vessels: list[Vessel]) -> list[Vessel]:
-    """The vessels a material is gauged in: those that are for it, then those for everything."""
+    """What a material is measured in: what is for it, then what is for everything."""
     own = [vessel for vessel in vessels if vessel.material == material]
     return own + [vessel for vessel in vessels if vessel.material is None]
 
 
-def _charge(name: str, batch: Batch, job: Job) -> Charge:
+def _charge(part: MixPart, batch: Batch, job: Job) -> Charge:
+    name = part.name
+    site = job.materials.get(name, MaterialOnSite())
+    bag_kg = site.bag_kg or materials()[part.material].bag_kg
+    counts = []
+    for vessel in vessels_for(name, job.vessels):
+        if vessel.kind == "level" and vessel.volume_l:
+            counts.append(VesselCount(name=vessel.name, count=batch.volumes_l[name] / vessel.volume_l))
+        elif vessel.kind == "bag" and bag_kg:
+            # A bag holds it dry.
+            counts.append(VesselCount(name=vessel.name, count=batch.dry_kg[name] / bag_kg))
     return Charge(
         material=name,
         mass_kg=batch.masses_kg[name],
         dry_kg=batch.dry_kg[name],
         volume_l=batch.volumes_l[name],
-        vessels=[
-            VesselCount(name=vessel.name, count=batch.volumes_l[name] / vessel.volume_l)
-            for vessel in vessels_for(name, job.vessels)
-        ],
+        vessels=counts,
     )
 
 

@@ -1,9 +1,9 @@
 """A job: what is to be made, of which mix, in which mixer, with which materials and vessels."""
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Annotated, Any, Literal, Union
+from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union
 
-from pydantic import BeforeValidator, Discriminator, Field, Tag, create_model
+from pydantic import BeforeValidator, Discriminator, Field, Tag, create_model, model_validator
 
 from keeve.core.admixtures import Basis
 from keeve.core.concrete_design import Exposure
@@ -173,12 +173,33 @@ class MaterialOnSite(Strict):
 
 
 class Vessel(Strict):
-    """A vessel filled level to its mark: its volume in L, its empty mass in kg, the material it is for (else any)."""
+    """What a material is measured in: a vessel filled level to its mark, a heaped shovel, or a whole bag.
+
+    Its volume in L (a bag's comes from its weight), its empty mass in kg, the material it is for (else any).
+    ``spread_fraction``: the standard deviation of one shovel to the next over their mean (common practice, no source).
+    """
 
     name: Annotated[str, Field(min_length=1, max_length=40)]
-    volume_l: Dimension
+    kind: Literal["level", "shovel", "bag"] = "level"
+    volume_l: Dimension | None = None
     tare_kg: Amount = 0.0
     material: str | None = None
+    spread_fraction: Fraction = 0.15
+
+    @model_validator(mode="after")
+    def _is_whole(self) -> Self:
+        if self.kind == "bag" and self.material is None:
+            raise ValueError("of kind bag needs material: say what is in it")
+        if self.kind != "bag" and self.volume_l is None:
+            raise ValueError("needs volume_l: give what it holds, in L")
+        return self
+
+
+class Scale(Strict):
+    """A scale: the most it weighs, kg, and its smallest division, g."""
+
+    capacity_kg: Dimension
+    division_g: Dimension
 
 
 class AdmixtureLabel(Strict):
@@ -238,6 +259,7 @@ class Job(Strict):
     mixer: Mixer
     materials: dict[str, MaterialOnSite] = {}
     vessels: list[Vessel] = []
+    scale: Scale | None = None
     admixtures: list[AdmixtureLabel] = []
     order: Order | None = None
     gauge: Gauge = "weight"

@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from keeve.core.job import Mixer, Vessel
+from keeve.core.job import Mixer, Scale, Vessel
 from keeve.core.loads import Limit
 from keeve.core.mixes.model import Caution, Gauge, Hatch, Order, Sort, Test
 from keeve.core.rules import RuleWarning
@@ -187,6 +187,7 @@ class Plan(_Part):
     gauge: Gauge
     mixer: Mixer
     vessels: list[Vessel]
+    scale: Scale | None = None
     materials: list[PlanMaterial]
     volume: PlanVolume
     limit: Limit
@@ -258,11 +259,3 @@ def _load_step(step: PlanStep, load: Load) -> LoadStep:
 def nearest_quarter(count: float) -> float:
     """A count of vessels as it can be gauged by eye: quarters."""
     return round(count * 4) / 4
-
-
-def gauged_parts(load: Load) -> list[float] | None:
-    """Each component's parts to one of the first when gauged in quarter vessels; None without vessels."""
-    if not all(charge.vessels for charge in load.charges):
-        return None
-    counts = [nearest_quarter(charge.vessels[0].count) for charge in load.charges]
-    return [count / counts[0] for count in counts] if counts[0] else None

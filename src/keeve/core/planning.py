@@ -9,7 +9,7 @@ from keeve.core.errors import InputError
 from keeve.core.job import Job
 from keeve.core.load_strength import plan_strength
 from keeve.core.loads import Loads, WholeBags, split_loads
-from keeve.core.mixes.model import MIXER_NAMES, Caution, Mix, MixWater, Procedure
+from keeve.core.mixes.model import MIXER_NAMES, Caution, Gauge, Mix, MixWater, Procedure
 from keeve.core.needs import no_bag, volumes
 from keeve.core.plan import (
     Load,
@@ -73,6 +73,7 @@ def make_plan(job: Job) -> Plan:
         gauge=job.gauge,
         mixer=job.mixer,
         vessels=job.vessels,
+        scale=job.scale,
         materials=materials,
         volume=volume,
         limit=split.limit,
@@ -188,6 +189,10 @@ def _assumed(job: Job) -> dict[str, Any]:
     return assumed
 
 
+# What a mix says of weighing it says of the scale's readings too, and of level vessels also of shovels.
+_LIKE: dict[Gauge, Gauge] = {"scale": "weight", "shovels": "volume"}
+
+
 def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
     return PlanMix(
         id=mix.id,
@@ -206,7 +211,7 @@ def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
         placing=mix.placing,
         leftovers=mix.leftovers,
         order_why=procedure.why,
-        gauge_why=mix.gauges.get(job.gauge, ""),
+        gauge_why=mix.gauges.get(_LIKE.get(job.gauge, job.gauge), ""),
     )
 
 

@@ -17,7 +17,20 @@ WATER = Entry("Mixing water", ("conditions", "water_c"), "temperature")
 HEAP = Entry("The heap itself", ("conditions", "heap_c"), "temperature")
 MIXER = Choice("Mixer", ("mixer", "kind"), MIXER_NAMES, needed=True)
 ORDER = Choice("Charge", ("order",), {None: "As the mix says", **ORDER_NAMES})
-GAUGE = Choice("Measure", ("gauge",), {"weight": "By weight", "volume": "By level vessels"})
+GAUGE = Choice(
+    "Measure",
+    ("gauge",),
+    {
+        "weight": "By weight",
+        "scale": "By what the scale shows, vessel and all",
+        "volume": "By level vessels and whole bags",
+        "shovels": "By shovels: small patches only",
+    },
+)
+SCALE = (
+    Entry("The scale weighs to", ("scale", "capacity_kg"), "mass"),
+    Entry("Its smallest division, g", ("scale", "division_g")),
+)
 WHOLE_BAGS = Choice("Size the loads", ("whole_bags",), {False: "All alike", True: "By whole bags of binder"})
 STEEL = Choice("Steel in it or beside it", ("conditions", "near_steel"), {False: "No", True: "Yes"})
 BAGS = Choice(
@@ -64,6 +77,9 @@ def proportion_of(mix: Mix) -> Choice | None:
     return Choice("Proportion", ("proportion",), options) if options else None
 
 
+_MEASURES_IN = {"level": "Filled level", "shovel": "A heaped shovel", "bag": "A whole bag"}
+
+
 def vessels_of(mix: Mix) -> Rows:
     """The vessels that charges are gauged in."""
     options: dict[str | None, str] = {
@@ -76,8 +92,9 @@ def vessels_of(mix: Mix) -> Rows:
         "Vessel",
         (
             Text("Called", ("name",), default="bucket", needed=True),
-            Entry("Level, to its mark", ("volume_l",), "batch", default=12.0, needed=True),
+            Entry("Holds, to its mark", ("volume_l",), "batch", default=12.0),
             Entry("Weighs empty", ("tare_kg",), "mass"),
+            Choice("It is", ("kind",), _MEASURES_IN),
             Choice("For", ("material",), options),
         ),
         least=0,
@@ -212,7 +229,7 @@ def fields_of_mix(mix: Mix) -> list[Field]:
     if mix.basis == "design":
         found += [*DESIGN, EXPOSURE, AIR_ENTRAINED]
     if mix.basis != "bag":
-        found.append(WHOLE_BAGS)
+        found += [WHOLE_BAGS, *SCALE]
     found += [item for number in range(len(dosed(mix))) for item in label_of(mix, number)]
     return found + seen(mix)
 

@@ -284,6 +284,8 @@ def to_job(form: PlanForm) -> Job | None:
             _put(raw, item, text, form)
     raw["admixtures"] = list(raw["admixtures"].values())
     raw = _without_empty(raw)
+    if not raw["scale"]:
+        del raw["scale"]
     raw["materials"] = {name: figures for name, figures in raw["materials"].items() if figures}
     if form.errors or form.missing:
         return None
@@ -316,6 +318,7 @@ def _begun(form: PlanForm) -> dict[str, Any]:
         "materials": {part.name: opened.get("materials", {}).get(part.name, {}) for part in mix.parts},
         "parts": {},
         "conditions": opened.get("conditions", {}),
+        "scale": opened.get("scale", {}),
         "vessels": [
             vessels[number] if number < len(vessels) else {}
             for number in range(form.vessels.count(form.values))

@@ -9,7 +9,7 @@ from keeve.core.rules import Air, Amount, Dimension, Fraction, Strict
 
 MixerKind = Literal["tilting-drum", "forced-action", "paddle", "tray", "two-buckets", "barrow"]
 Order = Literal["water-first", "dry-first"]
-Gauge = Literal["weight", "volume"]
+Gauge = Literal["weight", "volume", "scale", "shovels"]
 Reading = Literal["too-dry", "right", "too-wet", "not-mixed-yet"]
 Hatch = Literal["cement", "lime", "sand", "stone", "hemp", "dry-mix", "paste", "water"]
 # What a yard holds, as one looks for a mix by it.

@@ -98,6 +98,8 @@ _TARE_SHARE, _TARE_KG = 0.05, 0.1
 def _of_the_tares(job: Job) -> Iterator[RuleWarning]:
     """Tares that cannot be, and vessels of one name that do not weigh the same."""
     for index, vessel in enumerate(job.vessels):
+        if vessel.volume_l is None:
+            continue
         field = f"vessels.{index}.tare_kg"
         alike = [other.tare_kg for other in job.vessels if other.name == vessel.name]
         middle = median(alike)

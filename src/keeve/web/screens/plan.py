@@ -8,9 +8,10 @@ from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.errors import InputError
-from keeve.core.plan import gauged_parts
+from keeve.core.gauging import in_vessels
 from keeve.core.planning import make_plan
 from keeve.core.units import System
+from keeve.core.workings import Workings
 from keeve.services import accounts, mixes, plans
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
@@ -127,7 +128,7 @@ def _result(form: PlanForm) -> dict[str, Any]:
         "sketches": [sketch(kind, need) for kind, need in zip(form.items, needs, strict=True)],
         "bar": order_bar(plan),
         "errors": {},
-        "gauged": gauged_parts(plan.loads[0]),
+        "in_vessels": in_vessels(plan, plan.loads[0], Workings()),
     }
 
 

@@ -1,0 +1,127 @@
+"""A load in the user's own gauge: level vessels, gross readings of the scale, shovels; and what the gauge costs."""
+
+import math
+from typing import NamedTuple
+
+from keeve.core.errors import InputError
+from keeve.core.gauge import GaugeVessels, gauge_vessels, scale_target
+from keeve.core.job import Vessel
+from keeve.core.mixes.model import Gauge
+from keeve.core.plan import Charge, Load, LoadStep, Plan, VesselCount
+from keeve.core.workings import Workings
+
+# Vessels are filled by eye in quarters, bags are not opened for less than a half.
+_STEPS = {"level": 0.25, "bag": 0.5}
+# How far the load as a whole may give for the ratio's sake. A judgement made here.
+_TOLERANCE = 0.10
+
+
+class Reading(NamedTuple):
+    """What the scale shows: so many fills of a vessel, each to so many kg with the vessel on it."""
+
+    vessel: str
+    fills: int
+    gross_kg: float
+
+
+class Shovels(NamedTuple):
+    """So many shovels of that name, and how far their sum spreads (standard deviation over the sum)."""
+
+    name: str
+    number: float
+    spread_fraction: float
+
+
+def reading_of(plan: Plan, charge: Charge, share: float = 1.0) -> Reading | None:
+    """What the scale shows for a share of a charge; None without a scale, or a vessel to weigh in.
+
+    The vessel is filled level at most, and the scale not loaded over its capacity.
+    """
+    vessel = next(
+        (item for item in _for(plan, charge.material) if item.kind == "level" and item.volume_l), None
+    )
+    if vessel is None or vessel.volume_l is None or plan.scale is None:
+        return None
+    net_kg = charge.mass_kg * share
+    level_kg = vessel.volume_l * charge.mass_kg / charge.volume_l
+    most_kg = min(level_kg, plan.scale.capacity_kg - vessel.tare_kg)
+    if net_kg <= 0 or most_kg <= 0:
+        return None
+    fills = math.ceil(net_kg / most_kg - 1e-9)
+    gross_kg = scale_target(net_kg=net_kg, tare_kg=vessel.tare_kg, vessels=fills).gross_kg
+    return Reading(vessel.name, fills, gross_kg)
+
+
+def shovels_of(plan: Plan, charge: Charge, share: float = 1.0) -> Shovels | None:
+    """A share of a charge in shovels; None without a shovel. Their errors add up as independent ones do."""
+    shovel = next((item for item in _for(plan, charge.material) if item.kind == "shovel"), None)
+    if shovel is None or not shovel.volume_l or not charge.volume_l:
+        return None
+    count = charge.volume_l * share / shovel.volume_l
+    return Shovels(shovel.name, count, shovel.spread_fraction / math.sqrt(max(count, 1.0)))
+
+
+class Told(NamedTuple):
+    """A charge, or a step's share of it, as the plan's gauge tells it: in which gauge, and what that has of it."""
+
+    gauge: Gauge
+    mass_kg: float
+    volume_l: float
+    vessels: VesselCount | None
+    reading: Reading | None
+    shovels: Shovels | None
+
+
+def told(plan: Plan, charge: Charge, share: float = 1.0, gauge: Gauge | None = None) -> Told:
+    """A share of a charge in the plan's gauge, or in another; by weight where the yard has nothing for that gauge."""
+    wanted = "volume" if plan.mix.basis == "bag" else gauge or plan.gauge
+    first = next(iter(charge.vessels), None)
+    counted = VesselCount(name=first.name, count=first.count * share) if first else None
+    reading, shovels = reading_of(plan, charge, share), shovels_of(plan, charge, share)
+    has = {"volume": counted, "scale": reading, "shovels": shovels}
+    found: Gauge = wanted if has.get(wanted) else "weight"
+    return Told(found, charge.mass_kg * share, charge.volume_l * share, counted, reading, shovels)
+
+
+def told_step(plan: Plan, load: Load, step: LoadStep) -> Told | None:
+    """What a step charges, in the plan's gauge; None where it charges nothing."""
+    if step.mass_kg is None or not step.plan.material:
+        return None
+    return told(plan, load.charge(step.plan.material), step.plan.share or 1.0)
+
+
+def in_vessels(plan: Plan, load: Load, workings: Workings) -> GaugeVessels | None:
+    """The load in level vessels and whole bags with the error they make; None where something has none to go in.
+
+    Args:
+        plan: the plan, with its vessels.
+        load: the load.
+        workings: keeps the rule that is run.
+    """
+    litres, steps = {}, {}
+    for charge in load.charges:
+        vessel = next((item for item in _for(plan, charge.material) if item.kind != "shovel"), None)
+        counted = next((item for item in charge.vessels if vessel and item.name == vessel.name), None)
+        if vessel is None or counted is None or not counted.count:
+            return None
+        litres[charge.material] = charge.volume_l / counted.count
+        steps[charge.material] = _STEPS[vessel.kind]
+    try:
+        return workings.run(
+            gauge_vessels,
+            masses_kg={charge.material: charge.mass_kg for charge in load.charges},
+            bulk_densities_kg_m3={
+                charge.material: charge.mass_kg / charge.volume_l * 1000 for charge in load.charges
+            },
+            vessel_l=litres,
+            fraction=steps,
+            batch_tolerance=_TOLERANCE,
+        )
+    except InputError:
+        # A load smaller than its vessels cannot be gauged in them: it is told by weight.
+        return None
+
+
+def _for(plan: Plan, material: str) -> list[Vessel]:
+    own = [vessel for vessel in plan.vessels if vessel.material == material]
+    return own + [vessel for vessel in plan.vessels if vessel.material is None]
