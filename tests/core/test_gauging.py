@@ -4,12 +4,12 @@ import math
 from typing import Any
 
 import pytest
-from helpers import plan
+from helpers import a_job_of, plan
 from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
-from keeve.core.gauging import in_vessels, reading_of, shovels_of, told
+from keeve.core.gauging import in_vessels, jar_for, reading_of, shovels_of, told
 from keeve.core.workings import Workings
 
 BUCKET = {"name": "bucket", "volume_l": 12, "tare_kg": 0.7}
@@ -24,7 +24,7 @@ def test_the_scale_shows_the_whole_charge_and_is_never_overloaded(
 ) -> None:
     found = plan(
         vessels=[{**BUCKET, "volume_l": volume_l, "tare_kg": tare_kg}],
-        scale={"capacity_kg": capacity_kg, "division_g": 10},
+        scales=[{"capacity_kg": capacity_kg, "division_g": 10}],
     )
     for charge in found.loads[0].charges:
         reading = reading_of(found, charge, share)
@@ -86,3 +86,21 @@ def test_a_vessel_that_cannot_be_is_refused(vessel: dict[str, Any], field: str) 
     with pytest.raises(InputError) as caught:
         plan(vessels=[vessel])
     assert caught.value.fields == [field]
+
+
+@pytest.mark.parametrize(
+    ("volume_ml", "jar"),
+    [(5, None), (12, "syringe"), (32, "cylinder"), (180, "cylinder"), (700, "jug"), (9000, None)],
+)
+def test_a_dose_is_measured_in_what_can_measure_it(volume_ml: float, jar: str | None) -> None:
+    found = jar_for(volume_ml)
+    assert (found.name if found else None) == jar
+    assert found is None or found.holds_ml >= volume_ml
+
+
+def test_a_powder_under_ten_divisions_is_not_for_that_scale() -> None:
+    """By hand: 900 g/m3 of fibre in 0.04 m3 is 36 g: fine on a scale of 1 g, not on one of 10 g."""
+    job = {**a_job_of("screed-1-4-fibre", "forced-action"), "need": {"volume_m3": 0.036}}
+    for division_g, codes in ((10, {"scale_too_coarse"}), (1, set())):
+        found = plan(**job, scales=[{"capacity_kg": 30, "division_g": division_g}])
+        assert {item.code for item in found.warnings} & {"scale_too_coarse"} == codes

@@ -1,6 +1,7 @@
 """Headers, forms from elsewhere, the wrong crew on every route."""
 
 import json
+import re
 from typing import Any
 
 import pytest
@@ -27,7 +28,7 @@ READERS_POSTS = {
     "/account/sign-out-everywhere", "/invitation/{token}", "/rules/{rule_id}/try",
 }  # fmt: skip
 # Pages that lead only to what a reader may not do.
-EDITING = {"/mixes/{mix_id}/own"}
+EDITING = {"/mixes/{mix_id}/own", "/yard/new/{kind}"}
 
 
 def a_load(client: Client) -> dict[str, str]:
@@ -37,6 +38,9 @@ def a_load(client: Client) -> dict[str, str]:
     begun = client.post(f"/plan/{plan_id}/load/1/begin")
     load_id = begun.headers["location"].split("/")[2]
     account_id = str(client.visitor.account_id)
+    scale = {"name": "scale", "capacity_kg": "30", "division_g": "5"}
+    assert client.post("/yard/new/scale", data=scale).status_code == 303
+    things = re.findall(r"/yard/own/([0-9a-f-]+)", client.get("/yard").text)
     own = client.post("/mixes/mortar-general/own", data={"name": "Wall mortar"})
     return {
         "mix_id": own.headers["location"].split("/")[2],
@@ -46,6 +50,8 @@ def a_load(client: Client) -> dict[str, str]:
         "number": "1",
         "load_id": load_id,
         "account_id": account_id,
+        "kind": "scale",
+        "thing_id": things[0],
         "token": "guessed",
     }
 
@@ -77,7 +83,7 @@ def test_another_crew_reaches_nothing(engine: Engine, clock: Clock, client: Clie
     ids = a_load(client)
     stranger = Client(engine, clock)
     for method, path in every_route():
-        if "{" in path and "{rule_id}" not in path and "{heap_id}" not in path:
+        if "{" in path and not any(name in path for name in ("{rule_id}", "{heap_id}", "{kind}")):
             assert ask(stranger, method, path.format(**ids)).status_code == 404, path
     assert stranger.get(f"/plan?again={ids['plan_id']}").status_code == 404
     assert "Wall mortar" in client.get("/mixes").text
@@ -135,6 +141,8 @@ def test_a_form_from_elsewhere_changes_nothing(client: Client) -> None:
                     "mix_id",
                     "rule_id",
                     "heap_id",
+                    "thing_id",
+                    "kind",
                 )
                 ids = dict.fromkeys(names, "1")
                 answer = client.post(path.format(**ids), headers=headers)

@@ -35,16 +35,17 @@ class Shovels(NamedTuple):
 def reading_of(plan: Plan, charge: Charge, share: float = 1.0) -> Reading | None:
     """What the scale shows for a share of a charge; None without a scale, or a vessel to weigh in.
 
-    The vessel is filled level at most, and the scale not loaded over its capacity.
+    The vessel is filled level at most, and the largest scale not loaded over its capacity.
     """
     vessel = next(
         (item for item in _for(plan, charge.material) if item.kind == "level" and item.volume_l), None
     )
-    if vessel is None or vessel.volume_l is None or plan.scale is None:
+    capacity_kg = max((scale.capacity_kg for scale in plan.scales), default=0.0)
+    if vessel is None or vessel.volume_l is None or not capacity_kg:
         return None
     net_kg = charge.mass_kg * share
     level_kg = vessel.volume_l * charge.mass_kg / charge.volume_l
-    most_kg = min(level_kg, plan.scale.capacity_kg - vessel.tare_kg)
+    most_kg = min(level_kg, capacity_kg - vessel.tare_kg)
     if net_kg <= 0 or most_kg <= 0:
         return None
     fills = math.ceil(net_kg / most_kg - 1e-9)
@@ -120,6 +121,31 @@ def in_vessels(plan: Plan, load: Load, workings: Workings) -> GaugeVessels | Non
     except InputError:
         # A load smaller than its vessels cannot be gauged in them: it is told by weight.
         return None
+
+
+# What liquids are measured in: its name, the most it holds and its graduation, mL. Common practice, no source.
+_JARS = (
+    ("syringe", 20, 1),
+    ("cylinder", 100, 1),
+    ("cylinder", 250, 2),
+    ("jug", 1000, 20),
+    ("jug", 5000, 100),
+)
+# A dose of fewer graduations than that is guessed, not measured.
+_LEAST_DIVISIONS = 10
+
+
+class Jar(NamedTuple):
+    """A measure for liquids: its name and the most it holds, mL."""
+
+    name: str
+    holds_ml: float
+
+
+def jar_for(volume_ml: float) -> Jar | None:
+    """The smallest usual measure that holds a dose and can measure it; None where it is too little or too much."""
+    fit = [Jar(name, most) for name, most, mark in _JARS if _LEAST_DIVISIONS * mark <= volume_ml <= most]
+    return fit[0] if fit else None
 
 
 def _for(plan: Plan, material: str) -> list[Vessel]:

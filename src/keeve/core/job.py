@@ -259,7 +259,7 @@ class Job(Strict):
     mixer: Mixer
     materials: dict[str, MaterialOnSite] = {}
     vessels: list[Vessel] = []
-    scale: Scale | None = None
+    scales: Annotated[list[Scale], Field(max_length=6)] = []
     admixtures: list[AdmixtureLabel] = []
     order: Order | None = None
     gauge: Gauge = "weight"

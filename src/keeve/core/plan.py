@@ -187,7 +187,7 @@ class Plan(_Part):
     gauge: Gauge
     mixer: Mixer
     vessels: list[Vessel]
-    scale: Scale | None = None
+    scales: list[Scale] = []
     materials: list[PlanMaterial]
     volume: PlanVolume
     limit: Limit

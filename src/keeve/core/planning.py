@@ -73,7 +73,7 @@ def make_plan(job: Job) -> Plan:
         gauge=job.gauge,
         mixer=job.mixer,
         vessels=job.vessels,
-        scale=job.scale,
+        scales=job.scales,
         materials=materials,
         volume=volume,
         limit=split.limit,

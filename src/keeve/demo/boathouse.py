@@ -9,7 +9,7 @@ from sqlalchemy import Engine
 from keeve.core.bench import Situation
 from keeve.demo import jobs
 from keeve.formats.job_file import read_job
-from keeve.services import accounts, batches, crews, heaps, plans
+from keeve.services import accounts, batches, crews, heaps, plans, yard
 from keeve.services.accounts import Visitor
 from keeve.services.running import RunningLoad
 
@@ -26,6 +26,8 @@ def load_demo(engine: Engine, now: datetime) -> None:
     wren = _visitor(engine, SIGN_IN_NAME, now)
     _newcomer(engine, wren, "fen", "Fen", "mixer", now)
     _newcomer(engine, wren, "moss", "Moss", "reader", now)
+    for thing in jobs.YARD:
+        yard.keep_item(engine, wren, uuid4(), thing, now)
     coping = plans.save_plan(engine, wren, read_job(jobs.COPING_BED))
     for job in (jobs.MOORING_BLOCKS, jobs.BOATHOUSE_SCREED, jobs.RAIL_POSTS):
         plans.save_plan(engine, wren, read_job(job))

@@ -87,3 +87,23 @@ QUAY_PATCH = _job(
     materials={"sand": _SAND, "cement": {"bag_kg": 25}},
     vessels=[_BUCKET],
 )
+
+# What the boathouse crew owns.
+YARD: list[dict[str, Any]] = [
+    {
+        "kind": "mixer",
+        "name": "the old drum",
+        "mixer_kind": "tilting-drum",
+        "working_l": 90,
+        "drum_l": 134,
+        "cycle_min": 12,
+    },
+    {"kind": "mixer", "name": "the pan", "mixer_kind": "forced-action", "working_l": 60, "cycle_min": 10},
+    {"kind": "vessel", "name": "bucket", "volume_l": 12, "tare_kg": 0.7, "mark_mm": 25},
+    {"kind": "vessel", "name": "tin", "full_of_water_kg": 5.4, "tare_kg": 0.4, "material": "cement"},
+    {"kind": "vessel", "name": "shovel", "is_a": "shovel", "volume_l": 4.5},
+    {"kind": "scale", "name": "platform scale", "capacity_kg": 60, "division_g": 20},
+    {"kind": "scale", "name": "kitchen scale", "capacity_kg": 5, "division_g": 1},
+    {"kind": "material", "material": "cement", "bag_kg": 25, "price_per_bag": 9.5},
+    {"kind": "material", "material": "building-sand", "weighed_kg": 18.6, "weighed_l": 12, "price_per_t": 42},
+]

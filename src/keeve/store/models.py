@@ -165,6 +165,19 @@ class Event(CrewOwned, Base):
     content: Mapped[dict[str, Any]]
 
 
+class YardVersion(CrewOwned, Base):
+    """Something the crew owns, as it was written down at a moment; the newest counts, none in it: it is gone."""
+
+    __tablename__ = "yard_version"
+    __table_args__ = (Index("yard_newest", "crew_id", "thing_id", "made_at"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    thing_id: Mapped[UUID]
+    content: Mapped[dict[str, Any] | None]
+    made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    made_at: Mapped[datetime]
+
+
 class HeapEvent(CrewOwned, Base):
     """What happened to a heap of the crew's, appended once and never changed; ``heap`` is what lies in it."""
 

@@ -13,7 +13,7 @@ from jinja2.runtime import Context
 from starlette.templating import Jinja2Templates
 
 from keeve.core.bench import Act
-from keeve.core.gauging import told, told_step
+from keeve.core.gauging import jar_for, told, told_step
 from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, QUARTERS, READING_NAMES, RETEMPERING_NAMES
 from keeve.core.plan import nearest_quarter
 from keeve.core.units import MEASURES, Kind, to_kept, to_shown
@@ -204,6 +204,7 @@ _FILTERS: Mapping[str, Any] = {
 }
 _environment.filters.update(_FILTERS)
 _environment.globals.update(
+    jar_for=jar_for,
     told=told,
     told_step=told_step,
     MIXER_NAMES=MIXER_NAMES,

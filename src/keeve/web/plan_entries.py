@@ -27,9 +27,16 @@ GAUGE = Choice(
         "shovels": "By shovels: small patches only",
     },
 )
-SCALE = (
-    Entry("The scale weighs to", ("scale", "capacity_kg"), "mass"),
-    Entry("Its smallest division, g", ("scale", "division_g")),
+SCALES = Rows(
+    "Your scales",
+    ("scales",),
+    "Scale",
+    (
+        Entry("Weighs to", ("capacity_kg",), "mass", needed=True),
+        Entry("Smallest division, g", ("division_g",), needed=True),
+    ),
+    least=0,
+    most=6,
 )
 WHOLE_BAGS = Choice("Size the loads", ("whole_bags",), {False: "All alike", True: "By whole bags of binder"})
 STEEL = Choice("Steel in it or beside it", ("conditions", "near_steel"), {False: "No", True: "Yes"})
@@ -77,7 +84,7 @@ def proportion_of(mix: Mix) -> Choice | None:
     return Choice("Proportion", ("proportion",), options) if options else None
 
 
-_MEASURES_IN = {"level": "Filled level", "shovel": "A heaped shovel", "bag": "A whole bag"}
+MEASURES_IN = {"level": "Filled level", "shovel": "A heaped shovel", "bag": "A whole bag"}
 
 
 def vessels_of(mix: Mix) -> Rows:
@@ -94,7 +101,7 @@ def vessels_of(mix: Mix) -> Rows:
             Text("Called", ("name",), default="bucket", needed=True),
             Entry("Holds, to its mark", ("volume_l",), "batch", default=12.0),
             Entry("Weighs empty", ("tare_kg",), "mass"),
-            Choice("It is", ("kind",), _MEASURES_IN),
+            Choice("It is", ("kind",), MEASURES_IN),
             Choice("For", ("material",), options),
         ),
         least=0,
@@ -229,7 +236,7 @@ def fields_of_mix(mix: Mix) -> list[Field]:
     if mix.basis == "design":
         found += [*DESIGN, EXPOSURE, AIR_ENTRAINED]
     if mix.basis != "bag":
-        found += [WHOLE_BAGS, *SCALE]
+        found.append(WHOLE_BAGS)
     found += [item for number in range(len(dosed(mix))) for item in label_of(mix, number)]
     return found + seen(mix)
 

@@ -1,8 +1,9 @@
 """The plan form and the job it stands for: what was typed, in the reader's units, to a job and back."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import date
 from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
@@ -10,6 +11,7 @@ from keeve.core.job import Job
 from keeve.core.mixes import library
 from keeve.core.mixes.model import Mix
 from keeve.core.units import System
+from keeve.core.yard import YardItem, begun_with
 from keeve.formats.job_file import read_job
 from keeve.web import built, plan_entries
 from keeve.web.built import BUILT
@@ -74,6 +76,11 @@ class PlanForm:
         return [rows.under(("need", index)) for rows in BUILT[self.items[index]].rows]
 
     @property
+    def vessel_names(self) -> list[str]:
+        """What its vessels are called."""
+        return [vessel.get("name", "") for vessel in members(self.values, "vessels")]
+
+    @property
     def vessels(self) -> Rows:
         """The rows of its vessels."""
         return plan_entries.vessels_of(self.mix)
@@ -85,9 +92,9 @@ class PlanForm:
         for index, kind in enumerate(self.items):
             found += built.fields_of(kind, index, self.values)
             found.append(Text("Called", ("need", index, "name")))
-        if self.mix.basis != "bag":
-            for number in range(self.vessels.count(self.values)):
-                found += self.vessels.row(number)
+        for rows in (plan_entries.SCALES, *([self.vessels] if self.mix.basis != "bag" else [])):
+            for number in range(rows.count(self.values)):
+                found += rows.row(number)
         return {item.name: item for item in found}
 
     @property
@@ -123,13 +130,11 @@ class PlanForm:
         words, texts = [], {}
         for name, kept in named.items():
             item = fields[name]
-            match item:
-                case Choice():
-                    texts[name], shown = item.write(kept), item.options[kept]
-                case Entry():
-                    texts[name], shown = item.write(kept, self.units), item.shown(kept, self.units)
-                case Text():
-                    texts[name] = shown = kept
+            texts[name] = shown = _text(item, kept, self.units)
+            if isinstance(item, Choice):
+                shown = item.options[kept]
+            elif isinstance(item, Entry):
+                shown = item.shown(kept, self.units)
             words.append(f"{item.label}: {shown}")
         return Offer(", ".join(words), texts)
 
@@ -144,13 +149,32 @@ class PlanForm:
             self.offers.setdefault((names or [""])[0], offer)
 
 
-def empty_form(units: System, mixes: Mapping[str, Mix], mix_id: str = _NEWCOMERS_MIX) -> PlanForm:
-    """The form as a newcomer meets it, with a small job on it that plans."""
+def empty_form(
+    units: System,
+    mixes: Mapping[str, Mix],
+    mix_id: str = "",
+    yard: Sequence[YardItem] = (),
+    today: date | None = None,
+) -> PlanForm:
+    """The form as a newcomer meets it, with a small job on it that plans; with what the yard has, where it has any.
+
+    Args:
+        units: the reader's.
+        mixes: those to choose from.
+        mix_id: the mix it is for.
+        yard: what the crew owns.
+        today: for the age of what was bought.
+    """
     mix_id = mix_id if mix_id in mixes else _NEWCOMERS_MIX
     form = PlanForm({"title": "", "mix": mix_id, "need.0.built": "slab"}, mixes, units)
     form.values |= {"mixer.kind": form.mix.procedures[0].mixer}
+    owned = _without_empty(begun_with(yard, form.mix, today or date.max))
     if form.mix.basis != "bag":
-        form.values["vessels.0.name"] = "bucket"
+        form.values |= {f"vessels.{number}.name": "bucket" for number in range(len(owned["vessels"]) or 1)}
+    form.values |= {f"scales.{number}.capacity_kg": "" for number in range(len(owned["scales"]))}
+    for name, item in form.fields.items():
+        if (kept := at(owned, item.path)) is not None:
+            form.values[name] = _text(item, kept, units)
     return _filled(form)
 
 
@@ -231,15 +255,16 @@ def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
         for rows in BUILT[form.items[index]].rows:
             for number in range(len(need.get(rows.path[0], []))):
                 form.values |= {entry.name: "" for entry in rows.under(("need", index)).row(number)}
-    for number in range(len(raw.get("vessels", []))):
-        form.values |= {entry.name: "" for entry in form.vessels.row(number)}
+    for rows in (plan_entries.SCALES, form.vessels):
+        for number in range(len(raw.get(rows.name, []))):
+            form.values |= {entry.name: "" for entry in rows.row(number)}
     raw = _by_number(raw, form.mix)
     for name, item in form.fields.items():
         kept = at(raw, item.path)
-        if kept is None:
-            form.values[name] = _empty(item, units) if isinstance(item, Choice) or item.needed else ""
+        if kept is not None:
+            form.values[name] = _text(item, kept, units)
         else:
-            form.values[name] = item.write(kept, units) if isinstance(item, Entry) else _written(item, kept)
+            form.values[name] = _empty(item, units) if isinstance(item, Choice) or item.needed else ""
     return form
 
 
@@ -253,8 +278,15 @@ def _by_number(raw: Mapping[str, Any], mix: Mix) -> dict[str, Any]:
     }
 
 
-def _written(item: Text | Choice, kept: Any) -> str:
-    return item.write(kept) if isinstance(item, Choice) else str(kept)
+def _text(item: Field, kept: Any, units: System) -> str:
+    """A kept value as the form has it."""
+    match item:
+        case Entry():
+            return item.write(kept, units)
+        case Choice():
+            return item.write(kept)
+        case Text():
+            return str(kept)
 
 
 def convert(form: PlanForm, new: System) -> PlanForm:
@@ -284,8 +316,6 @@ def to_job(form: PlanForm) -> Job | None:
             _put(raw, item, text, form)
     raw["admixtures"] = list(raw["admixtures"].values())
     raw = _without_empty(raw)
-    if not raw["scale"]:
-        del raw["scale"]
     raw["materials"] = {name: figures for name, figures in raw["materials"].items() if figures}
     if form.errors or form.missing:
         return None
@@ -318,7 +348,7 @@ def _begun(form: PlanForm) -> dict[str, Any]:
         "materials": {part.name: opened.get("materials", {}).get(part.name, {}) for part in mix.parts},
         "parts": {},
         "conditions": opened.get("conditions", {}),
-        "scale": opened.get("scale", {}),
+        "scales": [{} for _ in range(plan_entries.SCALES.count(form.values))],
         "vessels": [
             vessels[number] if number < len(vessels) else {}
             for number in range(form.vessels.count(form.values))

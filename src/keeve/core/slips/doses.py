@@ -23,6 +23,7 @@ def of_the_doses(mix: Mix, job: Job, loads: list[Load]) -> Iterator[RuleWarning]
                 field="admixtures",
                 suggestion=f"Read the dose from the label of your {amount.name} and type it in.",
             )
+        yield from _of_the_scale(job, amount)
         for index, label in enumerate(job.admixtures):
             if label.name == amount.name:
                 yield from _of_the_dose(
@@ -66,6 +67,24 @@ def _counted(
     if usual.usual_dose and label.basis == usual.usual_basis and label.dose:
         return label.dose, (usual.usual_dose / 2, usual.usual_dose * 2), "of the label's unit"
     return None
+
+
+# A dose of fewer divisions than that is guessed, not weighed.
+_LEAST_DIVISIONS = 10
+
+
+def _of_the_scale(job: Job, amount: AdmixtureAmount) -> Iterator[RuleWarning]:
+    """A powder that no scale of the job can weigh."""
+    if not job.scales or amount.mass_kg is None or amount.volume_ml is not None:
+        return
+    least_g, dose_g = _LEAST_DIVISIONS * min(scale.division_g for scale in job.scales), amount.mass_kg * 1000
+    if dose_g < least_g:
+        yield RuleWarning(
+            code="scale_too_coarse",
+            message=f"{dose_g:.3g} g of {amount.name} is under {_LEAST_DIVISIONS} divisions of the scale.",
+            field="scales",
+            suggestion=f"Weigh it on a finer scale, or several loads' doses at once from {least_g:g} g on, and divide.",
+        )
 
 
 def _of_chlorides(field: str, label: AdmixtureLabel, mix: Mix, job: Job) -> Iterator[RuleWarning]:

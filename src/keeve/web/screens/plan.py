@@ -12,7 +12,7 @@ from keeve.core.gauging import in_vessels
 from keeve.core.planning import make_plan
 from keeve.core.units import System
 from keeve.core.workings import Workings
-from keeve.services import accounts, mixes, plans
+from keeve.services import accounts, mixes, plans, yard
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.web import plan_entries, plan_form
@@ -21,18 +21,24 @@ from keeve.web.drawings.order_bar import order_bar
 from keeve.web.drawings.sketch import sketch
 from keeve.web.pages import page
 from keeve.web.plan_form import PlanForm
-from keeve.web.security import Database, MayMix, SignedIn
+from keeve.web.security import Database, MayMix, Now, SignedIn
 
 router = APIRouter()
 
 
 @router.get("/plan")
 def show(
-    request: Request, database: Database, visitor: SignedIn, again: UUID | None = None, mix: str = ""
+    request: Request,
+    database: Database,
+    visitor: SignedIn,
+    now: Now,
+    again: UUID | None = None,
+    mix: str = "",
 ) -> Response:
     """The form, empty, for a mix, or from a saved plan, with what it comes to."""
     known = mixes.every_mix(database, visitor)
-    form = plan_form.empty_form(visitor.units, known, mix)
+    owned = [kept.item for kept in yard.yard_of(database, visitor)]
+    form = plan_form.empty_form(visitor.units, known, mix, owned, now.date())
     if again is not None:
         saved = plans.saved_plan(database, visitor, again)
         if saved is None:

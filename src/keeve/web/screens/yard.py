@@ -1,18 +1,23 @@
-"""Yard: the heaps, what they hold, and what happened to them."""
+"""Yard: the heaps and what happened to them, and what the crew owns."""
 
+from datetime import datetime
 from typing import Any
-from uuid import uuid4
+from uuid import UUID, uuid4
 
 from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
+from keeve.core.mixes import materials
 from keeve.core.units import System
-from keeve.services import heaps
+from keeve.services import heaps, yard
+from keeve.services.accounts import Visitor
+from keeve.services.database import Engine
 from keeve.web.drawings.heap_chart import heap_charts
 from keeve.web.entries import Entry
 from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, Now, SignedIn
+from keeve.web.yard_form import YARD, YardForm, form_of_item, typed_item
 
 router = APIRouter()
 
@@ -27,6 +32,75 @@ PAN = (
 def show(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
     """Every heap of the crew."""
     return _page(request, database, visitor, now)
+
+
+@router.get("/yard/new/{kind}")
+def show_new(request: Request, visitor: MayMix, kind: str) -> Response:
+    """The form of something new."""
+    return _own_page(request, form_of_item(_kind(kind), None, visitor.units), None)
+
+
+@router.post("/yard/new/{kind}")
+def keep_new(request: Request, database: Database, visitor: MayMix, now: Now, kind: str) -> Response:
+    """Write down something new, or show the form again with what is wrong."""
+    return _keep(request, database, visitor, now, form_of_item(_kind(kind), None, visitor.units), None)
+
+
+@router.get("/yard/own/{thing_id}")
+def show_own(request: Request, database: Database, visitor: SignedIn, thing_id: UUID) -> Response:
+    """The form of something the crew owns."""
+    known = _own(database, visitor, thing_id)
+    return _own_page(request, form_of_item(known.item.kind, known.item, visitor.units), known)
+
+
+@router.post("/yard/own/{thing_id}")
+def keep_own(request: Request, database: Database, visitor: MayMix, now: Now, thing_id: UUID) -> Response:
+    """Write it down as it is now, or show the form again with what is wrong."""
+    known = _own(database, visitor, thing_id)
+    return _keep(request, database, visitor, now, form_of_item(known.item.kind, None, visitor.units), known)
+
+
+@router.post("/yard/own/{thing_id}/gone")
+def take_out(database: Database, visitor: MayMix, now: Now, thing_id: UUID) -> Response:
+    """It is no longer there."""
+    if not yard.take_out(database, visitor, thing_id, now):
+        raise HTTPException(404)
+    return RedirectResponse("/yard#own", status_code=303)
+
+
+def _keep(
+    request: Request,
+    database: Engine,
+    visitor: Visitor,
+    now: datetime,
+    form: YardForm,
+    known: yard.Kept | None,
+) -> Response:
+    try:
+        raw = typed_item(form, request.state.form)
+        if raw is not None:
+            yard.keep_item(database, visitor, known.id if known else uuid4(), raw, now)
+            return RedirectResponse("/yard#own", status_code=303)
+    except InputError as fault:
+        form.refuse(fault)
+    return _own_page(request, form, known, 422)
+
+
+def _own_page(request: Request, form: YardForm, known: yard.Kept | None, status: int = 200) -> Response:
+    return page(request, "yard/own.html", status, form=form, known=known, YARD=YARD)
+
+
+def _own(database: Engine, visitor: Visitor, thing_id: UUID) -> yard.Kept:
+    found = next((kept for kept in yard.yard_of(database, visitor) if kept.id == thing_id), None)
+    if found is None:
+        raise HTTPException(404)
+    return found
+
+
+def _kind(kind: str) -> str:
+    if kind not in YARD:
+        raise HTTPException(404)
+    return kind
 
 
 @router.post("/yard/{heap_id}")
@@ -82,4 +156,7 @@ def _page(
         refusal=refusal,
         pan=PAN,
         new_id=uuid4,
+        own=yard.yard_of(database, visitor),
+        YARD=YARD,
+        MATERIALS=materials(),
     )

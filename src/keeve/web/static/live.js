@@ -81,10 +81,15 @@ document.addEventListener("alpine:init", () => {
       }
     },
 
-    // The hands stay where they were.
+    // The hands stay where they were, and what was opened stays open.
     redraw(html) {
       const focused = document.activeElement.id;
+      const words = (details) => details.querySelector("summary").textContent.split(":")[0];
+      const open = [...this.$refs.asked.querySelectorAll("details[open]")].map(words);
       this.$refs.asked.innerHTML = html;
+      for (const details of this.$refs.asked.querySelectorAll("details")) {
+        if (open.includes(words(details))) details.open = true;
+      }
       const again = focused && document.getElementById(focused);
       if (again) again.focus();
     },
