@@ -8,8 +8,8 @@ import pytest
 from helpers import job, plan, raw_job
 
 from keeve.core.errors import InputError
+from keeve.formats.csv_table import LOG_COLUMNS, csv_lines
 from keeve.formats.job_file import parse_job, schemas
-from keeve.formats.log_csv import COLUMNS, csv_lines
 from keeve.formats.plan_text import plan_text
 
 DOCS = Path(__file__).parents[2] / "docs"
@@ -50,8 +50,8 @@ def test_plan_as_text_names_what_matters() -> None:
 
 def test_csv_is_safe_in_a_spreadsheet() -> None:
     harmful = ['=HYPERLINK("x")', "+1", "-1", "@x", "\tx", "plain, with a comma"]
-    lines = list(csv_lines([[*harmful, None, 1.5, -2, "", ""]]))
+    lines = list(csv_lines(LOG_COLUMNS, [[*harmful, None, 1.5, -2, "", ""]]))
     header, row = csv.reader("".join(lines).splitlines())
-    assert tuple(header) == COLUMNS
+    assert tuple(header) == LOG_COLUMNS
     assert row[:5] == [f"'{cell}" for cell in harmful[:5]]
     assert row[5:] == ["plain, with a comma", "", "1.5", "-2", "", ""]

@@ -24,8 +24,8 @@ OPEN_ROUTES = {
 }
 # What somebody who only looks on may still send: nothing of it changes the crew's work.
 READERS_POSTS = {
-    "/sign-in", "/sign-out", "/units", "/plan/units", "/plan/preview", "/crew/switch", "/account/password",
-    "/account/sign-out-everywhere", "/invitation/{token}", "/rules/{rule_id}/try",
+    "/sign-in", "/sign-out", "/units", "/plan/units", "/plan/open", "/plan/preview", "/crew/switch",
+    "/account/password", "/account/sign-out-everywhere", "/invitation/{token}", "/rules/{rule_id}/try",
 }  # fmt: skip
 # Pages that lead only to what a reader may not do.
 EDITING = {"/mixes/{mix_id}/own", "/yard/new/{kind}"}

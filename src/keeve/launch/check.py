@@ -7,7 +7,7 @@ import sys
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
-from keeve.launch.system import ROOT, LaunchError, install
+from keeve.launch.system import ROOT, LaunchError, ensure_pango, install
 
 _TOOLS = Path(sys.executable).parent
 
@@ -17,6 +17,7 @@ def check(pytest: Sequence[str]) -> int:
     try:
         if shutil.which("chromium") is None:
             install("chromium", "Chromium, which the tests drive,")
+        ensure_pango()
     except LaunchError as fault:
         print(f"keeve: {fault}", file=sys.stderr)
         return 1

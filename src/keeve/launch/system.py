@@ -4,6 +4,7 @@ import os
 import shutil
 import subprocess
 import sys
+from ctypes.util import find_library
 from pathlib import Path
 
 ROOT = Path(__file__).parents[3]
@@ -34,3 +35,13 @@ def install(package: str, what_for: str) -> None:
         done = subprocess.run([*prefix, *command], env=environment, stdout=sys.stderr, check=False)
         if done.returncode:
             raise LaunchError(advice)
+
+
+def ensure_pango() -> None:
+    """The library that sets type on paper.
+
+    Raises:
+        LaunchError: it is missing and cannot be installed from here.
+    """
+    if find_library("pangoft2-1.0") is None:
+        install("libpangoft2-1.0-0", "Pango, which sets the type on paper,")

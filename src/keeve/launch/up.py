@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from keeve.launch.postgres import project_folder, running
-from keeve.launch.system import LaunchError
+from keeve.launch.system import LaunchError, ensure_pango
 
 _SECONDS_FOR_OPEN_PAGES = 3
 
@@ -20,6 +20,7 @@ def up(*, host: str, port: int, certificate: Path | None, key: Path | None, work
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     try:
         _check_address(host, certificate, key)
+        ensure_pango()
         with _listener(host, port) as listener, running(project_folder()) as url:
             _prepare(url)
             _serve(listener, url, host, certificate, key, workers)

@@ -1,6 +1,7 @@
 """Load card: what goes into this mixer, in which order, in the user's vessels."""
 
-from typing import Any
+import os
+from typing import Any, Literal
 from uuid import UUID
 
 from fastapi import APIRouter, HTTPException, Request
@@ -8,8 +9,12 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.bench import Window
 from keeve.core.plan import Load, Plan, load_steps
+from keeve.formats.csv_table import PLAN_COLUMNS, csv_lines, plan_rows
 from keeve.formats.job_file import MEDIA_TYPE, write_job
 from keeve.services import batches, plans
+from keeve.services.accounts import Visitor
+from keeve.services.database import Engine
+from keeve.web import paper
 from keeve.web.drawings.section import LABEL_X, charge_section
 from keeve.web.drawings.water_line import Strength, water_lines
 from keeve.web.pages import page
@@ -48,6 +53,77 @@ def on_paper(request: Request, database: Database, visitor: SignedIn, plan_id: U
     plan = saved.plan
     cards = [card_values(plan, load) for load in plan.loads]
     return page(request, "card/print.html", plan=plan, cards=cards, label_x=LABEL_X)
+
+
+@router.get("/plan/{plan_id}/paper.pdf")
+def pdf(
+    request: Request,
+    database: Database,
+    visitor: SignedIn,
+    plan_id: UUID,
+    size: Literal["a4", "letter"] = "a4",
+) -> Response:
+    """The shopping list and every card as PDF, a page each."""
+    plan = _plan(database, visitor, plan_id)
+    values = {
+        "plan": plan,
+        "plan_id": plan_id,
+        "cards": [card_values(plan, load) for load in plan.loads],
+        "label_x": LABEL_X,
+        "base": os.environ.get("KEEVE_URL", str(request.base_url)).rstrip("/"),
+        **paper.values(size),
+    }
+
+    def render(type_pt: float, section_mm: int) -> str:
+        set_page = page(request, "paper/plan.html", type_pt=type_pt, section_mm=section_mm, **values)
+        return bytes(set_page.body).decode()
+
+    return Response(
+        paper.on_paper(1 + len(plan.loads), render), media_type="application/pdf", headers=_named(plan, "pdf")
+    )
+
+
+@router.get("/plan/{plan_id}/plan.json")
+def plan_file(database: Database, visitor: SignedIn, plan_id: UUID) -> Response:
+    """The plan as JSON."""
+    plan = _plan(database, visitor, plan_id)
+    return JSONResponse(plan.model_dump(mode="json"), headers=_named(plan, "json"))
+
+
+@router.get("/plan/{plan_id}/plan.csv")
+def plan_table(database: Database, visitor: SignedIn, plan_id: UUID) -> Response:
+    """What goes into each load as CSV."""
+    plan = _plan(database, visitor, plan_id)
+    return Response(
+        "".join(csv_lines(PLAN_COLUMNS, plan_rows(plan))),
+        media_type="text/csv; charset=utf-8",
+        headers=_named(plan, "csv"),
+    )
+
+
+def _plan(database: Engine, visitor: Visitor, plan_id: UUID) -> Plan:
+    saved = plans.saved_plan(database, visitor, plan_id)
+    if saved is None:
+        raise HTTPException(404)
+    return saved.plan
+
+
+def _named(plan: Plan, ending: str) -> dict[str, str]:
+    """The header that names a file after its plan."""
+    kept = "".join(letter if letter.isascii() and letter.isalnum() else "-" for letter in plan.title.lower())
+    name = "-".join(filter(None, kept.split("-"))) or "plan"
+    return {"Content-Disposition": f'attachment; filename="{name}.{ending}"'}
+
+
+@router.get("/plan/{plan_id}/load/{number}/bench")
+def bench(database: Database, visitor: SignedIn, plan_id: UUID, number: int) -> Response:
+    """Where the code on a card leads: the bench of the load, or its card where it is not begun."""
+    if _plan(database, visitor, plan_id).load(number) is None:
+        raise HTTPException(404)
+    begun = batches.loads_of_plan(database, visitor, plan_id).get(number)
+    return RedirectResponse(
+        f"/bench/{begun.id}" if begun else f"/plan/{plan_id}/load/{number}", status_code=303
+    )
 
 
 @router.post("/plan/{plan_id}/load/{number}/begin")

@@ -9,7 +9,7 @@ from fastapi import APIRouter, HTTPException, Query, Request
 from fastapi.responses import Response, StreamingResponse
 
 from keeve.core.mixes.model import READING_NAMES
-from keeve.formats.log_csv import csv_lines
+from keeve.formats.csv_table import LOG_COLUMNS, csv_lines
 from keeve.services import batches
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
@@ -55,7 +55,7 @@ def show(
 def export(database: Database, visitor: SignedIn) -> Response:
     """The whole log as CSV."""
     return StreamingResponse(
-        csv_lines(_row(running) for running in _all_loads(database, visitor)),
+        csv_lines(LOG_COLUMNS, (_row(running) for running in _all_loads(database, visitor))),
         media_type="text/csv; charset=utf-8",
         headers={"Content-Disposition": 'attachment; filename="keeve-log.csv"'},
     )

@@ -12,6 +12,7 @@ from keeve.core.gauging import in_vessels
 from keeve.core.planning import make_plan
 from keeve.core.units import System
 from keeve.core.workings import Workings
+from keeve.formats.job_file import parse_job
 from keeve.services import accounts, mixes, plans, yard
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
@@ -24,6 +25,9 @@ from keeve.web.plan_form import PlanForm
 from keeve.web.security import Database, MayMix, Now, SignedIn
 
 router = APIRouter()
+
+# A job file with a mix of the crew's own is a few tens of thousands.
+_MOST_FILE_CHARACTERS = 200_000
 
 
 @router.get("/plan")
@@ -76,9 +80,26 @@ def change_units(request: Request, database: Database, visitor: SignedIn) -> Res
     return _form_page(request, database, request.state.visitor, converted)
 
 
+@router.post("/plan/open")
+def open_file(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
+    """The form as a job file has it; what is wrong with the file stands over the form."""
+    text = request.state.form.get("file", "")
+    known = mixes.every_mix(database, visitor)
+    try:
+        if len(text) > _MOST_FILE_CHARACTERS:
+            raise InputError("too_large", "The file is larger than any job: choose a job file.", ["file"])
+        job = parse_job(text)
+        make_plan(job)
+    except InputError as fault:
+        form = plan_form.empty_form(visitor.units, known, today=now.date())
+        return _form_page(request, database, visitor, form, status=422, refusal=f"That file: {fault.message}")
+    return _form_page(request, database, visitor, plan_form.form_of(job, visitor.units, known))
+
+
 @router.get("/plan/units")
-def after_units(visitor: SignedIn) -> Response:
-    """Where a reload lands after the units were changed."""
+@router.get("/plan/open")
+def after(visitor: SignedIn) -> Response:
+    """Where a reload lands after the units were changed or a file was opened."""
     return RedirectResponse("/plan", status_code=303)
 
 
@@ -104,7 +125,12 @@ def _typed(request: Request, database: Engine, visitor: Visitor) -> PlanForm:
 
 
 def _form_page(
-    request: Request, database: Engine, visitor: Visitor, form: PlanForm, status: int = 200
+    request: Request,
+    database: Engine,
+    visitor: Visitor,
+    form: PlanForm,
+    status: int = 200,
+    refusal: str = "",
 ) -> Response:
     return page(
         request,
@@ -114,6 +140,7 @@ def _form_page(
         asked=plan_entries,
         BUILT=BUILT,
         saved=plans.newest_plans(database, visitor),
+        refusal=refusal,
         **_result(form),
     )
 

@@ -1,0 +1,86 @@
+"""Paper and files of a plan: PDF by an independent reader (pypdf), CSV, JSON, and a job file opened on the page."""
+
+import csv
+import io
+import json
+from typing import Any
+
+import pytest
+from helpers import plan, raw_job
+from pypdf import PdfReader
+
+from keeve.core.plan import Plan
+from keeve.formats.job_file import read_job
+from web.conftest import Client
+
+
+@pytest.fixture
+def plan_path(client: Client) -> str:
+    typed = {
+        "title": "Sill bed",
+        "need.0.built": "volume",
+        "need.0.volume_m3": "0.25",
+        "mixer.working_l": "90",
+    }
+    bucket = {"vessels.0.name": "bucket", "vessels.0.volume_l": "12", "vessels.0.tare_kg": "0.7"}
+    saved = client.post("/plan", data={**typed, **bucket})
+    return "/".join(saved.headers["location"].split("/")[:3])
+
+
+@pytest.mark.parametrize(("size", "points"), [("a4", (842, 595)), ("letter", (792, 612))])
+def test_the_pdf_has_a_page_a_card_with_its_figures(
+    client: Client, plan_path: str, size: str, points: tuple[int, int]
+) -> None:
+    answer = client.get(f"{plan_path}/paper.pdf?size={size}")
+    assert answer.headers["content-type"] == "application/pdf"
+    assert 'filename="sill-bed.pdf"' in answer.headers["content-disposition"]
+    pages = PdfReader(io.BytesIO(answer.content)).pages
+    made = plan()
+    assert len(pages) == 1 + len(made.loads)
+    for page in pages:
+        assert (round(page.mediabox.width), round(page.mediabox.height)) == points
+    shopping, *cards = [page.extract_text() for page in pages]
+    assert "Buy for Sill bed" in shopping
+    for number, (card, load) in enumerate(zip(cards, made.loads, strict=True), start=1):
+        assert f"Load {number} of {len(made.loads)}" in card
+        for words in (
+            f"{load.charge('cement').mass_kg:.1f}",
+            f"{load.water.start_l * 0.7:.0f}",
+            "Water in all",
+        ):
+            assert words in card.replace("\u2009", " ")
+        assert "local codes and licensed practice decide" in card.replace("\n", " ")
+
+
+def test_the_plan_as_json_and_csv(client: Client, plan_path: str) -> None:
+    found = Plan.model_validate(client.get(f"{plan_path}/plan.json").json())
+    rows = list(csv.DictReader(client.get(f"{plan_path}/plan.csv").text.splitlines()))
+    cement = [row for row in rows if row["what"] == "cement"]
+    assert [float(row["mass_kg"]) for row in cement] == [
+        load.charge("cement").mass_kg for load in found.loads
+    ]
+    assert {row["what"] for row in rows} == {"cement", "sand", "water", "plasticiser"}
+    code = client.get(f"{plan_path}/load/1/bench")
+    assert code.headers["location"] == f"{plan_path}/load/1"
+
+
+def test_a_job_file_is_opened_on_the_page(client: Client, plan_path: str) -> None:
+    job = client.get(f"{plan_path}/job.json").json()
+    assert read_job(job).title == "Sill bed"
+    page = client.post("/plan/open", files={"file": ("job.json", json.dumps(raw_job(title="Quay bed")))})
+    assert page.status_code == 200
+    assert 'value="Quay bed"' in page.text
+    assert (
+        "4 loads" in page.text.replace("</button>", "").replace("<small>", "")
+        or "figure-of-merit" in page.text
+    )
+    broken: list[tuple[Any, str]] = [
+        ("{", "not valid JSON"),
+        (json.dumps(raw_job(mix="gold")), "gold"),
+        (json.dumps(raw_job(need={"volume_m3": -1})), "volume_m3 must be more than 0"),
+        ("1" * 300_000, "larger than any job"),
+    ]
+    for text, words in broken:
+        answer = client.post("/plan/open", files={"file": ("job.json", text)})
+        assert answer.status_code == 422
+        assert words in answer.text
