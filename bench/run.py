@@ -234,7 +234,8 @@ def _flat_log(app: Served, small: Person, large: Person) -> Row:
 
 def _replan(app: Served, person: Person) -> Row:
     client = httpx2.Client(base_url=app.origin, headers={**person.headers, "Accept": "application/json"})
-    form = {"mix": MOORING_BLOCKS["mix"], "need.0.length_m": "12.5", "need.0.width_m": "0.5", "need.0.thickness_m": "40"}
+    sizes = {"need.0.length_m": "12.5", "need.0.width_m": "0.5", "need.0.thickness_m": "40"}
+    form = {"mix": MOORING_BLOCKS["mix"], **sizes}
 
     def ask() -> None:
         if client.post("/plan/preview", data=form).json()["errors"]:

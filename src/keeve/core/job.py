@@ -244,6 +244,16 @@ class Conditions(Strict):
     bags: Bags = "sound"
 
 
+class Pace(Strict):
+    """How fast it goes: what the crew places in an hour (m3), how long a load takes the mixer (min), and whether loads
+    are kept so small that none waits.
+    """
+
+    placing_m3_h: Dimension | None = None
+    cycle_min: Dimension | None = None
+    keep_pace: bool = False
+
+
 class Job(Strict):
     """A job file, as it is read and written."""
 
@@ -264,4 +274,6 @@ class Job(Strict):
     order: Order | None = None
     gauge: Gauge = "weight"
     whole_bags: bool = False
+    trial_l: Dimension | None = None
+    pace: Pace = Pace()
     conditions: Conditions = Conditions()

@@ -35,6 +35,21 @@ class PlanVolume(_Part):
     items: list[PlanItem] = []
 
 
+# What sets the size of a load; a colour pack belongs to its bags.
+PlanLimit = Limit | Literal["pack"]
+
+
+class Alternative(_Part):
+    """Another way to size the loads: how many of what size (L), what the last has of it where it is smaller."""
+
+    what: Literal["equal", "whole-bags", "larger-mixer"]
+    loads: int
+    yield_l: float
+    rest_l: float | None
+    bags: float | None = None
+    mixer_l: float | None = None
+
+
 class VesselCount(_Part):
     """How many level vessels of that name, unrounded."""
 
@@ -190,7 +205,8 @@ class Plan(_Part):
     scales: list[Scale] = []
     materials: list[PlanMaterial]
     volume: PlanVolume
-    limit: Limit
+    limit: PlanLimit
+    alternatives: list[Alternative] = []
     loads: list[Load]
     strength: PlanStrength | None = None
     shopping: list[Purchase]
@@ -205,6 +221,11 @@ class Plan(_Part):
     def counts_vessels(self) -> bool:
         """Whether amounts are told in vessels first: level buckets, or the bags of a mix by the bag."""
         return self.gauge == "volume" or self.mix.basis == "bag"
+
+    @property
+    def has_damp(self) -> bool:
+        """Whether anything of it is damp: what is weighed ahead then keeps for the day only."""
+        return any(material.moisture_fraction for material in self.materials)
 
     @property
     def charge_rule(self) -> str:

@@ -1,19 +1,21 @@
 """From a job to its plan."""
 
 import math
-from typing import Any
+from typing import Any, NamedTuple
 
 from keeve.core.bags import bagged
 from keeve.core.charging import batch_by_parts, binder_kg, each_size, label_of, load_by_bag, load_by_parts
 from keeve.core.errors import InputError
 from keeve.core.job import Job
 from keeve.core.load_strength import plan_strength
-from keeve.core.loads import Loads, WholeBags, split_loads
+from keeve.core.loads import WholeBags
 from keeve.core.mixes.model import MIXER_NAMES, Caution, Gauge, Mix, MixWater, Procedure
 from keeve.core.needs import no_bag, volumes
 from keeve.core.plan import (
+    Alternative,
     Load,
     Plan,
+    PlanLimit,
     PlanMaterial,
     PlanMix,
     PlanStep,
@@ -23,6 +25,7 @@ from keeve.core.plan import (
 from keeve.core.rules import VERSION
 from keeve.core.shopping import shopping
 from keeve.core.site import SiteMaterial, materials_on_site, mix_of
+from keeve.core.sizing import alternatives, sized
 from keeve.core.slips import slips_of_the_job, slips_of_the_loads
 from keeve.core.workings import Workings
 
@@ -49,9 +52,9 @@ def make_plan(job: Job) -> Plan:
     workings.warnings += slips_of_the_job(mix, job)
     try:
         if mix.water is None:
-            volume, split, loads = _by_bag(mix, job, site, workings)
+            made = _by_bag(mix, job, site, workings)
         else:
-            volume, split, loads = _by_parts(mix, mix.water, job, site, workings)
+            made = _by_parts(mix, mix.water, job, site, workings)
     except InputError as fault:
         slip = next(
             (item for item in workings.warnings if item.meant and item.field.startswith("need.")), None
@@ -62,7 +65,7 @@ def make_plan(job: Job) -> Plan:
         raise InputError(
             fault.code, f"{slip.message} {slip.suggestion}", [slip.field], meant=slip.meant
         ) from fault
-    workings.warnings += slips_of_the_loads(mix, job, loads)
+    workings.warnings += slips_of_the_loads(mix, job, made.loads)
     materials = [material.plan for material in site]
     plan = Plan(
         rules_version=VERSION,
@@ -75,10 +78,11 @@ def make_plan(job: Job) -> Plan:
         vessels=job.vessels,
         scales=job.scales,
         materials=materials,
-        volume=volume,
-        limit=split.limit,
-        loads=loads,
-        shopping=_shopping(loads, materials, workings),
+        volume=made.volume,
+        limit=made.limit,
+        alternatives=made.others,
+        loads=made.loads,
+        shopping=_shopping(made.loads, materials, workings),
         procedure=_plan_steps(procedure),
         tests=mix.tests,
         cautions=[*mix.cautions, ESTIMATES],
@@ -90,34 +94,32 @@ def make_plan(job: Job) -> Plan:
     return plan.model_copy(update={"strength": strength, "workings": workings.kept})
 
 
-def _by_parts(
-    mix: Mix, water: MixWater, job: Job, site: list[SiteMaterial], workings: Workings
-) -> tuple[PlanVolume, Loads, list[Load]]:
+class _Sized(NamedTuple):
+    """What is made, cut into loads, and what other ways to cut it would change."""
+
+    volume: PlanVolume
+    limit: PlanLimit
+    others: list[Alternative]
+    loads: list[Load]
+
+
+def _by_parts(mix: Mix, water: MixWater, job: Job, site: list[SiteMaterial], workings: Workings) -> _Sized:
     """A mix by volume or by mass: equal loads, or whole bags of binder where they are asked for."""
     parts = [material.part for material in site]
     binder_kg_m3 = binder_kg(parts, batch_by_parts(mix, water, parts, 1.0, Workings()))
     bag_kg = next((material.plan.bag_kg for material in site if material.plan.bag_kg), None)
     bag_l = bag_kg / binder_kg_m3 * 1000 if bag_kg else None
     volume = volumes(job, bag_l, workings)
-    whole_bags = None
-    if job.whole_bags:
-        whole_bags = WholeBags(bag_kg=bag_kg or no_bag(), binder_kg_m3=binder_kg_m3)
-    split = workings.run(
-        split_loads,
-        order_m3=volume.order_m3,
-        mixer_working_l=job.mixer.working_l,
-        whole_bags=whole_bags,
-    )
-    return (
-        volume,
-        split,
-        each_size(split.loads, lambda size: load_by_parts(mix, water, job, parts, size, workings)),
-    )
+    bags = WholeBags(bag_kg=bag_kg, binder_kg_m3=binder_kg_m3) if bag_kg else None
+    if job.whole_bags and bags is None:
+        no_bag()
+    size = (job, volume.order_m3, job.mixer.working_l, mix.life_min)
+    split = sized(*size, bags if job.whole_bags else None, workings)
+    loads = each_size(split.loads, lambda one: load_by_parts(mix, water, job, parts, one, workings))
+    return _Sized(volume, split.limit, alternatives(*size, bags, split), loads)
 
 
-def _by_bag(
-    mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings
-) -> tuple[PlanVolume, Loads, list[Load]]:
+def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) -> _Sized:
     """A mix by the bag: whole bags, so what is made is what they make.
 
     Where the batch is fixed (a colour pack belongs to its bags, a tint to its pail), every load is one batch.
@@ -145,15 +147,24 @@ def _by_bag(
                 ["mixer.working_l"],
             )
         made_l, most_l = math.ceil(made.bags / mix.bags_a_batch) * batch_l, batch_l
-    split = workings.run(
-        split_loads,
-        order_m3=made_l / 1000,
-        mixer_working_l=most_l,
-        whole_bags=WholeBags(bag_kg=label.bag_kg, binder_kg_m3=label.bag_kg / label.yield_l * 1000),
-    )
+    if job.trial_l:
+        raise InputError(
+            "no_trial",
+            f"trial_l: {mix.name} goes by whole bags; mix one bag and note its water.",
+            ["trial_l"],
+        )
+    bags = WholeBags(bag_kg=label.bag_kg, binder_kg_m3=label.bag_kg / label.yield_l * 1000)
+    size = (job.model_copy(update={"whole_bags": True}), made_l / 1000, most_l, mix.life_min)
+    split = sized(*size, bags, workings)
     parts = [material.part for material in site]
-    loads = each_size(split.loads, lambda size: load_by_bag(mix, label, job, parts, size, workings))
-    return wanted.model_copy(update={"order_m3": made_l / 1000}), split, loads
+    loads = each_size(split.loads, lambda one: load_by_bag(mix, label, job, parts, one, workings))
+    others = [] if mix.bags_a_batch else alternatives(*size, bags, split)
+    return _Sized(
+        wanted.model_copy(update={"order_m3": made_l / 1000}),
+        "pack" if mix.bags_a_batch else split.limit,
+        [item for item in others if item.what == "larger-mixer"],
+        loads,
+    )
 
 
 def _procedure(mix: Mix, job: Job) -> Procedure:

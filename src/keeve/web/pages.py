@@ -203,7 +203,16 @@ _FILTERS: Mapping[str, Any] = {
     "minutes": _minutes,
 }
 _environment.filters.update(_FILTERS)
+# What sets the size of a load, in a sentence.
+_LIMITS: Mapping[str, str] = {
+    "mixer": "What the mixer mixes at a time sets the size of a load.",
+    "bag": "Whole bags set the size of a load.",
+    "life": "What is placed inside the working life sets the size of a load.",
+    "crew": "What the crew places while the next is mixed sets the size of a load.",
+    "pack": "A colour or tint pack belongs to its bags: it sets the size of a load.",
+}
 _environment.globals.update(
+    LIMITS=_LIMITS,
     jar_for=jar_for,
     told=told,
     told_step=told_step,

@@ -39,6 +39,16 @@ SCALES = Rows(
     most=6,
 )
 WHOLE_BAGS = Choice("Size the loads", ("whole_bags",), {False: "All alike", True: "By whole bags of binder"})
+TRIAL = Entry("A trial first", ("trial_l",), "batch")
+PACE = (
+    Entry("The crew places in an hour", ("pace", "placing_m3_h"), "order"),
+    Entry("One load takes the mixer, min", ("pace", "cycle_min")),
+    Choice(
+        "No load waits for the crew",
+        ("pace", "keep_pace"),
+        {False: "It may wait", True: "Keep the loads that small"},
+    ),
+)
 STEEL = Choice("Steel in it or beside it", ("conditions", "near_steel"), {False: "No", True: "Yes"})
 BAGS = Choice(
     "The bags look",
@@ -229,14 +239,14 @@ def seen(mix: Mix) -> list[Field]:
 
 def fields_of_mix(mix: Mix) -> list[Field]:
     """Every field asked for that mix, besides its vessels and what is built."""
-    found: list[Field] = [WASTE, MIXER, WORKING, DRUM, ORDER, AIR, WATER, GAUGE]
+    found: list[Field] = [WASTE, MIXER, WORKING, DRUM, ORDER, AIR, WATER, GAUGE, *PACE]
     if proportion := proportion_of(mix):
         found.append(proportion)
     found += [*materials_asked(mix), *weighed(mix), *label_more(mix), *own_ratio(mix)]
     if mix.basis == "design":
         found += [*DESIGN, EXPOSURE, AIR_ENTRAINED]
     if mix.basis != "bag":
-        found.append(WHOLE_BAGS)
+        found += [WHOLE_BAGS, TRIAL]
     found += [item for number in range(len(dosed(mix))) for item in label_of(mix, number)]
     return found + seen(mix)
 

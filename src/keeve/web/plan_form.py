@@ -348,6 +348,7 @@ def _begun(form: PlanForm) -> dict[str, Any]:
         "materials": {part.name: opened.get("materials", {}).get(part.name, {}) for part in mix.parts},
         "parts": {},
         "conditions": opened.get("conditions", {}),
+        "pace": opened.get("pace", {}),
         "scales": [{} for _ in range(plan_entries.SCALES.count(form.values))],
         "vessels": [
             vessels[number] if number < len(vessels) else {}

@@ -1,0 +1,102 @@
+"""How the order is cut into loads, and what other ways to cut it would change."""
+
+from keeve.core.errors import InputError
+from keeve.core.job import Job
+from keeve.core.loads import Loads, LoadSize, WholeBags, split_loads
+from keeve.core.plan import Alternative
+from keeve.core.workings import Workings
+
+# Mixers as they are sold and lent, mixed volume in L. Common practice, no source.
+_MIXERS_L = (40.0, 60.0, 90.0, 120.0, 150.0, 200.0, 300.0)
+
+
+def sized(
+    job: Job, order_m3: float, mixer_l: float, life_min: float, bags: WholeBags | None, workings: Workings
+) -> Loads:
+    """The loads of an order; where a trial comes first, it is the first of them and the rest is cut as usual.
+
+    Args:
+        job: the job, for its pace and its trial.
+        order_m3: what is to be made, m3.
+        mixer_l: what is mixed at a time, L.
+        life_min: working life of the mix, min.
+        bags: where loads are whole bags.
+        workings: keeps the rule that is run.
+    """
+    trial_m3 = (job.trial_l or 0.0) / 1000
+    if job.trial_l and (trial_m3 >= order_m3 or job.trial_l > mixer_l):
+        raise InputError(
+            "trial_too_large",
+            "trial_l must be less than the order and than what the mixer mixes at a time.",
+            ["trial_l"],
+        )
+    try:
+        split = workings.run(
+            split_loads,
+            order_m3=order_m3 - trial_m3,
+            mixer_working_l=mixer_l,
+            whole_bags=bags,
+            life_min=life_min if job.pace.placing_m3_h else None,
+            placing_m3_h=job.pace.placing_m3_h,
+            cycle_min=job.pace.cycle_min,
+            keep_pace=job.pace.keep_pace,
+        )
+    except InputError as fault:
+        fault.fields = [_PATHS.get(field, field) for field in fault.fields]
+        raise
+    if not job.trial_l:
+        return split
+    rest = [item.model_copy(update={"number": item.number + 1}) for item in split.loads]
+    return split.model_copy(update={"loads": [LoadSize(number=1, volume_m3=trial_m3), *rest]})
+
+
+_PATHS = {
+    "placing_m3_h": "pace.placing_m3_h",
+    "cycle_min": "pace.cycle_min",
+    "mixer_working_l": "mixer.working_l",
+}
+
+
+def alternatives(
+    job: Job, order_m3: float, mixer_l: float, life_min: float, bags: WholeBags | None, chosen: Loads
+) -> list[Alternative]:
+    """Other ways to cut the order: all alike or by whole bags, whichever was not chosen, and in the next larger mixer.
+
+    Args:
+        job: the job.
+        order_m3: what is to be made, m3.
+        mixer_l: what is mixed at a time, L.
+        life_min: working life of the mix, min.
+        bags: the bags of the binder; None where it comes loose.
+        chosen: the loads as planned.
+    """
+    plain = job.model_copy(update={"trial_l": None})
+    ways: list[tuple[str, float, WholeBags | None]] = []
+    if job.whole_bags:
+        ways.append(("equal", mixer_l, None))
+    elif bags:
+        ways.append(("whole-bags", mixer_l, bags))
+    larger = next((size for size in _MIXERS_L if size > mixer_l * 1.05), None)
+    if larger and chosen.limit in ("mixer", "bag") and len(chosen.loads) > 1:
+        ways.append(("larger-mixer", larger, bags if job.whole_bags else None))
+    found = []
+    for what, size_l, whole in ways:
+        try:
+            loads = sized(plain, order_m3, size_l, life_min, whole, Workings()).loads
+        except InputError:
+            # A way that cannot be gone is none to offer.
+            continue
+        first, last = loads[0], loads[-1]
+        found.append(
+            Alternative.model_validate(
+                {
+                    "what": what,
+                    "loads": len(loads),
+                    "yield_l": first.volume_m3 * 1000,
+                    "rest_l": last.volume_m3 * 1000 if last.volume_m3 < first.volume_m3 * 0.999 else None,
+                    "bags": first.bags,
+                    "mixer_l": size_l if what == "larger-mixer" else None,
+                }
+            )
+        )
+    return found
