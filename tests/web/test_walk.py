@@ -7,6 +7,7 @@ from functools import partial
 from typing import Any
 
 import pytest
+from conftest import PASSWORD
 from playwright.sync_api import Browser, Page, expect
 from pypdf import PdfReader
 from sqlalchemy import Engine
@@ -295,6 +296,34 @@ def test_each_family_is_planned_printed_mixed_and_logged(
         expect(heading(page)).to_have_text("Load 1 is done")
         page.get_by_role("link", name="See it in the log").click()
         expect(page.get_by_role("row", name=re.compile("Judged right")).first).to_be_visible()
+
+
+@pytest.mark.parametrize("context", [DESK, PHONE], ids=["desk", "phone"])
+def test_a_stranger_prints_a_card_in_twelve_interactions(
+    browser: Browser, engine: Engine, origin: str, context: dict[str, Any]
+) -> None:
+    with visiting(browser, engine, origin, **context) as visit:
+        page = visit.page
+        page.goto(origin)
+        interactions = [
+            lambda: page.get_by_label("Name").fill(visit.sign_in_name),
+            lambda: page.get_by_label("Password").fill(PASSWORD),
+            page.get_by_role("button", name="Sign in").click,
+            page.get_by_role("link", name="Plan", exact=True).click,
+            lambda: page.get_by_label("Mix", exact=True).select_option("concrete-nominal"),
+            lambda: page.get_by_label("Length", exact=True).fill("3"),
+            lambda: page.get_by_label("Width", exact=True).fill("2"),
+            lambda: page.get_by_label("Thickness", exact=True).fill("100"),
+            page.get_by_role("button", name="Draw the load cards").click,
+        ]
+        for interact in interactions:
+            interact()
+        expect(heading(page)).to_have_text(re.compile("^Load 1 of"))
+        with page.expect_download() as given:
+            page.get_by_role("link", name="PDF, A4").click()
+        assert len(interactions) + 1 <= 12
+        cards = PdfReader(given.value.path()).pages
+        assert "Load 1 of" in cards[1].extract_text()
 
 
 @pytest.mark.parametrize("context", [DESK, PHONE], ids=["desk", "phone"])

@@ -9,7 +9,7 @@ from sqlalchemy import Engine
 from keeve.core.bench import Situation
 from keeve.demo import jobs
 from keeve.formats.job_file import read_job
-from keeve.services import accounts, batches, crews, heaps, plans, yard
+from keeve.services import accounts, batches, crews, heaps, plans, reckonings, yard
 from keeve.services.accounts import Visitor
 from keeve.services.running import RunningLoad
 
@@ -29,7 +29,7 @@ def load_demo(engine: Engine, now: datetime) -> None:
     for thing in jobs.YARD:
         yard.keep_item(engine, wren, uuid4(), thing, now)
     coping = plans.save_plan(engine, wren, read_job(jobs.COPING_BED))
-    for job in (jobs.MOORING_BLOCKS, jobs.BOATHOUSE_SCREED, jobs.RAIL_POSTS):
+    for job in jobs.TO_MIX:
         plans.save_plan(engine, wren, read_job(job))
 
     # Yesterday the heap dried from load to load; at dawn it rained on it, and this morning it dries again.
@@ -38,6 +38,7 @@ def load_demo(engine: Engine, now: datetime) -> None:
         load = _Mixing(engine, wren, yesterday, number, now - _ago(26 * 60 - 46 * number))
         load.to_right(needs_l)
         load.place(after_min=24)
+    reckonings.keep_reckoning(engine, wren, yesterday, {"cement": 6}, now - _ago(20 * 60))
     _rain(engine, wren, jobs.BEDDING_SAND, now - _ago(4 * 60))
     for number, needs_l in enumerate((10.8, 11.1), start=1):
         load = _Mixing(engine, wren, coping, number, now - _ago(180 - 56 * number))

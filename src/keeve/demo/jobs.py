@@ -79,6 +79,87 @@ RAIL_POSTS = _job(
     },
 )
 
+LOFT_INFILL = _job(
+    "Loft infill",
+    "hemp-lime",
+    {
+        "shape": "layered-wall-volume",
+        "length_m": 3.6,
+        "height_m": 1.4,
+        "thickness_mm": 250,
+        "openings_m2": 0.6,
+        "layer_mm": 50,
+        "studs": [{"width_mm": 50, "depth_mm": 100, "length_m": 9.8}],
+    },
+    mixer={"kind": "forced-action", "working_l": 100},
+)
+
+LOCK_SIDE_POINTING = _job(
+    "Lock-side pointing",
+    "lime-hydraulic-3.5",
+    {
+        "shape": "pointing-volume",
+        "length_m": 9,
+        "height_m": 2.2,
+        "unit_length_mm": 230,
+        "unit_height_mm": 75,
+        "joint_mm": 12,
+        "depth_mm": 20,
+    },
+    mixer={"kind": "tilting-drum", "working_l": 70},
+    materials={"sand": _SAND},
+    vessels=[_BUCKET],
+)
+
+COTTAGE_BASE_COAT = _job(
+    "Cottage base coat",
+    "basecoat-polymer-bagged",
+    {"shape": "coat-volume", "length_m": 6.5, "height_m": 2.6, "openings_m2": 2.9, "coats_mm": [3]},
+    mixer={"kind": "paddle", "working_l": 40},
+    materials={
+        "bag": {"bag_kg": 25, "yield_l": 16.5, "water_start_l": 5.0, "water_min_l": 5.5, "water_max_l": 6.5}
+    },
+)
+
+DRAIN_APRON = _job(
+    "Drain apron",
+    "concrete-pervious",
+    {"shape": "slab-volume", "length_m": 7.5, "width_m": 0.6, "thickness_m": 0.1},
+    mixer={"kind": "tray", "working_l": 60},
+    materials={"stone": {"moisture_fraction": 0.01}, "cement": {"bag_kg": 25}},
+    vessels=[_BUCKET],
+)
+
+COPING_COPIES = _job(
+    "Coping copies",
+    "concrete-fine-high-strength",
+    {"volume_m3": 0.036, "name": "Six copies"},
+    mixer={"kind": "forced-action", "working_l": 20},
+)
+
+THRESHOLD = _job(
+    "Threshold overlay",
+    "overlay-stampable",
+    {"area_m2": 3.2, "depth_mm": 10},
+    mixer={"kind": "paddle", "working_l": 40},
+    materials={
+        "bag": {"bag_kg": 25, "yield_l": 13.5, "water_start_l": 3.2, "water_min_l": 3.4, "water_max_l": 4.0}
+    },
+)
+
+# To be mixed yet, the last to be planned first in the list.
+TO_MIX = (
+    LOFT_INFILL,
+    LOCK_SIDE_POINTING,
+    COTTAGE_BASE_COAT,
+    DRAIN_APRON,
+    COPING_COPIES,
+    THRESHOLD,
+    MOORING_BLOCKS,
+    BOATHOUSE_SCREED,
+    RAIL_POSTS,
+)
+
 QUAY_PATCH = _job(
     "Quay wall patching",
     "mortar-general",

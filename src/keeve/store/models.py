@@ -165,6 +165,24 @@ class Event(CrewOwned, Base):
     content: Mapped[dict[str, Any]]
 
 
+class Reckoning(CrewOwned, Base):
+    """A job reckoned up; the newest of a plan counts."""
+
+    __tablename__ = "reckoning"
+    __table_args__ = (
+        ForeignKeyConstraint(["crew_id", "plan_id"], ["plan.crew_id", "plan.id"], name="reckoning_plan"),
+        Index("reckoning_newest", "crew_id", "mix_id", "made_at"),
+    )
+
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    plan_id: Mapped[UUID]
+    mix_id: Mapped[str]
+    title: Mapped[str]
+    content: Mapped[dict[str, Any]]
+    made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    made_at: Mapped[datetime]
+
+
 class YardVersion(CrewOwned, Base):
     """Something the crew owns, as it was written down at a moment; the newest counts, none in it: it is gone."""
 

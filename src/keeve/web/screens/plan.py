@@ -13,7 +13,7 @@ from keeve.core.planning import make_plan
 from keeve.core.units import System
 from keeve.core.workings import Workings
 from keeve.formats.job_file import parse_job
-from keeve.services import accounts, mixes, plans, yard
+from keeve.services import accounts, mixes, plans, reckonings, yard
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.web import plan_entries, plan_form
@@ -42,13 +42,16 @@ def show(
     """The form, empty, for a mix, or from a saved plan, with what it comes to."""
     known = mixes.every_mix(database, visitor)
     owned = [kept.item for kept in yard.yard_of(database, visitor)]
-    form = plan_form.empty_form(visitor.units, known, mix, owned, now.date())
+    waste = reckonings.waste_shown(database, visitor, mix)
+    form = plan_form.empty_form(
+        visitor.units, known, mix, owned, now.date(), waste.waste_fraction if waste else None
+    )
     if again is not None:
         saved = plans.saved_plan(database, visitor, again)
         if saved is None:
             raise HTTPException(404)
         form = plan_form.form_of(saved.job, visitor.units, known)
-    return _form_page(request, database, visitor, form)
+    return _form_page(request, database, visitor, form, waste=waste if again is None else None)
 
 
 @router.post("/plan/preview")
@@ -131,6 +134,7 @@ def _form_page(
     form: PlanForm,
     status: int = 200,
     refusal: str = "",
+    waste: reckonings.Shown | None = None,
 ) -> Response:
     return page(
         request,
@@ -141,6 +145,7 @@ def _form_page(
         BUILT=BUILT,
         saved=plans.newest_plans(database, visitor),
         refusal=refusal,
+        waste=waste,
         **_result(form),
     )
 
