@@ -147,3 +147,26 @@ def test_which_heap_is_followed() -> None:
 
 def _planned(mix: str, mixer: str) -> Plan:
     return plan(**a_job_of(mix, mixer))
+
+
+def test_what_is_felt_or_told_counts_as_much_as_it_is_worth_and_moves_no_ceiling() -> None:
+    bands = {}
+    for kind, what in (
+        ("felt", {"feel": "wet"}),
+        ("moisture", {"moisture_fraction": 0.07}),
+        ("pan", {"wet_kg": 1.17, "dry_kg": 1.1, "pan_kg": 0.1}),
+    ):
+        offered = expected_water(PLAN, LOAD, history_of([], [happened(kind, 0, **what)], NOON))
+        assert offered is not None
+        assert offered.weighed is (kind == "pan")
+        bands[kind] = offered.high_l - offered.low_l
+    assert bands["pan"] < bands["moisture"] < bands["felt"]
+
+
+def test_under_a_cover_a_night_changes_nothing() -> None:
+    loads = six_drying_loads()
+    morning = NOON + timedelta(hours=16)
+    open_heap = history_of(loads, [], morning)
+    covered = history_of(loads, [happened("cover", 3, is_on=True)], morning)
+    assert [told.past.reset for told in open_heap[-1:]] == ["night"]
+    assert all(told.past.reset is None for told in covered)

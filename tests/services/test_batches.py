@@ -198,5 +198,11 @@ def test_the_demo_is_made_once_and_stands_as_told(engine: Engine) -> None:
         "Mooring blocks": (0, 4),
         "Boathouse screed": (0, 9),
         "Landing rail posts": (0, 6),
+        "Loft infill": (0, 12),
+        "Lock-side pointing": (0, 2),
+        "Cottage base coat": (0, 2),
+        "Drain apron": (0, 9),
+        "Coping copies": (0, 2),
+        "Threshold overlay": (0, 2),
     }
     assert [name for _, name in crews.crews_of(engine, wren)] == ["Boathouse crew", "Lock cottage crew"]

@@ -82,3 +82,19 @@ def test_what_cannot_be_is_refused_and_another_crew_sees_nothing(
     assert heaps.heaps_of(engine, stranger, NOON) == []
     with pytest.raises(DBAPIError, match="never changed or removed"), engine.begin() as connection:
         connection.execute(text("delete from heap_event"))
+
+
+def test_what_was_last_found_of_a_heap_begins_the_next_job(engine: Engine, visitor: Visitor) -> None:
+    """By hand: 150 mm as it lies over 125 mm flooded is 20 % of bulking; rain makes the moisture unknown again."""
+    at = NOON
+    for kind, what in (
+        ("felt", {"feel": "wet"}),
+        ("bulking", {"damp_height_mm": 150, "flooded_height_mm": 125}),
+    ):
+        at += timedelta(minutes=1)
+        heaps.record_heap_event(engine, visitor, SAND, raw_event(kind, at, **what), at)
+    assert heaps.readings_of(engine, visitor, at) == {
+        SAND: {"moisture_fraction": 0.07, "bulking_fraction": pytest.approx(0.2)}
+    }
+    heaps.record_heap_event(engine, visitor, SAND, raw_event("rain", at + timedelta(minutes=1)), at)
+    assert heaps.readings_of(engine, visitor, at) == {SAND: {}}

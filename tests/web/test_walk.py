@@ -267,7 +267,7 @@ def test_each_family_is_planned_printed_mixed_and_logged(
         page.get_by_label("Mix", exact=True).select_option(mix)
         for words, figure in typed.items():
             page.get_by_label(re.compile(words)).first.fill(figure)
-        page.get_by_label("Mixer").select_option(mixer)
+        page.get_by_label("Mixer", exact=True).select_option(mixer)
         page.get_by_label("Mixes at a time").fill("60")
         expect(page.locator(".result:not(.stale) .figure-of-merit")).to_contain_text("loads of")
         page.get_by_role("button", name="Draw the load cards").click()

@@ -104,21 +104,32 @@ def test_the_yard_by_taps(browser: Browser, engine: Engine, origin: str, clock: 
             ("The pan alone", "0.1"),
         ):
             page.get_by_label(label).first.fill(figure)
-        page.get_by_role("button", name="Write it down").click()
+        page.get_by_role("button", name="Write it down").locator("visible=true").click()
         expect(page.get_by_role("alert")).to_be_visible()
         expect(page.get_by_label("Damp, in its pan").first).to_have_value("1.0")
         visit.wrong.clear()  # the browser notes the refusal's status, 422
         page.get_by_label("Damp, in its pan").first.fill("1.16")
-        page.get_by_role("button", name="Write it down").click()
+        page.get_by_role("button", name="Write it down").locator("visible=true").click()
         expect(page.get_by_text("Pan dried: 6.0 % in all")).to_be_visible()
         visit.check()
+        page.locator("summary", has_text="See how it bulks").click()
+        page.get_by_label("Height as it lies").first.fill("150")
+        page.get_by_label("Height flooded, settled").first.fill("125")
+        page.get_by_role("button", name="Write it down").locator("visible=true").click()
+        expect(page.get_by_text("It bulks by 20 %")).to_be_visible()
+        page.get_by_role("button", name="Cover it").first.click()
+        expect(page.get_by_role("button", name="Take its cover off")).to_be_visible()
+        page.locator("summary", has_text="Say how damp").click()
+        visit.check()
+        page.get_by_role("button", name="Wet, about 7 %").first.click()
+        expect(page.get_by_text("A handful felt wet: about 7 %")).to_be_visible()
         page.locator("summary", has_text="Shake a jar").click()
         visit.check()
         assert page.evaluate("document.documentElement.scrollWidth") <= width
         page.get_by_role("button", name="Cloudy").click()
         expect(page.get_by_text("Take another sand, or send it to a laboratory.")).to_be_visible()
         page.get_by_role("button", name="Undo").first.click()
-        expect(page.locator(".heap-events li")).to_have_count(2)
+        expect(page.locator(".heap-events li")).to_have_count(5)
 
 
 def test_a_slip_is_mended_by_one_tap(browser: Browser, engine: Engine, origin: str) -> None:

@@ -10,10 +10,20 @@ from typing import NamedTuple
 
 from keeve.core.batch import Batch
 from keeve.core.events import ExpectedWater
-from keeve.core.heap_log import Delivered, HeapEvent, PanDried, Rained
+from keeve.core.heap_log import (
+    FEEL_SD,
+    PROBE_SD,
+    Covered,
+    Delivered,
+    Felt,
+    HeapEvent,
+    MoistureTold,
+    PanDried,
+    Rained,
+)
 from keeve.core.mixes.model import Reading
 from keeve.core.plan import Load, LoadWater, Plan, PlanMaterial
-from keeve.core.tracker import Judged, NextWater, PastLoad, Reset, next_water
+from keeve.core.tracker import PAN_SD, Judged, NextWater, PastLoad, Reset, next_water
 from keeve.core.water import LEAST_STEP_L
 
 # So long unseen, and a heap may have drained, dried or been rained on: a judgement made here.
@@ -74,11 +84,19 @@ def history_of(loads: Sequence[Told], events: Sequence[HeapEvent], now: datetime
     between = [Told(event.occurred_at, past) for event in events if (past := _between_loads(event))]
     history: list[Told] = []
     for at, past in sorted([*loads, *between], key=lambda told: told.at):
-        overnight = history and at - history[-1].at > _NIGHT and past.reset is None
+        overnight = (
+            history and at - history[-1].at > _NIGHT and past.reset is None and not _is_covered(events, at)
+        )
         history.append(Told(at, past.model_copy(update={"reset": "night"}) if overnight else past))
-    if history and now - history[-1].at > _NIGHT:
+    if history and now - history[-1].at > _NIGHT and not _is_covered(events, now):
         history.append(Told(now, _SEEN_NOTHING.model_copy(update={"reset": "night"})))
     return history
+
+
+def _is_covered(events: Sequence[HeapEvent], at: datetime) -> bool:
+    """Whether a cover lay on the heap: under one a night neither rains on it nor dries it much."""
+    covers = [event for event in events if isinstance(event, Covered) and event.occurred_at <= at]
+    return bool(covers) and covers[-1].is_on
 
 
 _SEEN_NOTHING = PastLoad(added_l=0.0, dry_aggregate_kg=1.0, judged="unmixed")
@@ -93,6 +111,10 @@ def _between_loads(event: HeapEvent) -> PastLoad | None:
             return _SEEN_NOTHING.model_copy(update={"reset": "delivery"})
         case PanDried():
             return _SEEN_NOTHING.model_copy(update={"pan_moisture_fraction": event.moisture_fraction})
+        case MoistureTold() | Felt():
+            sd = FEEL_SD if isinstance(event, Felt) else PROBE_SD
+            told = {"pan_moisture_fraction": event.moisture_fraction, "pan_sd_fraction": sd}
+            return _SEEN_NOTHING.model_copy(update=told)
         case _:
             return None
 
@@ -162,9 +184,9 @@ _PAST_CEILING = (
 
 
 def _weighed(history: Sequence[PastLoad]) -> bool:
-    """Whether a pan was dried since the heap last changed."""
+    """Whether a pan was dried since the heap last changed; what is felt or told by a probe does not move a ceiling."""
     for past in reversed(history):
-        if past.pan_moisture_fraction is not None:
+        if past.pan_moisture_fraction is not None and past.pan_sd_fraction <= PAN_SD:
             return True
         if past.reset:
             return False

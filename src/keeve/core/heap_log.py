@@ -1,11 +1,11 @@
-"""What happens to a heap between loads: rain, a delivery, a pan dried, a jar shaken."""
+"""What happens to a heap between loads: rain, a delivery, a cover; and what is found of it: pan, feel, bulking, jar."""
 
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, TypeAdapter
 
 from keeve.core.events import AnyEvent, Undone, read_event
-from keeve.core.heap import Floating, WaterLook, pan_dry_moisture, silt_jar
+from keeve.core.heap import Floating, WaterLook, pan_dry_moisture, sand_bulking, silt_jar
 from keeve.core.rules import Amount, Dimension
 
 
@@ -35,6 +35,55 @@ class PanDried(AnyEvent):
         return pan_dry_moisture(wet_kg=self.wet_kg, dry_kg=self.dry_kg, pan_kg=self.pan_kg).moisture_fraction
 
 
+class MoistureTold(AnyEvent):
+    """Its total moisture as a probe or a laboratory says."""
+
+    kind: Literal["moisture"]
+    moisture_fraction: Annotated[float, Field(ge=0, lt=0.5)]
+
+
+Feel = Literal["dry", "damp", "wet", "dripping"]
+# Total moisture by the feel of a handful, and its standard deviation. Common practice, no source; an estimate.
+FEELS: dict[Feel, float] = {"dry": 0.005, "damp": 0.035, "wet": 0.07, "dripping": 0.11}
+FEEL_SD = 0.015
+PROBE_SD = 0.006
+
+
+class Felt(AnyEvent):
+    """A handful was felt: dry runs through the fingers, damp holds its shape, wet wets the hand, dripping drips."""
+
+    kind: Literal["felt"]
+    feel: Feel
+
+    @property
+    def moisture_fraction(self) -> float:
+        """About its total moisture over oven-dry mass."""
+        return FEELS[self.feel]
+
+
+class Bulked(AnyEvent):
+    """A vessel of it as it lies, and the same flooded and settled, mm high."""
+
+    kind: Literal["bulking"]
+    damp_height_mm: Dimension
+    flooded_height_mm: Dimension
+
+    @property
+    def bulking_fraction(self) -> float:
+        """How much more room it takes damp."""
+        found: float = sand_bulking(
+            damp_height_mm=self.damp_height_mm, flooded_height_mm=self.flooded_height_mm
+        ).bulking_fraction
+        return found
+
+
+class Covered(AnyEvent):
+    """It was covered, or the cover taken off."""
+
+    kind: Literal["cover"]
+    is_on: bool
+
+
 class JarShaken(AnyEvent):
     """Sand was shaken in a clear cup of water and left half an hour."""
 
@@ -48,7 +97,7 @@ class JarShaken(AnyEvent):
         return silt_jar(water_look=self.water_look, floating=self.floating).verdict
 
 
-HeapEvent = Rained | Delivered | PanDried | JarShaken | Undone
+HeapEvent = Rained | Delivered | PanDried | MoistureTold | Felt | Bulked | Covered | JarShaken | Undone
 
 _ADAPTER: TypeAdapter[HeapEvent] = TypeAdapter(Annotated[HeapEvent, Field(discriminator="kind")])
 
@@ -62,4 +111,6 @@ def parse_heap_event(raw: Any) -> HeapEvent:
     event = read_event(_ADAPTER, raw)
     if isinstance(event, PanDried):
         pan_dry_moisture(wet_kg=event.wet_kg, dry_kg=event.dry_kg, pan_kg=event.pan_kg)
+    if isinstance(event, Bulked):
+        sand_bulking(damp_height_mm=event.damp_height_mm, flooded_height_mm=event.flooded_height_mm)
     return event

@@ -33,7 +33,7 @@ _DRIFT = -0.0005
 # looks dry or wet, and the sd of a reading. Judgements made here, after common practice.
 _SHIFT = {"dry": -0.05, "right": 0.0, "wet": 0.05}
 _READING_SD = {"dry": 0.06, "right": 0.035, "wet": 0.06}
-_PAN_SD = 0.004
+PAN_SD = 0.004
 # What is not known, each with its chance beforehand: scatter of single loads about the heap, how sharp this
 # mixer's eye is beside the usual, and how fast the heap can dry. Chosen on simulated days, see tests/heap_days.py.
 _SCATTERS = ((0.001, 0.83), (0.016, 0.17))
@@ -48,7 +48,8 @@ EIGHT_IN_TEN = 1.2816
 class PastLoad(Strict):
     """The final figures of one load: L of water added, kg of oven-dry aggregate, how it was judged.
 
-    ``pan_moisture_fraction`` is the total moisture of a sample dried with it; ``reset`` what happened to the heap
+    ``pan_moisture_fraction`` is the total moisture of a sample dried with it (or told otherwise, with its standard
+    deviation ``pan_sd_fraction``); ``reset`` what happened to the heap
     before it (``night``: hours went by unseen). Rain since the last load, or a pan dried, is told as an unmixed one
     without water: it was no load, so the heap has not drained by one. ``target_water_kg`` is the free water it was to
     have, as much to its aggregate as the next load's unless given: loads of another mix from the heap teach as well.
@@ -58,6 +59,7 @@ class PastLoad(Strict):
     dry_aggregate_kg: Dimension
     judged: Judged
     pan_moisture_fraction: Fraction | None = None
+    pan_sd_fraction: Dimension = PAN_SD
     reset: Reset | None = None
     target_water_kg: Dimension | None = None
 
@@ -230,7 +232,7 @@ def _seen(load: PastLoad, wanted: float, absorption: float) -> list[_Sight]:
     """What a load tells of the heap: by its pan, and by the water it took until it was judged."""
     sights = []
     if load.pan_moisture_fraction is not None:
-        sights.append(_Sight(load.pan_moisture_fraction - absorption, _PAN_SD, by_eye=False))
+        sights.append(_Sight(load.pan_moisture_fraction - absorption, load.pan_sd_fraction, by_eye=False))
     if load.judged != "unmixed":
         if load.target_water_kg is not None:
             wanted = load.target_water_kg / load.dry_aggregate_kg

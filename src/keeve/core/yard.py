@@ -1,6 +1,6 @@
 """What a crew owns: its mixers, vessels, scales and materials, and what of it a new job begins with."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import date
 from typing import Annotated, Any, Literal, Self
 
@@ -113,13 +113,16 @@ def parse_item(raw: Any) -> YardItem:
         raise from_validation(fault, raw) from None
 
 
-def begun_with(items: Iterable[YardItem], mix: Mix, today: date) -> dict[str, Any]:
+def begun_with(
+    items: Iterable[YardItem], mix: Mix, today: date, heaps: Mapping[str, Mapping[str, float]] | None = None
+) -> dict[str, Any]:
     """What of a job file the yard gives: the first mixer that suits, every vessel and scale, materials.
 
     Args:
         items: the yard.
         mix: the mix of the job.
         today: for the age of what was bought.
+        heaps: what was last found of each heap, by its material: moisture and bulking, as fractions.
     """
     items = list(items)
     suited = {procedure.mixer for procedure in mix.procedures}
@@ -140,6 +143,9 @@ def begun_with(items: Iterable[YardItem], mix: Mix, today: date) -> dict[str, An
                 "bulk_density_kg_m3": own.bulk_density_kg_m3,
                 "age_months": round(age, 1) if age is not None and dries_out else None,
             }
+    for material, readings in (heaps or {}).items():
+        if material in named and mix.basis != "bag":
+            found["materials"].setdefault(named[material], {}).update(readings)
     for item in items:
         if isinstance(item, OwnVessel) and (item.material is None or item.material in named):
             vessel = {

@@ -156,6 +156,7 @@ def empty_form(
     yard: Sequence[YardItem] = (),
     today: date | None = None,
     waste_fraction: float | None = None,
+    heaps: Mapping[str, Mapping[str, float]] | None = None,
 ) -> PlanForm:
     """The form as a newcomer meets it, with a small job on it that plans; with what the yard has, where it has any.
 
@@ -166,11 +167,14 @@ def empty_form(
         yard: what the crew owns.
         today: for the age of what was bought.
         waste_fraction: what a job showed, where one was reckoned up.
+        heaps: what was last found of each heap, by its material.
     """
     mix_id = mix_id if mix_id in mixes else _NEWCOMERS_MIX
     form = PlanForm({"title": "", "mix": mix_id, "need.0.built": "slab"}, mixes, units)
     form.values |= {"mixer.kind": form.mix.procedures[0].mixer}
-    owned = {"waste_fraction": waste_fraction} | _without_empty(begun_with(yard, form.mix, today or date.max))
+    owned = {"waste_fraction": waste_fraction} | _without_empty(
+        begun_with(yard, form.mix, today or date.max, heaps)
+    )
     if form.mix.basis != "bag":
         form.values |= {f"vessels.{number}.name": "bucket" for number in range(len(owned["vessels"]) or 1)}
     form.values |= {f"scales.{number}.capacity_kg": "" for number in range(len(owned["scales"]))}

@@ -13,7 +13,7 @@ from keeve.core.planning import make_plan
 from keeve.core.units import System
 from keeve.core.workings import Workings
 from keeve.formats.job_file import parse_job
-from keeve.services import accounts, mixes, plans, reckonings, yard
+from keeve.services import accounts, heaps, mixes, plans, reckonings, yard
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.web import plan_entries, plan_form
@@ -44,7 +44,13 @@ def show(
     owned = [kept.item for kept in yard.yard_of(database, visitor)]
     waste = reckonings.waste_shown(database, visitor, mix)
     form = plan_form.empty_form(
-        visitor.units, known, mix, owned, now.date(), waste.waste_fraction if waste else None
+        visitor.units,
+        known,
+        mix,
+        owned,
+        now.date(),
+        waste.waste_fraction if waste else None,
+        heaps.readings_of(database, visitor, now),
     )
     if again is not None:
         saved = plans.saved_plan(database, visitor, again)

@@ -1,5 +1,6 @@
 """Yard: the heaps and what happened to them, and what the crew owns."""
 
+from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid4
@@ -8,6 +9,7 @@ from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
+from keeve.core.heap_log import FEELS
 from keeve.core.mixes import materials
 from keeve.core.units import System
 from keeve.services import heaps, yard
@@ -21,11 +23,19 @@ from keeve.web.yard_form import YARD, YardForm, form_of_item, typed_item
 
 router = APIRouter()
 
-PAN = (
-    Entry("Damp, in its pan", ("wet_kg",), "mass", needed=True),
-    Entry("Dried, in its pan", ("dry_kg",), "mass", needed=True),
-    Entry("The pan alone", ("pan_kg",), "mass", needed=True),
-)
+# What is asked for each thing that is measured of a heap.
+MEASURED: Mapping[str, tuple[Entry, ...]] = {
+    "pan": (
+        Entry("Damp, in its pan", ("wet_kg",), "mass", needed=True),
+        Entry("Dried, in its pan", ("dry_kg",), "mass", needed=True),
+        Entry("The pan alone", ("pan_kg",), "mass", needed=True),
+    ),
+    "bulking": (
+        Entry("Height as it lies", ("damp_height_mm",), "size", needed=True),
+        Entry("Height flooded, settled", ("flooded_height_mm",), "size", needed=True),
+    ),
+    "moisture": (Entry("Water in it, of its dry weight", ("moisture_fraction",), percent=True, needed=True),),
+}
 
 
 @router.get("/yard")
@@ -125,9 +135,11 @@ def _event(typed: dict[str, str], units: System) -> dict[str, Any]:
     if event.get("kind") == "jar":
         look, _, floating = typed.get("look", "").partition(" ")
         return event | {"water_look": look, "floating": floating}
-    if event.get("kind") != "pan":
-        return event
-    for entry in PAN:
+    if event.get("kind") == "felt":
+        return event | {"feel": typed.get("feel", "")}
+    if event.get("kind") == "cover":
+        return event | {"is_on": typed.get("is_on") == "yes"}
+    for entry in MEASURED.get(str(event.get("kind")), ()):
         try:
             event[entry.name] = entry.read(typed.get(entry.name, ""), units)
         except ValueError as fault:
@@ -154,7 +166,8 @@ def _page(
         charts={heap.id: heap_charts(heap.history, heap.outlook.water) for heap in found if heap.outlook},
         typed=typed or {},
         refusal=refusal,
-        pan=PAN,
+        measured=MEASURED,
+        FEELS=FEELS,
         new_id=uuid4,
         own=yard.yard_of(database, visitor),
         YARD=YARD,
