@@ -10,6 +10,7 @@ from keeve.core.units import System
 from keeve.services import plans, reckonings
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
+from keeve.web.drawings.reckoning_bars import reckoning_bars
 from keeve.web.entries import Entry
 from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, Now, SignedIn
@@ -70,6 +71,7 @@ def _page(
         saved=saved,
         plan=saved.plan,
         found=kept or found,
+        bars=reckoning_bars(kept or found),
         kept=kept,
         typed=typed,
         errors=errors,
