@@ -234,7 +234,7 @@ def _flat_log(app: Served, small: Person, large: Person) -> Row:
 
 def _replan(app: Served, person: Person) -> Row:
     client = httpx2.Client(base_url=app.origin, headers={**person.headers, "Accept": "application/json"})
-    sizes = {"need.0.length_m": "12.5", "need.0.width_m": "0.5", "need.0.thickness_m": "40"}
+    sizes = {"need.0.length_m": "16.3", "need.0.width_m": "0.5", "need.0.thickness_m": "400"}
     form = {"mix": MOORING_BLOCKS["mix"], **sizes}
 
     def ask() -> None:
@@ -242,7 +242,12 @@ def _replan(app: Served, person: Person) -> Row:
             raise RuntimeError("the bench's job does not plan")
 
     times = _times(ask)
-    return Row("live re-plan", "under 30 ms", f"p50 {times[0]:.1f} ms, p95 {times[1]:.1f} ms", times[1] < 30)
+    return Row(
+        "live re-plan of 40 loads",
+        "under 30 ms",
+        f"p50 {times[0]:.1f} ms, p95 {times[1]:.1f} ms",
+        times[1] < 30,
+    )
 
 
 def _weight(app: Served, person: Person) -> Row:

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
-from keeve.core.gauging import in_vessels, jar_for, reading_of, shovels_of, told
+from keeve.core.gauging import gauges_of, in_vessels, jar_for, reading_of, shovels_of, told
 from keeve.core.workings import Workings
 
 BUCKET = {"name": "bucket", "volume_l": 12, "tare_kg": 0.7}
@@ -104,3 +104,20 @@ def test_a_powder_under_ten_divisions_is_not_for_that_scale() -> None:
     for division_g, codes in ((10, {"scale_too_coarse"}), (1, set())):
         found = plan(**job, scales=[{"capacity_kg": 30, "division_g": division_g}])
         assert {item.code for item in found.warnings} & {"scale_too_coarse"} == codes
+
+
+def test_a_load_is_told_in_every_gauge_the_yard_has_for_it() -> None:
+    bare = plan(vessels=[])
+    assert gauges_of(bare, bare.loads[0]) == ["weight"]
+    full = plan(vessels=[BUCKET, SHOVEL], scales=[{"capacity_kg": 60, "division_g": 20}])
+    assert gauges_of(full, full.loads[0]) == ["weight", "scale", "volume", "shovels"]
+
+
+def test_prices_come_to_a_cost() -> None:
+    """By hand: 4 bags of 25 kg for 82.5 kg of cement at 9.50, and the sand by the tonne, to the next tenth, at 42."""
+    found = plan(materials={"cement": {"bag_kg": 25, "price_per_bag": 9.5}, "sand": {"price_per_t": 42}})
+    sand = next(item for item in found.shopping if item.material == "sand")
+    assert sand.mass_kg is not None
+    bags = next(item.bags for item in found.shopping if item.material == "cement")
+    assert found.cost == pytest.approx((bags or 0) * 9.5 + math.ceil(sand.mass_kg / 100) / 10 * 42)
+    assert plan().cost is None

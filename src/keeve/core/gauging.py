@@ -84,6 +84,18 @@ def told(plan: Plan, charge: Charge, share: float = 1.0, gauge: Gauge | None = N
     return Told(found, charge.mass_kg * share, charge.volume_l * share, counted, reading, shovels)
 
 
+def gauges_of(plan: Plan, load: Load) -> list[Gauge]:
+    """The gauges that a load can be told in, with what the plan has; a mix by the bag goes by bags."""
+    if plan.mix.basis == "bag":
+        return []
+    every: tuple[Gauge, ...] = ("weight", "scale", "volume", "shovels")
+    return [
+        gauge
+        for gauge in every
+        if any(told(plan, charge, 1.0, gauge).gauge == gauge for charge in load.charges)
+    ]
+
+
 def told_step(plan: Plan, load: Load, step: LoadStep) -> Told | None:
     """What a step charges, in the plan's gauge; None where it charges nothing."""
     if step.mass_kg is None or not step.plan.material:

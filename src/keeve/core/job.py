@@ -151,7 +151,7 @@ class MaterialOnSite(Strict):
 
     A mix that goes by the bag needs its label: bag_kg, yield_l and the water of one bag in L. What else the
     label says (life_min, rest_min, thickness in mm) rules over the mix's own figures. ``says`` is what it is by the
-    words on the bag, ``age_months`` how old the bag is.
+    words on the bag, ``age_months`` how old the bag is. Prices are in any one currency.
     """
 
     moisture_fraction: Fraction | None = None
@@ -164,6 +164,8 @@ class MaterialOnSite(Strict):
     water_start_l: Amount | None = None
     water_min_l: Amount | None = None
     water_max_l: Dimension | None = None
+    price_per_bag: Amount | None = None
+    price_per_t: Amount | None = None
     says: Annotated[str | None, Field(max_length=80)] = None
     age_months: Amount | None = None
     life_min: Dimension | None = None

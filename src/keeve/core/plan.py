@@ -210,6 +210,7 @@ class Plan(_Part):
     loads: list[Load]
     strength: PlanStrength | None = None
     shopping: list[Purchase]
+    cost: float | None = None
     procedure: list[PlanStep]
     tests: dict[str, Test]
     cautions: list[Caution]

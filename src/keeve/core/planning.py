@@ -67,6 +67,7 @@ def make_plan(job: Job) -> Plan:
         ) from fault
     workings.warnings += slips_of_the_loads(mix, job, made.loads)
     materials = [material.plan for material in site]
+    bought, cost = _shopping(job, made.loads, materials, workings)
     plan = Plan(
         rules_version=VERSION,
         title=job.title,
@@ -82,7 +83,8 @@ def make_plan(job: Job) -> Plan:
         limit=made.limit,
         alternatives=made.others,
         loads=made.loads,
-        shopping=_shopping(made.loads, materials, workings),
+        shopping=bought,
+        cost=cost,
         procedure=_plan_steps(procedure),
         tests=mix.tests,
         cautions=[*mix.cautions, ESTIMATES],
@@ -234,10 +236,18 @@ def _plan_steps(procedure: Procedure) -> list[PlanStep]:
     return steps
 
 
-def _shopping(loads: list[Load], site: list[PlanMaterial], workings: Workings) -> list[Purchase]:
+def _shopping(
+    job: Job, loads: list[Load], site: list[PlanMaterial], workings: Workings
+) -> tuple[list[Purchase], float | None]:
+    """What to buy, and what it costs; no cost where nothing has a price."""
     needed = [{charge.material: charge.mass_kg for charge in load.charges} for load in loads]
     bags = {material.name: material.bag_kg for material in site if material.bag_kg}
-    buy = workings.run(shopping, loads=needed, bag_kg=bags).buy
+    per_bag = {
+        name: own.price_per_bag for name, own in job.materials.items() if own.price_per_bag is not None
+    }
+    per_t = {name: own.price_per_t for name, own in job.materials.items() if own.price_per_t is not None}
+    found = workings.run(shopping, loads=needed, bag_kg=bags, price_per_bag=per_bag, price_per_t=per_t)
+    buy = found.buy
     bought = [
         Purchase(
             material=material.name,
@@ -261,4 +271,4 @@ def _shopping(loads: list[Load], site: list[PlanMaterial], workings: Workings) -
                 volume_ml=sum(volumes) if volumes else None,
             )
         )
-    return bought
+    return bought, found.cost

@@ -141,6 +141,8 @@ def begun_with(
             found["materials"][name] = {
                 "bag_kg": own.bag_kg,
                 "bulk_density_kg_m3": own.bulk_density_kg_m3,
+                "price_per_bag": own.price_per_bag,
+                "price_per_t": own.price_per_t,
                 "age_months": round(age, 1) if age is not None and dries_out else None,
             }
     for material, readings in (heaps or {}).items():

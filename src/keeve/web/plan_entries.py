@@ -147,6 +147,19 @@ def weighed(mix: Mix) -> list[Entry]:
     return asked
 
 
+def prices(mix: Mix) -> list[Entry]:
+    """The price of each material, by the bag where it comes in bags, else by the tonne."""
+    asked = []
+    for part in mix.parts:
+        here, name = ("materials", part.name), part.name.capitalize()
+        in_bags = part.unit or materials()[part.material].bag_kg
+        if in_bags:
+            asked.append(Entry(f"{name}, a {part.unit or 'bag'}", (*here, "price_per_bag")))
+        else:
+            asked.append(Entry(f"{name}, a tonne", (*here, "price_per_t")))
+    return asked
+
+
 def _label(bag: str, unit: str) -> list[Entry]:
     figures: tuple[tuple[str, str, Kind], ...] = (
         ("bag_kg", f"A {unit} weighs", "bag"),
@@ -242,7 +255,7 @@ def fields_of_mix(mix: Mix) -> list[Field]:
     found: list[Field] = [WASTE, MIXER, WORKING, DRUM, ORDER, AIR, WATER, GAUGE, *PACE]
     if proportion := proportion_of(mix):
         found.append(proportion)
-    found += [*materials_asked(mix), *weighed(mix), *label_more(mix), *own_ratio(mix)]
+    found += [*materials_asked(mix), *weighed(mix), *prices(mix), *label_more(mix), *own_ratio(mix)]
     if mix.basis == "design":
         found += [*DESIGN, EXPOSURE, AIR_ENTRAINED]
     if mix.basis != "bag":

@@ -8,7 +8,10 @@ from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.bench import Window
+from keeve.core.gauging import gauges_of, in_vessels
+from keeve.core.mixes.model import Gauge
 from keeve.core.plan import Load, Plan, load_steps
+from keeve.core.workings import Workings
 from keeve.formats.csv_table import PLAN_COLUMNS, csv_lines, plan_rows
 from keeve.formats.job_file import MEDIA_TYPE, write_job
 from keeve.services import batches, plans
@@ -25,13 +28,20 @@ router = APIRouter()
 
 @router.get("/plan/{plan_id}/load/{number}")
 def show(
-    request: Request, database: Database, visitor: SignedIn, now: Now, plan_id: UUID, number: int
+    request: Request,
+    database: Database,
+    visitor: SignedIn,
+    now: Now,
+    plan_id: UUID,
+    number: int,
+    gauge: Gauge | None = None,
 ) -> Response:
-    """The card of one load."""
+    """The card of one load, in the plan's gauge or in another."""
     saved = plans.saved_plan(database, visitor, plan_id)
     load = saved.plan.load(number) if saved else None
     if saved is None or load is None:
         raise HTTPException(404)
+    plan = saved.plan.model_copy(update={"gauge": gauge}) if gauge else saved.plan
     begun = batches.loads_of_plan(database, visitor, plan_id)
     return page(
         request,
@@ -40,7 +50,9 @@ def show(
         label_x=LABEL_X,
         begun=begun,
         acts={item: running.situation(now).act for item, running in begun.items()},
-        **card_values(saved.plan, load),
+        gauges=gauges_of(plan, load),
+        in_vessels=in_vessels(plan, load, Workings()) if plan.gauge == "volume" else None,
+        **card_values(plan, load),
     )
 
 
