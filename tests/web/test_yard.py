@@ -132,6 +132,50 @@ def test_the_yard_by_taps(browser: Browser, engine: Engine, origin: str, clock: 
         expect(page.locator(".heap-events li")).to_have_count(5)
 
 
+@pytest.mark.parametrize("width", [1280, 390])
+def test_what_we_own_is_written_down_and_begins_a_job(
+    browser: Browser, engine: Engine, origin: str, width: int
+) -> None:
+    with visiting(browser, engine, origin, viewport={"width": width, "height": 800}) as visit:
+        page = visit.page
+        visit.sign_in()
+        page.get_by_role("link", name="Yard").click()
+        page.get_by_role("link", name="A vessel more").click()
+        page.get_by_label("Called").fill("quay bucket")
+        page.get_by_label("Or weighs, full of water").fill("6 lb")
+        page.get_by_label("Weighs empty").fill("3")
+        page.get_by_role("button", name="Write it down").click()
+        expect(page.get_by_text("weigh both again")).to_be_visible()
+        expect(page.get_by_label("Or weighs, full of water")).to_have_value("6 lb")
+        visit.wrong.clear()  # the browser notes the refusal's status, 422
+        page.get_by_label("Or weighs, full of water").fill("12.7")
+        page.get_by_label("Weighs empty").fill("0.7")
+        visit.check()
+        page.get_by_role("button", name="Write it down").click()
+        expect(page.get_by_role("link", name="Quay bucket")).to_be_visible()
+        visit.check()
+        page.get_by_role("link", name="Plan", exact=True).click()
+        expect(page.locator(".result")).to_contain_text("quay buckets")
+        page.get_by_text("Your vessels: quay bucket").click()
+        page.get_by_label("Shape").select_option("floor")
+        page.get_by_role("button", name="One more: room").click()
+        page.get_by_label("Length", exact=True).nth(1).fill("8' 6\"")
+        page.get_by_role("button", name="Another item").click()
+        expect(page.get_by_role("group", name="Item 2")).to_be_visible()
+        page.get_by_label("Shape").nth(1).select_option("coat")
+        expect(page.locator(".sketches figure")).to_have_count(2)
+        expect(page.locator(".sketches")).to_contain_text("to coat")
+        visit.check()
+        assert page.evaluate("document.documentElement.scrollWidth") <= width
+        page.get_by_role("button", name="Draw the load cards").click()
+        page.get_by_role("button", name="Mix this load").click()
+        page.go_back()
+        page.reload()
+        page.get_by_role("link", name="Reckon it up").click()
+        expect(page.get_by_text("Nothing of it was placed yet")).to_be_visible()
+        visit.check()
+
+
 def test_a_slip_is_mended_by_one_tap(browser: Browser, engine: Engine, origin: str) -> None:
     with visiting(browser, engine, origin, viewport={"width": 1280, "height": 800}) as visit:
         page = visit.page

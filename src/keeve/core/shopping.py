@@ -118,7 +118,7 @@ def _no_price(name: str) -> RuleWarning:
         code="no_price",
         message=f"The {name} has no price, so the cost is without it.",
         field="price_per_bag",
-        suggestion=f"Give price_per_bag or price_per_t for the {name}.",
+        suggestion="Give its price by the bag (price_per_bag) or by the tonne (price_per_t).",
     )
 
 

@@ -134,6 +134,7 @@ def begun_with(
     found["scales"] = [{"capacity_kg": item.capacity_kg, "division_g": item.division_g} for item in scales]
     if mixer:
         found["mixer"] = {"kind": mixer.mixer_kind, "working_l": mixer.working_l, "drum_l": mixer.drum_l}
+        found["pace"] = {"cycle_min": mixer.cycle_min}
     for material, name in named.items():
         if own := kept.get(material):
             age = (today - own.bought_on).days / _DAYS_A_MONTH if own.bought_on else None

@@ -142,6 +142,19 @@ class Choice:
 Field = Entry | Text | Choice
 
 
+def kept_value(item: Field, text: str, units: System) -> Any:
+    """What was typed or chosen, as it is kept; None where nothing was.
+
+    Raises:
+        ValueError: it is no such figure; the message says what it must be.
+    """
+    if isinstance(item, Choice):
+        return item.read(text)
+    if not text or isinstance(item, Text):
+        return text or None
+    return item.read(text, units)
+
+
 @dataclass(frozen=True)
 class Rows:
     """Several of the same on a form: their words, where their list stands, and what each has.

@@ -152,8 +152,7 @@ def prices(mix: Mix) -> list[Entry]:
     asked = []
     for part in mix.parts:
         here, name = ("materials", part.name), part.name.capitalize()
-        in_bags = part.unit or materials()[part.material].bag_kg
-        if in_bags:
+        if mix.basis == "bag" or materials()[part.material].bag_kg:
             asked.append(Entry(f"{name}, a {part.unit or 'bag'}", (*here, "price_per_bag")))
         else:
             asked.append(Entry(f"{name}, a tonne", (*here, "price_per_t")))

@@ -23,6 +23,7 @@ from keeve.web.entries import (
     Text,
     at,
     grown,
+    kept_value,
     members,
     place,
     put,
@@ -372,20 +373,15 @@ def _begun(form: PlanForm) -> dict[str, Any]:
 
 def _put(raw: dict[str, Any], item: Field, text: str, form: PlanForm) -> None:
     """One figure of the form into the job, or its error onto the form; what was emptied is left out of the job."""
-    if isinstance(item, Choice):
-        counts_anyway = text == item.default and not item.needed and at(raw, item.path) is None
-        put(raw, item.path, None if counts_anyway else item.read(text))
-    elif not text:
-        put(raw, item.path, None)
-        if item.needed:
-            form.missing[item.name] = f"{item.label} is missing: give it."
-    elif isinstance(item, Text):
-        put(raw, item.path, text)
-    else:
-        try:
-            put(raw, item.path, item.read(text, form.units))
-        except ValueError as fault:
-            form.errors[item.name] = str(fault)
+    try:
+        kept = kept_value(item, text, form.units)
+    except ValueError as fault:
+        form.errors[item.name] = str(fault)
+        return
+    counts_anyway = isinstance(item, Choice) and text == item.default and not item.needed
+    put(raw, item.path, None if counts_anyway and at(raw, item.path) is None else kept)
+    if kept is None and item.needed:
+        form.missing[item.name] = f"{item.label} is missing: give it."
 
 
 def _without_empty(raw: Any) -> Any:

@@ -9,7 +9,7 @@ from keeve.core.mixes import materials
 from keeve.core.mixes.model import MIXER_NAMES
 from keeve.core.units import System
 from keeve.core.yard import YardItem
-from keeve.web.entries import Choice, Entry, Field, Text, at, place, put
+from keeve.web.entries import Choice, Entry, Field, Text, at, kept_value, place, put
 from keeve.web.plan_entries import MEASURES_IN
 
 _MATERIALS = {
@@ -107,17 +107,12 @@ def typed_item(form: YardForm, typed: Mapping[str, str]) -> dict[str, Any] | Non
     form.values.update({name: typed[name].strip() for name in form.values if name in typed})
     raw: dict[str, Any] = {"kind": form.kind}
     for asked in form.fields:
-        text = form.values[asked.name]
-        if isinstance(asked, Choice):
-            put(raw, asked.path, asked.read(text))
-        elif not text:
-            if asked.needed:
-                form.errors[asked.name] = f"{asked.label} is missing: give it."
-        elif isinstance(asked, Text):
-            put(raw, asked.path, text)
-        else:
-            try:
-                put(raw, asked.path, asked.read(text, form.units))
-            except ValueError as fault:
-                form.errors[asked.name] = str(fault)
+        try:
+            kept = kept_value(asked, form.values[asked.name], form.units)
+        except ValueError as fault:
+            form.errors[asked.name] = str(fault)
+            continue
+        put(raw, asked.path, kept)
+        if kept is None and asked.needed:
+            form.errors[asked.name] = f"{asked.label} is missing: give it."
     return None if form.errors else {name: value for name, value in raw.items() if value is not None}
