@@ -12,7 +12,7 @@ from keeve.core.mixes import library
 from keeve.core.mixes.model import Mix
 from keeve.core.units import System
 from keeve.core.yard import YardItem, begun_with
-from keeve.formats.job_file import read_job
+from keeve.formats.job_file import parse_job, read_job, write_job
 from keeve.web import built, plan_entries
 from keeve.web.built import BUILT
 from keeve.web.entries import (
@@ -222,12 +222,11 @@ def form_from(
 
 
 def _opened(text: str) -> Mapping[str, Any]:
-    """The job that the form began as, as the form carries it."""
+    """The job that the form began as, as the form carries it; none where that is no job any more."""
     try:
-        found = json.loads(text) if text else {}
-    except ValueError:
-        found = {}
-    return found if isinstance(found, dict) else {}
+        return write_job(parse_job(text)) if text else {}
+    except InputError:
+        return {}
 
 
 def _filled(form: PlanForm) -> PlanForm:
@@ -254,7 +253,7 @@ def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
     """The form that stands for a job: everything the form asks as the job says it."""
     if not isinstance(job.mix, str) and job.mix.id not in mixes:
         mixes = {**mixes, job.mix.id: job.mix}
-    raw = job.model_dump(mode="json", exclude_unset=True)
+    raw = write_job(job)
     mix = job.mix if isinstance(job.mix, str) else job.mix.id
     form = PlanForm({"title": job.title, "mix": mix}, mixes, units, raw)
     for index, need in enumerate(raw["need"]):
