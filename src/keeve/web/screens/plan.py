@@ -67,11 +67,13 @@ def preview(request: Request, database: Database, visitor: SignedIn) -> Response
     known = mixes.known_mixes(database, visitor, typed.get("mix", ""))
     form = plan_form.form_from(typed, visitor.units, known, typed)
     result = page(request, "plan/result.html", form=form, **_result(form)).body
-    asked = page(request, "plan/asked.html", form=form, asked=plan_entries, BUILT=BUILT).body
+    asked = b""
+    if "_redraw" in typed:
+        asked = bytes(page(request, "plan/asked.html", form=form, asked=plan_entries, BUILT=BUILT).body)
     return JSONResponse(
         {
             "html": bytes(result).decode(),
-            "asked": bytes(asked).decode(),
+            "asked": asked.decode(),
             "errors": _wrong(form),
             "offers": {name: offer._asdict() for name, offer in form.offers.items()},
         }

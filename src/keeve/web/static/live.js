@@ -63,6 +63,7 @@ document.addEventListener("alpine:init", () => {
     async preview() {
       const number = ++this.number;
       const sent = new URLSearchParams(new FormData(this.$root));
+      if (this.redraws) sent.set("_redraw", "yes");
       for (const [name, value] of Object.entries(this.redraws || {})) sent.set(name, value);
       try {
         const answer = await fetch(this.$root.dataset.preview, {
