@@ -13,13 +13,13 @@ from keeve.core.events import ExpectedWater
 from keeve.core.heap_log import (
     FEEL_SD,
     PROBE_SD,
-    Covered,
     Delivered,
     Felt,
     HeapEvent,
     MoistureTold,
     PanDried,
     Rained,
+    is_covered,
 )
 from keeve.core.mixes.model import Reading
 from keeve.core.plan import Load, LoadWater, Plan, PlanMaterial
@@ -85,18 +85,17 @@ def history_of(loads: Sequence[Told], events: Sequence[HeapEvent], now: datetime
     history: list[Told] = []
     for at, past in sorted([*loads, *between], key=lambda told: told.at):
         overnight = (
-            history and at - history[-1].at > _NIGHT and past.reset is None and not _is_covered(events, at)
+            history and at - history[-1].at > _NIGHT and past.reset is None and not _was_covered(events, at)
         )
         history.append(Told(at, past.model_copy(update={"reset": "night"}) if overnight else past))
-    if history and now - history[-1].at > _NIGHT and not _is_covered(events, now):
+    if history and now - history[-1].at > _NIGHT and not _was_covered(events, now):
         history.append(Told(now, _SEEN_NOTHING.model_copy(update={"reset": "night"})))
     return history
 
 
-def _is_covered(events: Sequence[HeapEvent], at: datetime) -> bool:
-    """Whether a cover lay on the heap: under one a night neither rains on it nor dries it much."""
-    covers = [event for event in events if isinstance(event, Covered) and event.occurred_at <= at]
-    return bool(covers) and covers[-1].is_on
+def _was_covered(events: Sequence[HeapEvent], at: datetime) -> bool:
+    """Whether a cover lay on the heap then: under one a night neither rains on it nor dries it much."""
+    return is_covered(event for event in events if event.occurred_at <= at)
 
 
 _SEEN_NOTHING = PastLoad(added_l=0.0, dry_aggregate_kg=1.0, judged="unmixed")

@@ -1,9 +1,11 @@
 """The one way in which the core refuses input: a sentence that names the field and the mend."""
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, TypeVar
 
-from pydantic import ValidationError
+from pydantic import TypeAdapter, ValidationError
+
+_T = TypeVar("_T")
 
 
 class InputError(ValueError):
@@ -59,6 +61,18 @@ _MENDS: Mapping[str, str] = {
     "string_too_long": "must have at most {max_length} characters",
     "value_error": "{error}",
 }
+
+
+def validated(adapter: TypeAdapter[_T], given: Any) -> _T:
+    """Plain values as the adapter has them.
+
+    Raises:
+        InputError: a field that is wrong, named.
+    """
+    try:
+        return adapter.validate_python(given)
+    except ValidationError as fault:
+        raise from_validation(fault, given) from None
 
 
 def from_validation(fault: ValidationError, given: Any) -> InputError:

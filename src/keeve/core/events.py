@@ -5,9 +5,9 @@ from datetime import datetime
 from typing import Annotated, Any, Literal, TypeVar
 from uuid import UUID
 
-from pydantic import AwareDatetime, ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import AwareDatetime, ConfigDict, Field, TypeAdapter
 
-from keeve.core.errors import from_validation
+from keeve.core.errors import validated
 from keeve.core.mixes.model import Reading
 from keeve.core.rules import Amount, Dimension, Strict
 
@@ -181,15 +181,7 @@ def parse_event(raw: Any) -> Event:
     Raises:
         InputError: a field that is wrong, named.
     """
-    return read_event(_ADAPTER, raw)
-
-
-def read_event(adapter: TypeAdapter[E], raw: Any) -> E:
-    """An event of one of the adapter's kinds from plain JSON values; a wrong field is refused by name."""
-    try:
-        return adapter.validate_python(raw)
-    except ValidationError as fault:
-        raise from_validation(fault, raw) from None
+    return validated(_ADAPTER, raw)
 
 
 def event_json(event: AnyEvent) -> dict[str, Any]:

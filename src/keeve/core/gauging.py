@@ -3,6 +3,7 @@
 import math
 from typing import NamedTuple
 
+from keeve.core.charging import vessels_for
 from keeve.core.errors import InputError
 from keeve.core.gauge import GaugeVessels, gauge_vessels, scale_target
 from keeve.core.job import Vessel
@@ -37,9 +38,7 @@ def reading_of(plan: Plan, charge: Charge, share: float = 1.0) -> Reading | None
 
     The vessel is filled level at most, and the largest scale not loaded over its capacity.
     """
-    vessel = next(
-        (item for item in _for(plan, charge.material) if item.kind == "level" and item.volume_l), None
-    )
+    vessel = _first(plan, charge, "level")
     capacity_kg = max((scale.capacity_kg for scale in plan.scales), default=0.0)
     if vessel is None or vessel.volume_l is None or not capacity_kg:
         return None
@@ -55,7 +54,7 @@ def reading_of(plan: Plan, charge: Charge, share: float = 1.0) -> Reading | None
 
 def shovels_of(plan: Plan, charge: Charge, share: float = 1.0) -> Shovels | None:
     """A share of a charge in shovels; None without a shovel. Their errors add up as independent ones do."""
-    shovel = next((item for item in _for(plan, charge.material) if item.kind == "shovel"), None)
+    shovel = _first(plan, charge, "shovel")
     if shovel is None or not shovel.volume_l or not charge.volume_l:
         return None
     count = charge.volume_l * share / shovel.volume_l
@@ -113,7 +112,7 @@ def in_vessels(plan: Plan, load: Load, workings: Workings) -> GaugeVessels | Non
     """
     litres, steps = {}, {}
     for charge in load.charges:
-        vessel = next((item for item in _for(plan, charge.material) if item.kind != "shovel"), None)
+        vessel = _first(plan, charge, "level", "bag")
         counted = next((item for item in charge.vessels if vessel and item.name == vessel.name), None)
         if vessel is None or counted is None or not counted.count:
             return None
@@ -143,8 +142,8 @@ _JARS = (
     ("jug", 1000, 20),
     ("jug", 5000, 100),
 )
-# A dose of fewer graduations than that is guessed, not measured.
-_LEAST_DIVISIONS = 10
+# A dose of fewer graduations of a jar, or divisions of a scale, is guessed, not measured.
+LEAST_DIVISIONS = 10
 
 
 class Jar(NamedTuple):
@@ -156,10 +155,10 @@ class Jar(NamedTuple):
 
 def jar_for(volume_ml: float) -> Jar | None:
     """The smallest usual measure that holds a dose and can measure it; None where it is too little or too much."""
-    fit = [Jar(name, most) for name, most, mark in _JARS if _LEAST_DIVISIONS * mark <= volume_ml <= most]
+    fit = [Jar(name, most) for name, most, mark in _JARS if LEAST_DIVISIONS * mark <= volume_ml <= most]
     return fit[0] if fit else None
 
 
-def _for(plan: Plan, material: str) -> list[Vessel]:
-    own = [vessel for vessel in plan.vessels if vessel.material == material]
-    return own + [vessel for vessel in plan.vessels if vessel.material is None]
+def _first(plan: Plan, charge: Charge, *kinds: str) -> Vessel | None:
+    """The first of the plan's vessels of these kinds that a charge is measured in."""
+    return next((item for item in vessels_for(charge.material, plan.vessels) if item.kind in kinds), None)

@@ -1,10 +1,12 @@
 """What happens to a heap between loads: rain, a delivery, a cover; and what is found of it: pan, feel, bulking, jar."""
 
+from collections.abc import Iterable
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, TypeAdapter
 
-from keeve.core.events import AnyEvent, Undone, read_event
+from keeve.core.errors import validated
+from keeve.core.events import AnyEvent, Undone
 from keeve.core.heap import Floating, WaterLook, pan_dry_moisture, sand_bulking, silt_jar
 from keeve.core.rules import Amount, Dimension
 
@@ -99,6 +101,33 @@ class JarShaken(AnyEvent):
 
 HeapEvent = Rained | Delivered | PanDried | MoistureTold | Felt | Bulked | Covered | JarShaken | Undone
 
+
+def is_covered(events: Iterable[HeapEvent]) -> bool:
+    """Whether a cover lies on the heap after these events, in order."""
+    covers = [event for event in events if isinstance(event, Covered)]
+    return bool(covers) and covers[-1].is_on
+
+
+def readings(events: Iterable[HeapEvent]) -> dict[str, float]:
+    """What was last found of the heap since it was rained on or tipped: its moisture and bulking, as fractions.
+
+    Args:
+        events: what happened to it, in order.
+    """
+    found: dict[str, float] = {}
+    for event in events:
+        match event:
+            case Rained() | Delivered():
+                found = {}
+            case PanDried() | MoistureTold() | Felt():
+                found["moisture_fraction"] = event.moisture_fraction
+            case Bulked():
+                found["bulking_fraction"] = event.bulking_fraction
+            case _:
+                continue
+    return found
+
+
 _ADAPTER: TypeAdapter[HeapEvent] = TypeAdapter(Annotated[HeapEvent, Field(discriminator="kind")])
 
 
@@ -108,7 +137,7 @@ def parse_heap_event(raw: Any) -> HeapEvent:
     Raises:
         InputError: a field that is wrong, named; or a pan that is heavier dry than wet.
     """
-    event = read_event(_ADAPTER, raw)
+    event = validated(_ADAPTER, raw)
     if isinstance(event, PanDried):
         pan_dry_moisture(wet_kg=event.wet_kg, dry_kg=event.dry_kg, pan_kg=event.pan_kg)
     if isinstance(event, Bulked):

@@ -39,10 +39,13 @@ class PlanVolume(_Part):
 PlanLimit = Limit | Literal["pack"]
 
 
+Way = Literal["equal", "whole-bags", "larger-mixer"]
+
+
 class Alternative(_Part):
     """Another way to size the loads: how many of what size (L), what the last has of it where it is smaller."""
 
-    what: Literal["equal", "whole-bags", "larger-mixer"]
+    what: Way
     loads: int
     yield_l: float
     rest_l: float | None
@@ -217,11 +220,6 @@ class Plan(_Part):
     warnings: list[RuleWarning]
     assumed: dict[str, Any]
     workings: list[Working]
-
-    @property
-    def counts_vessels(self) -> bool:
-        """Whether amounts are told in vessels first: level buckets, or the bags of a mix by the bag."""
-        return self.gauge == "volume" or self.mix.basis == "bag"
 
     @property
     def has_damp(self) -> bool:

@@ -21,6 +21,7 @@ from keeve.core.plan import (
     PlanStep,
     PlanVolume,
     Purchase,
+    Way,
 )
 from keeve.core.rules import VERSION
 from keeve.core.shopping import shopping
@@ -116,9 +117,13 @@ def _by_parts(mix: Mix, water: MixWater, job: Job, site: list[SiteMaterial], wor
     if job.whole_bags and bags is None:
         no_bag()
     size = (job, volume.order_m3, job.mixer.working_l, mix.life_min)
-    split = sized(*size, bags if job.whole_bags else None, workings)
+    used = bags if job.whole_bags else None
+    split = sized(*size, used, workings)
     loads = each_size(split.loads, lambda one: load_by_parts(mix, water, job, parts, one, workings))
-    return _Sized(volume, split.limit, alternatives(*size, bags, split), loads)
+    other: tuple[Way, WholeBags | None] | None = None
+    if bags:
+        other = ("equal", None) if job.whole_bags else ("whole-bags", bags)
+    return _Sized(volume, split.limit, alternatives(*size, used, split, other), loads)
 
 
 def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) -> _Sized:
@@ -156,7 +161,7 @@ def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) ->
             ["trial_l"],
         )
     bags = WholeBags(bag_kg=label.bag_kg, binder_kg_m3=label.bag_kg / label.yield_l * 1000)
-    size = (job.model_copy(update={"whole_bags": True}), made_l / 1000, most_l, mix.life_min)
+    size = (job, made_l / 1000, most_l, mix.life_min)
     split = sized(*size, bags, workings)
     parts = [material.part for material in site]
     loads = each_size(split.loads, lambda one: load_by_bag(mix, label, job, parts, one, workings))
@@ -164,7 +169,7 @@ def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) ->
     return _Sized(
         wanted.model_copy(update={"order_m3": made_l / 1000}),
         "pack" if mix.bags_a_batch else split.limit,
-        [item for item in others if item.what == "larger-mixer"],
+        others,
         loads,
     )
 

@@ -3,10 +3,10 @@
 from collections.abc import Sequence
 from typing import Annotated
 
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import Field, TypeAdapter
 
 from keeve.core.batch import Batch
-from keeve.core.errors import from_validation
+from keeve.core.errors import validated
 from keeve.core.plan import Load, Plan
 from keeve.core.rules import Amount, Strict
 
@@ -49,10 +49,7 @@ def reckoned(
     Raises:
         InputError: a count that cannot be.
     """
-    try:
-        counted = _USED.validate_python(used or {})
-    except ValidationError as fault:
-        raise from_validation(fault, used) from None
+    counted = validated(_USED, used or {})
     made_l = sum(load.yield_l * batch.growth(load) for load, batch in done if batch.water or batch.placed_l)
     placed_l = sum(batch.placed_l for _, batch in done)
     net_l = plan.volume.net_m3 * 1000

@@ -3,7 +3,7 @@
 from keeve.core.errors import InputError
 from keeve.core.job import Job
 from keeve.core.loads import Loads, LoadSize, WholeBags, split_loads
-from keeve.core.plan import Alternative
+from keeve.core.plan import Alternative, Way
 from keeve.core.workings import Workings
 
 # Mixers as they are sold and lent, mixed volume in L. Common practice, no source.
@@ -58,27 +58,30 @@ _PATHS = {
 
 
 def alternatives(
-    job: Job, order_m3: float, mixer_l: float, life_min: float, bags: WholeBags | None, chosen: Loads
+    job: Job,
+    order_m3: float,
+    mixer_l: float,
+    life_min: float,
+    bags: WholeBags | None,
+    chosen: Loads,
+    other: tuple[Way, WholeBags | None] | None = None,
 ) -> list[Alternative]:
-    """Other ways to cut the order: all alike or by whole bags, whichever was not chosen, and in the next larger mixer.
+    """Other ways to cut the order: all alike against whole bags, where there is a choice, and the next larger mixer.
 
     Args:
         job: the job.
         order_m3: what is to be made, m3.
         mixer_l: what is mixed at a time, L.
         life_min: working life of the mix, min.
-        bags: the bags of the binder; None where it comes loose.
+        bags: where the loads as planned are whole bags.
         chosen: the loads as planned.
+        other: the way that was not chosen, and its bags.
     """
     plain = job.model_copy(update={"trial_l": None})
-    ways: list[tuple[str, float, WholeBags | None]] = []
-    if job.whole_bags:
-        ways.append(("equal", mixer_l, None))
-    elif bags:
-        ways.append(("whole-bags", mixer_l, bags))
+    ways: list[tuple[Way, float, WholeBags | None]] = [(other[0], mixer_l, other[1])] if other else []
     larger = next((size for size in _MIXERS_L if size > mixer_l * 1.05), None)
     if larger and chosen.limit in ("mixer", "bag") and len(chosen.loads) > 1:
-        ways.append(("larger-mixer", larger, bags if job.whole_bags else None))
+        ways.append(("larger-mixer", larger, bags))
     found = []
     for what, size_l, whole in ways:
         try:
@@ -88,15 +91,13 @@ def alternatives(
             continue
         first, last = loads[0], loads[-1]
         found.append(
-            Alternative.model_validate(
-                {
-                    "what": what,
-                    "loads": len(loads),
-                    "yield_l": first.volume_m3 * 1000,
-                    "rest_l": last.volume_m3 * 1000 if last.volume_m3 < first.volume_m3 * 0.999 else None,
-                    "bags": first.bags,
-                    "mixer_l": size_l if what == "larger-mixer" else None,
-                }
+            Alternative(
+                what=what,
+                loads=len(loads),
+                yield_l=first.volume_m3 * 1000,
+                rest_l=last.volume_m3 * 1000 if last.volume_m3 < first.volume_m3 * 0.999 else None,
+                bags=first.bags,
+                mixer_l=size_l if what == "larger-mixer" else None,
             )
         )
     return found

@@ -4,9 +4,9 @@ from collections.abc import Iterable, Mapping
 from datetime import date
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field, TypeAdapter, ValidationError, model_validator
+from pydantic import Field, TypeAdapter, model_validator
 
-from keeve.core.errors import from_validation
+from keeve.core.errors import validated
 from keeve.core.mixes import materials
 from keeve.core.mixes.model import Mix, MixerKind
 from keeve.core.rules import Amount, Dimension, Fraction, Strict
@@ -107,10 +107,7 @@ def parse_item(raw: Any) -> YardItem:
     Raises:
         InputError: a field that is wrong, named.
     """
-    try:
-        return _ITEM.validate_python(raw)
-    except ValidationError as fault:
-        raise from_validation(fault, raw) from None
+    return validated(_ITEM, raw)
 
 
 def begun_with(

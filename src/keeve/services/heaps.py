@@ -15,17 +15,7 @@ from sqlalchemy.orm import Session
 from keeve.core.carry_over import Outlook, Told, expected_water, followed, history_of, outlook, told_by
 from keeve.core.errors import InputError
 from keeve.core.events import Expected, Undone, event_json, standing
-from keeve.core.heap_log import (
-    Bulked,
-    Covered,
-    Delivered,
-    Felt,
-    HeapEvent,
-    MoistureTold,
-    PanDried,
-    Rained,
-    parse_heap_event,
-)
+from keeve.core.heap_log import HeapEvent, is_covered, parse_heap_event, readings
 from keeve.core.mixes import materials
 from keeve.core.plan import Plan
 from keeve.services.accounts import Visitor
@@ -53,8 +43,7 @@ class Heap:
     @property
     def is_covered(self) -> bool:
         """Whether its cover is on."""
-        covers = [event for event in self.events if isinstance(event, Covered)]
-        return bool(covers) and covers[-1].is_on
+        return is_covered(self.events)
 
     @property
     def name(self) -> str:
@@ -78,19 +67,10 @@ def readings_of(engine: Engine, visitor: Visitor, now: datetime) -> dict[str, di
     since = models.HeapEvent.received_at > now - _FOLLOWED_FOR
     with crew_reading(engine, visitor.crew_id) as session:
         rows = session.execute(select(models.HeapEvent.heap, models.HeapEvent.content).where(since)).all()
-    found: dict[str, dict[str, float]] = {}
-    for heap_id in dict.fromkeys(row.heap for row in rows):
-        for event in standing(parse_heap_event(row.content) for row in rows if row.heap == heap_id):
-            match event:
-                case Rained() | Delivered():
-                    found[heap_id] = {}
-                case PanDried() | MoistureTold() | Felt():
-                    found.setdefault(heap_id, {})["moisture_fraction"] = event.moisture_fraction
-                case Bulked():
-                    found.setdefault(heap_id, {})["bulking_fraction"] = event.bulking_fraction
-                case _:
-                    continue
-    return found
+    return {
+        heap_id: readings(standing(parse_heap_event(row.content) for row in rows if row.heap == heap_id))
+        for heap_id in dict.fromkeys(row.heap for row in rows)
+    }
 
 
 def heap_before(engine: Engine, visitor: Visitor, running: RunningLoad, now: datetime) -> Heap | None:

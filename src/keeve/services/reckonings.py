@@ -10,6 +10,7 @@ from sqlalchemy.dialects.postgresql import insert
 from keeve.core.reckoning import Reckoning, reckoned
 from keeve.services import batches, plans
 from keeve.services.accounts import Visitor
+from keeve.services.plans import SavedPlan
 from keeve.store import models
 from keeve.store.database import crew_reading, crew_session
 
@@ -30,9 +31,11 @@ def reckon(
         InputError: a count that cannot be.
     """
     saved = plans.saved_plan(engine, visitor, plan_id)
-    if saved is None:
-        return None
-    begun = batches.loads_of_plan(engine, visitor, plan_id).values()
+    return None if saved is None else _reckoned(engine, visitor, saved, used)
+
+
+def _reckoned(engine: Engine, visitor: Visitor, saved: SavedPlan, used: dict[str, float] | None) -> Reckoning:
+    begun = batches.loads_of_plan(engine, visitor, saved.id).values()
     return reckoned(saved.plan, [(running.load, running.batch) for running in begun], used)
 
 
@@ -41,9 +44,9 @@ def keep_reckoning(
 ) -> bool:
     """Keep a job as it was reckoned up; whether the crew has it."""
     saved = plans.saved_plan(engine, visitor, plan_id)
-    found = reckon(engine, visitor, plan_id, used)
-    if saved is None or found is None:
+    if saved is None:
         return False
+    found = _reckoned(engine, visitor, saved, used)
     with crew_session(engine, visitor.crew_id) as session:
         session.execute(
             insert(models.Reckoning).values(

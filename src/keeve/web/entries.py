@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, Self
 
 from keeve.core.errors import InputError
 from keeve.core.quantities import read_quantity
@@ -13,8 +13,25 @@ _MOST = 1e12
 
 
 @dataclass(frozen=True)
-class Entry:
-    """A number on a form. Its name on the form is its path in what the form fills.
+class _Placed:
+    """Something on a form: its words, and where it stands in what the form fills, which is its name on the form."""
+
+    label: str
+    path: Path
+
+    @property
+    def name(self) -> str:
+        """Its name on the form."""
+        return dotted(self.path)
+
+    def under(self, path: Path) -> Self:
+        """The same of something that stands at a path."""
+        return replace(self, path=path + self.path)
+
+
+@dataclass(frozen=True)
+class Entry(_Placed):
+    """A number on a form.
 
     Args:
         label: its words.
@@ -26,22 +43,11 @@ class Entry:
         needed: whether it may not be left empty.
     """
 
-    label: str
-    path: Path
     kind: Kind | None = None
     percent: bool = False
     whole: bool = False
     default: float | None = None
     needed: bool = False
-
-    @property
-    def name(self) -> str:
-        """Its name on the form."""
-        return dotted(self.path)
-
-    def under(self, path: Path) -> "Entry":
-        """The same entry of something that stands at a path."""
-        return replace(self, path=path + self.path)
 
     def read(self, text: str, units: System) -> float | int:
         """What was typed, in kept units.
@@ -77,26 +83,15 @@ class Entry:
 
 
 @dataclass(frozen=True)
-class Text:
+class Text(_Placed):
     """A few words on a form: their label, where they stand, what the empty form shows, whether they are needed."""
 
-    label: str
-    path: Path
     default: str = ""
     needed: bool = False
 
-    @property
-    def name(self) -> str:
-        """Its name on the form."""
-        return dotted(self.path)
-
-    def under(self, path: Path) -> "Text":
-        """The same words of something that stands at a path."""
-        return replace(self, path=path + self.path)
-
 
 @dataclass(frozen=True)
-class Choice:
+class Choice(_Placed):
     """A choice on a form.
 
     Args:
@@ -106,19 +101,8 @@ class Choice:
         needed: whether it may not be left out; else the first is what counts without it.
     """
 
-    label: str
-    path: Path
     options: Mapping[Any, str]
     needed: bool = False
-
-    @property
-    def name(self) -> str:
-        """Its name on the form."""
-        return dotted(self.path)
-
-    def under(self, path: Path) -> "Choice":
-        """The same choice of something that stands at a path."""
-        return replace(self, path=path + self.path)
 
     @property
     def default(self) -> str:
@@ -155,28 +139,35 @@ def kept_value(item: Field, text: str, units: System) -> Any:
     return item.read(text, units)
 
 
+def kept_text(item: Field, kept: Any, units: System) -> str:
+    """A kept value as the form has it."""
+    match item:
+        case Entry():
+            return item.write(kept, units)
+        case Choice():
+            return item.write(kept)
+        case Text():
+            return str(kept)
+
+
+def empty_text(item: Field, units: System) -> str:
+    """What the empty form shows of a field."""
+    if isinstance(item, Entry):
+        return "" if item.default is None else item.write(item.default, units)
+    return item.default
+
+
 @dataclass(frozen=True)
-class Rows:
+class Rows(_Placed):
     """Several of the same on a form: their words, where their list stands, and what each has.
 
     ``least`` and ``most`` bound how many there are; where each is one figure, its entry has no path of its own.
     """
 
-    label: str
-    path: Path
     one: str
     entries: tuple[Field, ...]
     least: int = 1
     most: int = 12
-
-    @property
-    def name(self) -> str:
-        """Its name on the form."""
-        return dotted(self.path)
-
-    def under(self, path: Path) -> "Rows":
-        """The same rows of something that stands at a path."""
-        return replace(self, path=path + self.path)
 
     def row(self, index: int) -> list[Field]:
         """What the row of that number has."""

@@ -9,6 +9,7 @@ from keeve.core.errors import InputError, from_validation
 from keeve.core.mixes.model import Mix
 from keeve.core.units import System
 from keeve.web.entries import Entry, at, place, put
+from keeve.web.pages import slug
 
 
 @dataclass
@@ -104,6 +105,5 @@ def _refuse(form: MixForm, fault: InputError) -> None:
 
 
 def _id_of(name: str) -> str:
-    """An id out of a name: small letters, figures and hyphens."""
-    kept = "".join(letter if letter.isascii() and letter.isalnum() else "-" for letter in name.lower())
-    return "-".join(filter(None, kept.split("-")))[:60].strip("-") or "mix"
+    """An id out of a name."""
+    return slug(name)[:60].strip("-") or "mix"

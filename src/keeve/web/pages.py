@@ -103,6 +103,12 @@ def _short(value: float) -> str:
     return f"{0.0 if abs(value) < _NOTHING else value:.4g}"
 
 
+def slug(text: str) -> str:
+    """A text as a name for a file or an id: small letters, figures and hyphens; may be empty."""
+    kept = "".join(letter if letter.isascii() and letter.isalnum() else "-" for letter in text.lower())
+    return "-".join(filter(None, kept.split("-")))
+
+
 def _sentence(text: str) -> str:
     """The text with a capital to begin with, the rest as it is."""
     return text[:1].upper() + text[1:]

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from typing import Any
 
-from keeve.core.mixes import materials
+from keeve.core.mixes import has_heap, materials
 from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, Admixture, Mix
 from keeve.core.slips.labels import KINDS_OF_BAG, WANTED_BAGS
 from keeve.core.units import Kind
@@ -237,11 +237,6 @@ def bag_ages(mix: Mix) -> list[Entry]:
         for part in mix.parts
         if materials()[part.material].is_binder
     ]
-
-
-def has_heap(mix: Mix) -> bool:
-    """Whether anything of the mix lies in a heap."""
-    return any(materials()[part.material].lies_in_a_heap for part in mix.parts)
 
 
 def seen(mix: Mix) -> list[Field]:

@@ -1,7 +1,7 @@
 """The plan form and the job it stands for: what was typed, in the reader's units, to a job and back."""
 
-import json
 from collections.abc import Mapping, Sequence
+from copy import deepcopy
 from dataclasses import dataclass, field
 from datetime import date
 from typing import Any, NamedTuple
@@ -22,7 +22,9 @@ from keeve.web.entries import (
     Rows,
     Text,
     at,
+    empty_text,
     grown,
+    kept_text,
     kept_value,
     members,
     place,
@@ -131,7 +133,7 @@ class PlanForm:
         words, texts = [], {}
         for name, kept in named.items():
             item = fields[name]
-            texts[name] = shown = _text(item, kept, self.units)
+            texts[name] = shown = kept_text(item, kept, self.units)
             if isinstance(item, Choice):
                 shown = item.options[kept]
             elif isinstance(item, Entry):
@@ -181,7 +183,7 @@ def empty_form(
     form.values |= {f"scales.{number}.capacity_kg": "" for number in range(len(owned["scales"]))}
     for name, item in form.fields.items():
         if (kept := at(owned, item.path)) is not None:
-            form.values[name] = _text(item, kept, units)
+            form.values[name] = kept_text(item, kept, units)
     return _filled(form)
 
 
@@ -236,17 +238,10 @@ def _filled(form: PlanForm) -> PlanForm:
             standing = rows.under(("need", index))
             while standing.count(form.values) < rows.least:
                 for entry in standing.row(standing.count(form.values)):
-                    form.values[entry.name] = _empty(entry, form.units)
+                    form.values[entry.name] = empty_text(entry, form.units)
     for name, item in form.fields.items():
-        form.values.setdefault(name, _empty(item, form.units))
+        form.values.setdefault(name, empty_text(item, form.units))
     return form
-
-
-def _empty(item: Field, units: System) -> str:
-    """What the empty form shows of a field."""
-    if isinstance(item, Entry):
-        return "" if item.default is None else item.write(item.default, units)
-    return item.default
 
 
 def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
@@ -268,9 +263,9 @@ def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
     for name, item in form.fields.items():
         kept = at(raw, item.path)
         if kept is not None:
-            form.values[name] = _text(item, kept, units)
+            form.values[name] = kept_text(item, kept, units)
         else:
-            form.values[name] = _empty(item, units) if isinstance(item, Choice) or item.needed else ""
+            form.values[name] = empty_text(item, units) if isinstance(item, Choice) or item.needed else ""
     return form
 
 
@@ -282,17 +277,6 @@ def _by_number(raw: Mapping[str, Any], mix: Mix) -> dict[str, Any]:
         **raw,
         "admixtures": {names.index(item["name"]): item for item in labels if item["name"] in names},
     }
-
-
-def _text(item: Field, kept: Any, units: System) -> str:
-    """A kept value as the form has it."""
-    match item:
-        case Entry():
-            return item.write(kept, units)
-        case Choice():
-            return item.write(kept)
-        case Text():
-            return str(kept)
 
 
 def convert(form: PlanForm, new: System) -> PlanForm:
@@ -334,7 +318,7 @@ def to_job(form: PlanForm) -> Job | None:
 
 def _begun(form: PlanForm) -> dict[str, Any]:
     """The job with everything that the form does not ask, and places for what it asks."""
-    mix, opened = form.mix, json.loads(json.dumps(form.opened))
+    mix, opened = form.mix, deepcopy(dict(form.opened))
     needs = [dict(BUILT[kind].stands) for kind in form.items]
     for index, (kind, need) in enumerate(zip(form.items, needs, strict=True)):
         for rows in BUILT[kind].rows:

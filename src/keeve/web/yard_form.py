@@ -9,7 +9,7 @@ from keeve.core.mixes import materials
 from keeve.core.mixes.model import MIXER_NAMES
 from keeve.core.units import System
 from keeve.core.yard import YardItem
-from keeve.web.entries import Choice, Entry, Field, Text, at, kept_value, place, put
+from keeve.web.entries import Choice, Entry, Field, Text, at, empty_text, kept_text, kept_value, place, put
 from keeve.web.plan_entries import MEASURES_IN
 
 _MATERIALS = {
@@ -95,10 +95,7 @@ def form_of_item(kind: str, item: YardItem | None, units: System) -> YardForm:
     form = YardForm(kind, {}, units)
     for asked in form.fields:
         kept = at(raw, asked.path)
-        if isinstance(asked, Entry):
-            form.values[asked.name] = "" if kept is None else asked.write(kept, units)
-        else:
-            form.values[asked.name] = (kept or "") if kept is not None else asked.default
+        form.values[asked.name] = empty_text(asked, units) if kept is None else kept_text(asked, kept, units)
     return form
 
 

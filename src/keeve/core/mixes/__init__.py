@@ -73,6 +73,11 @@ def get_mix(mix_id: str) -> Mix:
     return library()[mix_id]
 
 
+def has_heap(mix: Mix) -> bool:
+    """Whether anything of the mix lies in a heap."""
+    return any(materials()[part.material].lies_in_a_heap for part in mix.parts)
+
+
 @cache
 def materials() -> Mapping[str, Material]:
     """The default figures of every material by its id."""

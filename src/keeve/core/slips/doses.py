@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from keeve.core.gauging import LEAST_DIVISIONS
 from keeve.core.job import AdmixtureLabel, Job
 from keeve.core.mixes import materials
 from keeve.core.mixes.model import Admixture, Mix
@@ -69,19 +70,15 @@ def _counted(
     return None
 
 
-# A dose of fewer divisions than that is guessed, not weighed.
-_LEAST_DIVISIONS = 10
-
-
 def _of_the_scale(job: Job, amount: AdmixtureAmount) -> Iterator[RuleWarning]:
     """A powder that no scale of the job can weigh."""
     if not job.scales or amount.mass_kg is None or amount.volume_ml is not None:
         return
-    least_g, dose_g = _LEAST_DIVISIONS * min(scale.division_g for scale in job.scales), amount.mass_kg * 1000
+    least_g, dose_g = LEAST_DIVISIONS * min(scale.division_g for scale in job.scales), amount.mass_kg * 1000
     if dose_g < least_g:
         yield RuleWarning(
             code="scale_too_coarse",
-            message=f"{dose_g:.3g} g of {amount.name} is under {_LEAST_DIVISIONS} divisions of the scale.",
+            message=f"{dose_g:.3g} g of {amount.name} is under {LEAST_DIVISIONS} divisions of the scale.",
             field="scales",
             suggestion=f"Weigh it on a finer scale, or several loads' doses at once from {least_g:g} g on, and divide.",
         )

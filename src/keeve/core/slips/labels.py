@@ -102,10 +102,7 @@ _KILOGRAM_BAGS = {20.0, 25.0, 30.0, 40.0}
 def _of_its_weight(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[RuleWarning]:
     loose, bounds = site.bulk_density_kg_m3, _LOOSE.get(materials()[part.material].sort)
     if loose and bounds and not bounds[0] <= loose <= bounds[1]:
-        likely = next(
-            (loose * part_of for part_of in (1000.0, 0.1, 10.0, factor("lb/ft³", "kg/m³"))
-             if bounds[0] <= loose * part_of <= bounds[1]), None
-        )  # fmt: skip
+        likely = _first_within(loose, (1000.0, 0.1, 10.0, factor("lb/ft³", "kg/m³")), *bounds)
         yield RuleWarning(
             code="density_unlikely",
             message=f"{loose:.4g} kg/m3 loose is not {part.name}, which is {bounds[0]:g} to {bounds[1]:g}.",

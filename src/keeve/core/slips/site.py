@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from statistics import median
 
 from keeve.core.job import Job
-from keeve.core.mixes import materials
+from keeve.core.mixes import has_heap, materials
 from keeve.core.mixes.model import Mix, MixPart
 from keeve.core.rules import RuleWarning
 from keeve.core.units import to_kept
@@ -49,7 +49,7 @@ def _of_the_weather(mix: Mix, job: Job) -> Iterator[RuleWarning]:
 def _of_frost(mix: Mix, job: Job) -> Iterator[RuleWarning]:
     """A damp heap that is frozen, or is likely to be."""
     heap_c, air_c = job.conditions.heap_c, job.conditions.air_c
-    if not any(materials()[part.material].lies_in_a_heap for part in mix.parts):
+    if not has_heap(mix):
         return
     if heap_c is not None and heap_c <= 0:
         field, words = "conditions.heap_c", f"At {heap_c:g} °C the heap is frozen"

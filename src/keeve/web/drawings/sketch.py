@@ -184,12 +184,7 @@ def _steps(given: _Given) -> _Drawing:
     faces = []
     for step in reversed(range(count)):
         faces += _block(0, step * going, 0, w, going, (step + 1) * rise)
-    sizes = [
-        Size((0, 0, 0), (w, 0, 0), "width_m", "below"),
-        Size((w, 0, 0), (w, going, 0), "going_m", "right"),
-        Size((0, 0, 0), (0, 0, rise), "rise_m", "left"),
-    ]
-    return Solid(faces, sizes), given.sizes, True
+    return Solid(faces, _box_sizes(w, going, rise, ("width_m", "going_m", "rise_m"))), given.sizes, True
 
 
 def _wall_sides(given: _Given, area: str) -> tuple[float, float]:

@@ -20,7 +20,7 @@ from keeve.services.database import Engine
 from keeve.web import paper
 from keeve.web.drawings.section import LABEL_X, charge_section
 from keeve.web.drawings.water_line import Strength, water_lines
-from keeve.web.pages import page
+from keeve.web.pages import page, slug
 from keeve.web.security import Database, MayMix, Now, SignedIn
 
 router = APIRouter()
@@ -122,9 +122,7 @@ def _plan(database: Engine, visitor: Visitor, plan_id: UUID) -> Plan:
 
 def _named(plan: Plan, ending: str) -> dict[str, str]:
     """The header that names a file after its plan."""
-    kept = "".join(letter if letter.isascii() and letter.isalnum() else "-" for letter in plan.title.lower())
-    name = "-".join(filter(None, kept.split("-"))) or "plan"
-    return {"Content-Disposition": f'attachment; filename="{name}.{ending}"'}
+    return {"Content-Disposition": f'attachment; filename="{slug(plan.title) or "plan"}.{ending}"'}
 
 
 @router.get("/plan/{plan_id}/load/{number}/bench")

@@ -41,6 +41,11 @@ def show(
 ) -> Response:
     """The form, empty, for a mix, or from a saved plan, with what it comes to."""
     known = mixes.every_mix(database, visitor)
+    if again is not None:
+        saved = plans.saved_plan(database, visitor, again)
+        if saved is None:
+            raise HTTPException(404)
+        return _form_page(request, database, visitor, plan_form.form_of(saved.job, visitor.units, known))
     owned = [kept.item for kept in yard.yard_of(database, visitor)]
     waste = reckonings.waste_shown(database, visitor, mix)
     form = plan_form.empty_form(
@@ -52,12 +57,7 @@ def show(
         waste.waste_fraction if waste else None,
         heaps.readings_of(database, visitor, now),
     )
-    if again is not None:
-        saved = plans.saved_plan(database, visitor, again)
-        if saved is None:
-            raise HTTPException(404)
-        form = plan_form.form_of(saved.job, visitor.units, known)
-    return _form_page(request, database, visitor, form, waste=waste if again is None else None)
+    return _form_page(request, database, visitor, form, waste=waste)
 
 
 @router.post("/plan/preview")

@@ -60,18 +60,18 @@ def _page(
     status: int = 200,
 ) -> Response:
     saved = plans.saved_plan(database, visitor, plan_id)
-    found = reckonings.reckon(database, visitor, plan_id)
+    kept = reckonings.kept_reckoning(database, visitor, plan_id)
+    found = kept or reckonings.reckon(database, visitor, plan_id)
     if saved is None or found is None:
         raise HTTPException(404)
-    kept = reckonings.kept_reckoning(database, visitor, plan_id)
     return page(
         request,
         "card/reckoning.html",
         status,
         saved=saved,
         plan=saved.plan,
-        found=kept or found,
-        bars=reckoning_bars(kept or found),
+        found=found,
+        bars=reckoning_bars(found),
         kept=kept,
         typed=typed,
         errors=errors,
