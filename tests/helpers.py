@@ -7,12 +7,13 @@ from typing import Any
 from uuid import uuid4
 
 from keeve.core.batch import Batch, fold
-from keeve.core.bench import Situation, refuse, situation
+from keeve.core.bench import Situation, situation
 from keeve.core.events import Event, parse_event
 from keeve.core.job import Job
 from keeve.core.mixes import get_mix, library
 from keeve.core.plan import Load, Plan
 from keeve.core.planning import make_plan
+from keeve.core.refusing import refuse
 from keeve.formats.job_file import read_job
 
 NOON = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)
@@ -108,6 +109,7 @@ class Run:
         assert step is not None
         number = step.plan.step
         if now.act == "charge":
+            assert step.mass_kg is not None
             self.do("charged", step=number, material=step.plan.material, mass_kg=step.mass_kg)
         elif now.act == "water":
             self.do("water_added", step=number, water_l=step.water_l)

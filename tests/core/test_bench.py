@@ -23,6 +23,8 @@ def test_every_procedure_leads_from_empty_to_done(mix: str, mixer: str) -> None:
     run = Run(plan(**a_job_of(mix, mixer))).to_judgement()
     assert run.now.act == "judge"
     run.to_right().do("placed", volume_l=run.now.remaining_l)
+    assert run.now.act == "clean"
+    run.do("cleaned")
     assert run.now.act == "done"
 
 
@@ -122,7 +124,7 @@ def test_parts_placed_add_up_and_no_more_than_there_is() -> None:
     with pytest.raises(InputError, match="Only 28"):
         run.do("placed", volume_l=30.0)
     run.do("discarded", reason="Not needed")
-    assert run.now.act == "done"
+    assert run.now.act == "clean"
     with pytest.raises(InputError, match="done"):
         run.do("placed", volume_l=1.0)
 
@@ -139,7 +141,7 @@ def test_life_counts_from_first_water_and_a_dead_load_is_only_discarded() -> Non
             run.do(kind, **what)
     run.do("note", text="left in the drum over dinner")
     run.do("discarded", reason="Past its working life")
-    assert run.now.act == "done"
+    assert run.now.act == "clean"
 
 
 @pytest.mark.parametrize(

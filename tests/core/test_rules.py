@@ -108,6 +108,15 @@ PUBLIC = {
         "start_l free_moisture_fraction sd_fraction low_l high_l last_total_l",
     ),
     "tare": ("gross_kg net_kg", "tare_kg warnings"),
+    "mix-temperature": (
+        "aggregate_kg cement_kg water_kg aggregate_water_kg ice_kg aggregate_c cement_c water_c",
+        "mix_c",
+    ),
+    "cooling-plan": (
+        "aggregate_kg cement_kg water_kg aggregate_water_kg aggregate_c cement_c water_c target_c min_water_c",
+        "water_c ice_kg mix_c feasible",
+    ),
+    "working-life": ("life_min_at_20c mix_c", "life_min"),
     "correct-wet": (
         "charged_kg water_kg binder target_ratio moisture_fraction mixer_free_l densities",
         "add_kg volume_l new_ratio fits",

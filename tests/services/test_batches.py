@@ -171,7 +171,7 @@ def test_what_runs_out_first_stands_on_top(engine: Engine, visitor: Visitor, pla
         now = NOON + timedelta(minutes=minutes)
         batches.record_event(engine, visitor, load_id, water(minutes), now)
     in_work = batches.loads_in_work(engine, visitor, NOON + timedelta(minutes=6))
-    assert [item.load.number for item in in_work] == [2, 3, 1]
+    assert [item.running.load.number for item in in_work] == [2, 3, 1]
 
 
 def test_the_demo_is_made_once_and_stands_as_told(engine: Engine) -> None:

@@ -47,7 +47,7 @@ def test_the_section_stacks_every_charge_in_order() -> None:
     assert [layer.hatch for layer in section.layers] == ["water", "sand", "cement", "sand", "water"]
     assert sum(layer.volume_l for layer in section.layers) == pytest.approx(load.loose_l)
     assert section.mixed_y > section.full_y > section.rim_y
-    begun = charge_section(found, load, frozenset({1, 2}))
+    begun = charge_section(found, load, {1: 1.0, 2: 1.0})
     assert [layer.step for layer in begun.layers] == [1, 2]
     emptied = charge_section(found, load, mixed_l=20.0)
     assert [(layer.hatch, layer.volume_l) for layer in emptied.layers] == [("mixed", 20.0)]

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import yaml
 
-from keeve.core.mixes.model import Hatch
+from keeve.core.mixes.model import Hatch, MixerKind
 from keeve.core.plan import Plan
 from keeve.core.rules import Strict
 
@@ -18,6 +18,7 @@ class Check(Strict):
     holds: str
     otherwise: str
     hatches: list[Hatch] = []
+    mixers: list[MixerKind] = []
     heap: bool = False
     admixtures: bool = False
 
@@ -25,6 +26,8 @@ class Check(Strict):
         """Whether the plan has what it asks about."""
         if self.hatches:
             return any(material.hatch in self.hatches for material in plan.materials)
+        if self.mixers:
+            return plan.mixer.kind in self.mixers
         if self.heap:
             return any(material.heap for material in plan.materials)
         return not self.admixtures or bool(plan.loads[0].admixtures)

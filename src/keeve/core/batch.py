@@ -2,46 +2,78 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
-from datetime import datetime, timedelta
-from typing import NamedTuple
+from datetime import datetime
+from typing import NamedTuple, TypeVar
 
 from keeve.core.events import (
     OWN_EVENTS,
     Accepted,
     Admixed,
     Begun,
+    Body,
     Charged,
+    Cleaned,
     Corrected,
+    Correcting,
     Discarded,
     Event,
     Expected,
     ExpectedWater,
+    FlowMeasured,
+    Given,
     Judged,
     Mixed,
     Placed,
+    Recounted,
     Rested,
+    Stored,
+    TemperatureTaken,
     WaterAdded,
+    WaterLost,
+    WaterSource,
     standing,
 )
 from keeve.core.mixes.model import Reading
-from keeve.core.plan import Load
 
 
 class Addition(NamedTuple):
-    """Water that went in: L, and when."""
+    """Water that went in, or less than nothing where it ran out again: L, when, and from where."""
 
     water_l: float
     at: datetime
+    source: WaterSource = "tap"
 
 
 class Judgement(NamedTuple):
-    """A reading, who made it, when, whether it counts (only once it is wet and mixed), and of which step."""
+    """A reading, who made it, when, whether it counts (only once it is wet and mixed), and of which step.
+
+    ``wetness`` is where between the drawings it was, ``body`` whether it was sandy or rich.
+    """
 
     reading: Reading
     by: str
     at: datetime
     counts: bool
     step: int | None
+    wetness: float | None = None
+    body: Body | None = None
+
+
+class Owed(NamedTuple):
+    """What is still to go in of a correction that was taken up: kg as charged by material, and L of water."""
+
+    cause: str
+    add_kg: dict[str, float]
+    water_l: float
+
+    def less(self, added_kg: dict[str, float]) -> "Owed":
+        """What is still owed once that went in."""
+        left = {name: kg - added_kg.get(name, 0.0) for name, kg in self.add_kg.items()}
+        return self._replace(add_kg={name: kg for name, kg in left.items() if kg > _CRUMB_KG})
+
+
+# Less of a material is what sticks to the shovel.
+_CRUMB_KG = 1e-6
 
 
 @dataclass(frozen=True)
@@ -50,8 +82,12 @@ class Batch:
 
     ``checks`` is what is to be looked at before anything goes in, ``faults`` which of it did not hold once it was
     (None before); ``expected`` what its heap was expected to leave for the tap; ``charged_kg`` and ``corrected_kg`` are
-    kg as charged by material, ``mixed_at`` when it was last mixed since anything went in, ``worked_at`` the last act
-    of any kind.
+    kg as charged by material; ``step_kg`` and ``step_l`` what went in by step; ``doses`` planned doses by admixture
+    where they are not one, ``recounted`` whether it was counted again and nothing was done about it yet; ``owed``
+    what a correction still asks for; ``flow_l_min`` the hose as it was measured,
+    ``mix_c`` and ``water_c`` the last temperatures taken; ``placed_l``, ``given_l``, ``stored_l`` and
+    ``from_store_l`` where it went;
+    ``mixed_at`` when it was last mixed since anything went in, ``worked_at`` the last act on the mix itself.
     """
 
     applied: tuple[Event, ...] = ()
@@ -60,10 +96,22 @@ class Batch:
     faults: tuple[str, ...] | None = None
     expected: ExpectedWater | None = None
     charged_kg: dict[str, float] = field(default_factory=dict)
+    step_kg: dict[int, float] = field(default_factory=dict)
+    step_l: dict[int, float] = field(default_factory=dict)
     corrected_kg: dict[str, float] = field(default_factory=dict)
+    doses: dict[str, float] = field(default_factory=dict)
+    recounted: bool = False
+    owed: Owed | None = None
     water: tuple[Addition, ...] = ()
+    flow_l_min: float | None = None
+    mix_c: float | None = None
+    water_c: float | None = None
     judgements: tuple[Judgement, ...] = ()
     placed_l: float = 0.0
+    given_l: float = 0.0
+    stored_l: float = 0.0
+    from_store_l: float = 0.0
+    cleaned: bool = False
     discarded: str | None = None
     mixed_at: datetime | None = None
     worked_at: datetime | None = None
@@ -75,13 +123,28 @@ class Batch:
 
     @property
     def water_l(self) -> float:
-        """All the water that was added, L."""
-        return sum(addition.water_l for addition in self.water)
+        """All the water that was added and stayed in, L."""
+        return max(sum(addition.water_l for addition in self.water), 0.0)
+
+    @property
+    def dripped_l(self) -> float:
+        """What ran out and was not given back, L."""
+        return -sum(item.water_l for item in self.water if item.water_l < 0 or item.source == "drips")
+
+    @property
+    def gone_l(self) -> float:
+        """What left the mixer: placed, given away or stored, L."""
+        return self.placed_l - self.from_store_l + self.given_l + self.stored_l
+
+    @property
+    def kept_l(self) -> float:
+        """What is in store of it, L."""
+        return 0.0 if self.discarded is not None else max(self.stored_l - self.from_store_l, 0.0)
 
     @property
     def first_water_at(self) -> datetime | None:
         """When working life began."""
-        return self.water[0].at if self.water else None
+        return next((item.at for item in self.water if item.water_l > 0), None)
 
     @property
     def is_mixed(self) -> bool:
@@ -102,14 +165,6 @@ class Batch:
         """The last event that still stands."""
         return next((item for item in reversed(self.applied) if not isinstance(item, OWN_EVENTS)), None)
 
-    def growth(self, load: Load) -> float:
-        """How much larger it became by correction, which adds in the mix's own ratio."""
-        return 1 + sum(self.corrected_kg.values()) / sum(charge.mass_kg for charge in load.charges)
-
-    def dead_at(self, life_min: float) -> datetime | None:
-        """When its working life ends, from first water."""
-        return self.first_water_at and self.first_water_at + timedelta(minutes=life_min)
-
 
 def fold(events: Iterable[Event]) -> Batch:
     """The state that these events leave, in whatever order they arrive; any prefix of them is a valid state."""
@@ -124,7 +179,7 @@ def _apply(batch: Batch, event: Event) -> Batch:
     at = event.occurred_at
     match event:
         case Begun():
-            return replace(batch, checks=tuple(event.checks))
+            return replace(batch, checks=tuple(event.checks), flow_l_min=event.flow_l_min)
         case Expected():
             return replace(batch, expected=event.water)
         case Accepted():
@@ -132,37 +187,64 @@ def _apply(batch: Batch, event: Event) -> Batch:
         case Charged():
             return replace(
                 batch,
-                steps_done=batch.steps_done | {event.step},
+                steps_done=batch.steps_done | _done(event),
                 charged_kg=_plus(batch.charged_kg, {event.material: event.mass_kg}),
+                step_kg=_plus(batch.step_kg, {event.step: event.mass_kg}),
                 mixed_at=None,
                 worked_at=at,
             )
         case WaterAdded():
+            step = {event.step: event.water_l} if event.step else {}
+            owed = batch.owed and batch.owed._replace(water_l=max(batch.owed.water_l - event.water_l, 0.0))
             return replace(
                 batch,
-                steps_done=batch.steps_done | ({event.step} if event.step else set()),
-                water=(*batch.water, Addition(event.water_l, at)),
+                steps_done=batch.steps_done | _done(event),
+                step_l=_plus(batch.step_l, step),
+                water=(*batch.water, Addition(event.water_l, at, event.source)),
+                owed=_open(owed),
                 mixed_at=None,
                 worked_at=at,
             )
+        case WaterLost():
+            return replace(batch, water=(*batch.water, Addition(-event.water_l, at)))
+        case FlowMeasured():
+            return replace(batch, flow_l_min=event.vessel_l / event.seconds * 60)
+        case TemperatureTaken():
+            return replace(batch, mix_c=event.mix_c, water_c=event.water_c)
+        case Recounted():
+            return replace(
+                batch,
+                charged_kg={**batch.charged_kg, **event.charged_kg},
+                corrected_kg={
+                    name: kg for name, kg in batch.corrected_kg.items() if name not in event.charged_kg
+                },
+                doses={**batch.doses, **event.doses},
+                recounted=True,
+            )
+        case Correcting():
+            owed = Owed(event.cause, event.add_kg, event.water_l)
+            return replace(batch, owed=_open(owed), recounted=False)
         case Corrected():
             return replace(
                 batch,
                 corrected_kg=_plus(batch.corrected_kg, event.add_kg),
+                owed=_open(batch.owed and batch.owed.less(event.add_kg)),
                 mixed_at=None,
                 worked_at=at,
             )
         case Mixed():
+            return replace(batch, steps_done=batch.steps_done | _done(event), mixed_at=at, worked_at=at)
+        case Admixed():
+            more = {name: batch.doses.get(name, 1.0) + dose for name, dose in event.doses.items()}
             return replace(
                 batch,
-                steps_done=batch.steps_done | ({event.step} if event.step else set()),
-                mixed_at=at,
+                steps_done=batch.steps_done | _done(event),
+                doses={**batch.doses, **more},
+                mixed_at=None,
                 worked_at=at,
             )
-        case Admixed():
-            return replace(batch, steps_done=batch.steps_done | {event.step}, mixed_at=None, worked_at=at)
         case Rested():
-            return replace(batch, steps_done=batch.steps_done | {event.step}, worked_at=at)
+            return replace(batch, steps_done=batch.steps_done | _done(event), worked_at=at)
         case Judged():
             judgement = Judgement(
                 event.reading,
@@ -170,15 +252,45 @@ def _apply(batch: Batch, event: Event) -> Batch:
                 at,
                 counts=batch.is_mixed and bool(batch.water),
                 step=event.step,
+                wetness=event.wetness,
+                body=event.body,
             )
             return replace(batch, judgements=(*batch.judgements, judgement), worked_at=at)
         case Placed():
-            return replace(batch, placed_l=batch.placed_l + event.volume_l, worked_at=at)
+            from_store_l = event.volume_l if event.from_store else 0.0
+            return replace(
+                batch,
+                placed_l=batch.placed_l + event.volume_l,
+                from_store_l=batch.from_store_l + from_store_l,
+                worked_at=at,
+            )
+        case Stored():
+            return replace(batch, stored_l=batch.stored_l + event.volume_l)
+        case Given():
+            return replace(batch, given_l=batch.given_l + event.volume_l)
+        case Cleaned():
+            return replace(batch, cleaned=True)
         case Discarded():
             return replace(batch, discarded=event.reason, worked_at=at)
         case _:
             return batch
 
 
-def _plus(amounts: dict[str, float], more: dict[str, float]) -> dict[str, float]:
+def _done(event: Charged | WaterAdded | Mixed | Admixed | Rested) -> set[int]:
+    """The step that an event leaves behind."""
+    is_part = isinstance(event, Charged | WaterAdded) and event.part
+    return set() if event.step is None or is_part else {event.step}
+
+
+def _open(owed: Owed | None) -> Owed | None:
+    """What is owed as long as anything is."""
+    return owed if owed and (any(owed.add_kg.values()) or owed.water_l > _DROP_L) else None
+
+
+# Measured by eye off a jug: a drop short is none.
+_DROP_L = 0.05
+_Name = TypeVar("_Name")
+
+
+def _plus(amounts: dict[_Name, float], more: dict[_Name, float]) -> dict[_Name, float]:
     return {name: amounts.get(name, 0.0) + more.get(name, 0.0) for name in {**amounts, **more}}

@@ -18,6 +18,7 @@ from keeve.core import (  # noqa: F401
     shapes,
     shopping,
     strength,
+    temperature,
     tracker,
     water,
 )

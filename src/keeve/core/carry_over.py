@@ -9,6 +9,7 @@ from datetime import datetime, timedelta
 from typing import NamedTuple
 
 from keeve.core.batch import Batch
+from keeve.core.contents import contents
 from keeve.core.events import ExpectedWater
 from keeve.core.heap_log import (
     FEEL_SD,
@@ -57,14 +58,14 @@ def told_by(plan: Plan, load: Load, batch: Batch, at: datetime) -> Told | None:
     decided = right or (counting[-1] if counting and batch.discarded else None)
     if material is None or decided is None or load.water.target_l == 0:
         return None
-    growth = batch.growth(load)
+    held = contents(plan, load, batch)
     return Told(
         at,
         PastLoad(
             added_l=sum(addition.water_l for addition in batch.water if addition.at <= decided.at),
-            dry_aggregate_kg=load.charge(material.name).dry_kg * growth,
+            dry_aggregate_kg=held.dry_kg[material.name],
             judged=_JUDGED[decided.reading],
-            target_water_kg=_wanted_kg(load, material) * growth,
+            target_water_kg=_wanted_kg(load, material) * held.growth,
         ),
     )
 

@@ -238,7 +238,15 @@ def _admixtures(
             amounts.append(AdmixtureAmount(name=wanted.name, mass_kg=None, volume_ml=None))
             continue
         dose = _dose(label, path, batch, binder, volume_m3, workings)
-        amounts.append(AdmixtureAmount(name=wanted.name, mass_kg=dose.mass_kg, volume_ml=dose.volume_ml))
+        amounts.append(
+            AdmixtureAmount(
+                name=wanted.name,
+                mass_kg=dose.mass_kg,
+                volume_ml=dose.volume_ml,
+                water_l=dose.water_in_kg,
+                looks=wanted.looks,
+            )
+        )
         brought_l += dose.water_in_kg
     return amounts, brought_l
 

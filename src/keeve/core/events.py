@@ -10,6 +10,7 @@ from pydantic import AwareDatetime, ConfigDict, Field, TypeAdapter
 from keeve.core.errors import validated
 from keeve.core.mixes.model import Reading
 from keeve.core.rules import Amount, Dimension, Strict
+from keeve.core.temperature import Celsius, Water
 
 
 class AnyEvent(Strict):
@@ -31,10 +32,14 @@ class AnyEvent(Strict):
 
 
 class Begun(AnyEvent):
-    """The load was begun; by name, what is to be looked at before anything goes in (see ``acceptance``)."""
+    """The load was begun; by name, what is to be looked at before anything goes in (see ``acceptance``).
+
+    ``flow_l_min`` is the hose as it was last measured that day.
+    """
 
     kind: Literal["begun"]
     checks: list[str]
+    flow_l_min: Dimension | None = None
 
 
 class ExpectedWater(Strict):
@@ -72,20 +77,54 @@ class Accepted(AnyEvent):
 
 
 class Charged(AnyEvent):
-    """A material went in: step of the procedure, kg as charged."""
+    """A material went in: step of the procedure, kg as charged; ``part`` where the step is not done with that."""
 
     kind: Literal["charged"]
     step: Annotated[int, Field(ge=1)]
     material: str
     mass_kg: Amount
+    part: bool = False
+
+
+# Where water came from: what the rinse left in the drum counts, and so does what dripped out and went back in.
+WaterSource = Literal["tap", "hose", "drum", "drips", "ice"]
 
 
 class WaterAdded(AnyEvent):
-    """Litres went in; the step where it is one of the procedure's."""
+    """Litres went in; the step where it is one of the procedure's, ``part`` where the step is not done with that.
+
+    Ice is loose and counts by its weight. ``past_ceiling`` is the reason why it may go past the ceiling.
+    """
 
     kind: Literal["water_added"]
     step: Annotated[int | None, Field(ge=1)] = None
     water_l: Dimension
+    part: bool = False
+    source: WaterSource = "tap"
+    past_ceiling: Annotated[str, Field(max_length=200)] = ""
+
+
+class WaterLost(AnyEvent):
+    """Litres dripped or ran out again."""
+
+    kind: Literal["water_lost"]
+    water_l: Dimension
+
+
+class FlowMeasured(AnyEvent):
+    """The hose filled a known vessel: L, and in how many seconds."""
+
+    kind: Literal["flow_measured"]
+    vessel_l: Dimension
+    seconds: Dimension
+
+
+class TemperatureTaken(AnyEvent):
+    """A thermometer stood in the mix: °C, and what the water had where that was taken too."""
+
+    kind: Literal["temperature"]
+    mix_c: Celsius
+    water_c: Water | None = None
 
 
 class Mixed(AnyEvent):
@@ -96,10 +135,11 @@ class Mixed(AnyEvent):
 
 
 class Admixed(AnyEvent):
-    """Admixtures of a step of their own went in."""
+    """Admixtures went in: those of a step of their own, or without one more of some, in planned doses by name."""
 
     kind: Literal["admixed"]
-    step: Annotated[int, Field(ge=1)]
+    step: Annotated[int | None, Field(ge=1)] = None
+    doses: Annotated[dict[str, Dimension], Field(max_length=10)] = {}
 
 
 class Rested(AnyEvent):
@@ -109,12 +149,43 @@ class Rested(AnyEvent):
     step: Annotated[int, Field(ge=1)]
 
 
+# Beside wet and dry: short of binder, or with too much of it.
+Body = Literal["sandy", "rich"]
+
+
 class Judged(AnyEvent):
-    """It was judged; the step where the mix is judged more than once, else its last judgement is meant."""
+    """It was judged; the step where the mix is judged more than once, else its last judgement is meant.
+
+    ``wetness`` is what was pointed at between the drawings, from 0 too dry over 0.5 right to 1 too wet.
+    """
 
     kind: Literal["judged"]
     reading: Reading
     step: Annotated[int | None, Field(ge=1)] = None
+    wetness: Annotated[float | None, Field(ge=0, le=1)] = None
+    body: Body | None = None
+
+
+class Recounted(AnyEvent):
+    """What really is in it, where that differs from what was written down: kg as charged by material, all of it, and
+    planned doses by admixture.
+    """
+
+    kind: Literal["recounted"]
+    charged_kg: Annotated[dict[str, Amount], Field(max_length=10)] = {}
+    doses: Annotated[dict[str, Amount], Field(max_length=10)] = {}
+
+
+Cause = Literal["too-wet", "miscounted", "overdosed", "sandy", "rich"]
+
+
+class Correcting(AnyEvent):
+    """A correction was taken up: what is to go in on top, kg as charged by name, and L of water after it."""
+
+    kind: Literal["correcting"]
+    cause: Cause
+    add_kg: Annotated[dict[str, Amount], Field(max_length=10)]
+    water_l: Amount = 0.0
 
 
 class Corrected(AnyEvent):
@@ -125,10 +196,32 @@ class Corrected(AnyEvent):
 
 
 class Placed(AnyEvent):
-    """Some or all of it was placed: L of fresh volume."""
+    """Some or all of it was placed: L of fresh volume, out of the mixer or out of store."""
 
     kind: Literal["placed"]
     volume_l: Dimension
+    from_store: bool = False
+
+
+class Stored(AnyEvent):
+    """Some of it was sealed to be used later: L."""
+
+    kind: Literal["stored"]
+    volume_l: Dimension
+
+
+class Given(AnyEvent):
+    """Some of it went to another use than it was mixed for: L, and which."""
+
+    kind: Literal["given"]
+    volume_l: Dimension
+    use: Annotated[str, Field(min_length=1, max_length=120)]
+
+
+class Cleaned(AnyEvent):
+    """The mixer was washed out."""
+
+    kind: Literal["cleaned"]
 
 
 class Discarded(AnyEvent):
@@ -158,12 +251,20 @@ Event = (
     | Accepted
     | Charged
     | WaterAdded
+    | WaterLost
+    | FlowMeasured
+    | TemperatureTaken
     | Admixed
     | Mixed
     | Rested
     | Judged
+    | Recounted
+    | Correcting
     | Corrected
     | Placed
+    | Stored
+    | Given
+    | Cleaned
     | Discarded
     | Noted
     | Undone

@@ -9,6 +9,7 @@ from keeve.core.gauge import GaugeVessels, gauge_vessels, scale_target
 from keeve.core.job import Vessel
 from keeve.core.mixes.model import Gauge
 from keeve.core.plan import Charge, Load, LoadStep, Plan, VesselCount
+from keeve.core.site import WATER
 from keeve.core.workings import Workings
 
 # Vessels are filled by eye in quarters, bags are not opened for less than a half.
@@ -95,11 +96,55 @@ def gauges_of(plan: Plan, load: Load) -> list[Gauge]:
     ]
 
 
+class Fill(NamedTuple):
+    """One fill of the vessel that a charge is counted in: its name, kg of the material in it, how many there are."""
+
+    vessel: str
+    mass_kg: float
+    number: float
+
+
+def fill_of(told: Told) -> Fill | None:
+    """One of the fills that a charge is told in; None where it is told by weight alone, or by the shovel."""
+    if told.gauge == "volume" and told.vessels and told.vessels.count:
+        return Fill(told.vessels.name, told.mass_kg / told.vessels.count, told.vessels.count)
+    if told.gauge == "scale" and told.reading:
+        return Fill(told.reading.vessel, told.mass_kg / told.reading.fills, told.reading.fills)
+    return None
+
+
+class Measure(NamedTuple):
+    """A vessel of water, or a part of one: its name, how much of it, L."""
+
+    vessel: str
+    fraction: float
+    water_l: float
+
+
+# Water is dipped and poured by eye in these parts of a vessel; less than a tenth of a litre is not.
+_POURED = (1.0, 0.5, 0.25)
+_LEAST_POURED_L = 0.1
+_MOST_MEASURES = 3
+
+
+def water_measures(plan: Plan, most_l: float) -> list[Measure]:
+    """What of the user's own vessels may still be poured, the largest first: those kept for water, then the others."""
+    level = [item for item in vessels_for(WATER, plan.vessels) if item.kind == "level" and item.volume_l]
+    own = [item for item in level if item.material == WATER] or level
+    every = [
+        Measure(item.name, fraction, fraction * (item.volume_l or 0.0))
+        for item in own
+        for fraction in _POURED
+    ]
+    fit = [item for item in every if _LEAST_POURED_L <= item.water_l <= most_l]
+    return sorted(fit, key=lambda item: -item.water_l)[:_MOST_MEASURES]
+
+
 def told_step(plan: Plan, load: Load, step: LoadStep) -> Told | None:
     """What a step charges, in the plan's gauge; None where it charges nothing."""
     if step.mass_kg is None or not step.plan.material:
         return None
-    return told(plan, load.charge(step.plan.material), step.plan.share or 1.0)
+    return told(plan, load.charge(step.plan.material), (step.plan.share or 1.0) * step.left)
 
 
 def in_vessels(plan: Plan, load: Load, workings: Workings) -> GaugeVessels | None:

@@ -207,7 +207,8 @@ class Scale(Strict):
 class AdmixtureLabel(Strict):
     """What the label of the user's own admixture says; see the rule ``admixture-dose``.
 
-    ``with_chlorides``: it is not said to be free of them.
+    ``with_chlorides``: it is not said to be free of them. ``life_min``: the working life that a retarder or an
+    accelerator leaves the mix at 20 °C, min.
     """
 
     name: str
@@ -217,6 +218,7 @@ class AdmixtureLabel(Strict):
     density_kg_l: Dimension | None = None
     solids_fraction: Fraction | None = None
     with_chlorides: bool = False
+    life_min: Dimension | None = None
 
 
 class Design(Strict):

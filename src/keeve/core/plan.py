@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from keeve.core.job import Mixer, Scale, Vessel
+from keeve.core.job import Conditions, Mixer, Scale, Vessel
 from keeve.core.loads import Limit
 from keeve.core.mixes.model import Caution, Gauge, Hatch, Order, Sort, Test
 from keeve.core.rules import RuleWarning
@@ -87,12 +87,22 @@ class LoadWater(_Part):
 
 
 class AdmixtureAmount(_Part):
-    """An admixture in a load: by weight and volume, or as whole packs; all null where no label gave a dose."""
+    """An admixture in a load: by weight and volume, or as whole packs; all null where no label gave a dose.
+
+    ``water_l`` is the water it brings, ``looks`` how the mix looks with it, where it loosens it without water.
+    """
 
     name: str
     mass_kg: float | None
     volume_ml: float | None
     packs: int | None = None
+    water_l: float = 0.0
+    looks: str = ""
+
+    @property
+    def loosens(self) -> bool:
+        """Whether it is dosed, and loosens the mix without water."""
+        return bool(self.looks) and self.mass_kg is not None
 
 
 class Load(_Part):
@@ -127,8 +137,10 @@ class PlanMix(_Part):
     retempering_why: str
     too_much_water: str
     too_little_water: str
+    over_mixing: str = ""
     placing: str
     leftovers: str = ""
+    keeps: bool = False
     order_why: str
     gauge_why: str
 
@@ -139,7 +151,10 @@ class PlanMix(_Part):
 
 
 class PlanMaterial(_Part):
-    """A material of the plan with the figures that were used; ``heap`` is the material's id where it lies in one."""
+    """A material of the plan with the figures that were used; ``heap`` is the material's id where it lies in one.
+
+    ``least`` and ``greatest`` are the parts between which the mix is neither too rich nor too lean.
+    """
 
     name: str
     title: str
@@ -154,6 +169,8 @@ class PlanMaterial(_Part):
     absorption_fraction: float = 0.0
     heap: str = ""
     sort: Sort | None = None
+    least: float | None = None
+    greatest: float | None = None
 
 
 class PlanStep(_Part):
@@ -206,6 +223,7 @@ class Plan(_Part):
     mixer: Mixer
     vessels: list[Vessel]
     scales: list[Scale] = []
+    conditions: Conditions = Conditions()
     materials: list[PlanMaterial]
     volume: PlanVolume
     limit: PlanLimit
@@ -247,9 +265,13 @@ class Plan(_Part):
 
 @dataclass(frozen=True)
 class LoadStep:
-    """A step of the procedure with the amounts of one load: kg, loose L, vessels, L of water, admixtures."""
+    """A step of the procedure with the amounts of one load: kg, loose L, vessels, L of water, admixtures.
+
+    ``left`` is how much of it is still to be done, where a part of it is.
+    """
 
     plan: PlanStep
+    left: float = 1.0
     mass_kg: float | None = None
     volume_l: float | None = None
     vessels: Sequence[VesselCount] = ()
@@ -259,21 +281,23 @@ class LoadStep:
 
 def load_steps(plan: Plan, load: Load) -> list[LoadStep]:
     """The procedure of the plan with the amounts of that load."""
-    return [_load_step(step, load) for step in plan.procedure]
+    return [load_step(step, load) for step in plan.procedure]
 
 
-def _load_step(step: PlanStep, load: Load) -> LoadStep:
+def load_step(step: PlanStep, load: Load, left: float = 1.0) -> LoadStep:
+    """A step with the amounts of that load, or of so much of it as is left."""
     if step.kind == "charge" and step.material and step.share:
-        charge = load.charge(step.material)
+        charge, share = load.charge(step.material), step.share * left
         return LoadStep(
             plan=step,
-            mass_kg=charge.mass_kg * step.share,
-            volume_l=charge.volume_l * step.share,
-            vessels=[VesselCount(name=item.name, count=item.count * step.share) for item in charge.vessels],
+            left=left,
+            mass_kg=charge.mass_kg * share,
+            volume_l=charge.volume_l * share,
+            vessels=[VesselCount(name=item.name, count=item.count * share) for item in charge.vessels],
         )
     admixtures = [item for item in load.admixtures if item.name in step.admixtures]
-    water_l = load.water.start_l * step.share if step.kind == "water" and step.share else None
-    return LoadStep(plan=step, water_l=water_l, admixtures=admixtures)
+    water_l = load.water.start_l * step.share * left if step.kind == "water" and step.share else None
+    return LoadStep(plan=step, left=left, water_l=water_l, admixtures=admixtures)
 
 
 def nearest_quarter(count: float) -> float:

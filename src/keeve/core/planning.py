@@ -79,6 +79,7 @@ def make_plan(job: Job) -> Plan:
         mixer=job.mixer,
         vessels=job.vessels,
         scales=job.scales,
+        conditions=job.conditions,
         materials=materials,
         volume=made.volume,
         limit=made.limit,
@@ -227,7 +228,9 @@ def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
         too_much_water=mix.too_much_water,
         too_little_water=mix.too_little_water,
         placing=mix.placing,
+        over_mixing=mix.over_mixing,
         leftovers=mix.leftovers,
+        keeps=mix.keeps,
         order_why=procedure.why,
         gauge_why=mix.gauges.get(_LIKE.get(job.gauge, job.gauge), ""),
     )

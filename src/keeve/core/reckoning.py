@@ -6,6 +6,7 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter
 
 from keeve.core.batch import Batch
+from keeve.core.contents import contents
 from keeve.core.errors import validated
 from keeve.core.plan import Load, Plan
 from keeve.core.rules import Amount, Strict
@@ -23,11 +24,13 @@ class MaterialUse(Strict):
 
 
 class Reckoning(Strict):
-    """The job in L and kg: to fill, made, placed, thrown away; the waste it shows; its materials."""
+    """The job in L and kg: to fill, made, placed, given to another use, kept, thrown away; the waste it shows."""
 
     net_l: float
     made_l: float
     placed_l: float
+    given_l: float = 0.0
+    kept_l: float = 0.0
     discarded_l: float
     waste_fraction: float
     planned_waste_fraction: float
@@ -50,8 +53,9 @@ def reckoned(
         InputError: a count that cannot be.
     """
     counted = validated(_USED, used or {})
-    made_l = sum(load.yield_l * batch.growth(load) for load, batch in done if batch.water or batch.placed_l)
+    made_l = sum(contents(plan, load, batch).yield_l for load, batch in done if batch.water or batch.placed_l)
     placed_l = sum(batch.placed_l for _, batch in done)
+    given_l, kept_l = sum(batch.given_l for _, batch in done), sum(batch.kept_l for _, batch in done)
     net_l = plan.volume.net_m3 * 1000
     materials = []
     for item in plan.materials:
@@ -71,7 +75,9 @@ def reckoned(
         net_l=net_l,
         made_l=made_l,
         placed_l=placed_l,
-        discarded_l=max(made_l - placed_l, 0.0),
+        given_l=given_l,
+        kept_l=kept_l,
+        discarded_l=max(made_l - placed_l - given_l - kept_l, 0.0),
         waste_fraction=max(placed_l / net_l - 1, 0.0),
         planned_waste_fraction=plan.volume.order_m3 / plan.volume.net_m3 - 1,
         materials=materials,

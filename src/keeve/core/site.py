@@ -1,5 +1,6 @@
 """The mix as this site makes it: the user's own ratio, the materials with their figures or defaults."""
 
+from collections.abc import Callable
 from typing import Any, NamedTuple
 
 from keeve.core.concrete_design import concrete_design_aci
@@ -7,10 +8,14 @@ from keeve.core.errors import InputError
 from keeve.core.heap import sand_bulking
 from keeve.core.job import Job, MaterialOnSite
 from keeve.core.mixes import get_mix, materials
-from keeve.core.mixes.model import Mix, MixPart, MixWater, PlaceStep, Step
+from keeve.core.mixes.model import Mix, MixPart, MixWater, Step
 from keeve.core.parts import Part
 from keeve.core.plan import PlanMaterial
 from keeve.core.workings import Workings
+
+Minutes = tuple[float, float]
+# What a vessel is for besides the materials of the mix.
+WATER = "water"
 
 
 class SiteMaterial(NamedTuple):
@@ -25,6 +30,8 @@ def mix_of(job: Job, workings: Workings) -> Mix:
     mix = get_mix(job.mix) if isinstance(job.mix, str) else job.mix
     if mix.basis == "bag":
         mix = _by_label(mix, job.materials.get(mix.parts[0].name, MaterialOnSite()))
+    if lives := [label.life_min for label in job.admixtures if label.life_min]:
+        mix = _lasting(mix, min(lives))
     if mix.basis == "design":
         return _designed(mix, job, workings)
     if job.design is not None:
@@ -42,26 +49,29 @@ def _by_label(mix: Mix, label: MaterialOnSite) -> Mix:
     """The mix with what else the label says: life, rest and thickness."""
     least, greatest = mix.thickness_mm or (None, None)
     thickness = (label.thickness_min_mm or least, label.thickness_max_mm or greatest)
-    life = label.life_min or mix.life_min
+    mix = mix.model_copy(update={"thickness_mm": thickness if None not in thickness else None})
+    if rest_min := label.rest_min:
+        mix = _timed(mix, "rest", lambda minutes: (rest_min, max(rest_min, minutes[1])))
+    return _lasting(mix, label.life_min) if label.life_min else mix
+
+
+def _lasting(mix: Mix, life_min: float) -> Mix:
+    """The mix with another working life, min at 20 °C."""
+    mix = _timed(mix, "place", lambda _: (0.0, life_min))
+    return mix.model_copy(update={"life_min": life_min})
+
+
+def _timed(mix: Mix, kind: str, minutes: Callable[[Minutes], Minutes]) -> Mix:
+    """The mix with other times for the steps of a kind."""
 
     def timed(step: Step) -> Step:
-        if step.kind == "rest" and label.rest_min:
-            return step.model_copy(update={"minutes": (label.rest_min, max(label.rest_min, step.minutes[1]))})
-        if isinstance(step, PlaceStep):
-            return step.model_copy(update={"minutes": (0.0, life)})
-        return step
+        return step.model_copy(update={"minutes": minutes(step.minutes)}) if step.kind == kind else step
 
     procedures = [
         procedure.model_copy(update={"steps": [timed(step) for step in procedure.steps]})
         for procedure in mix.procedures
     ]
-    return mix.model_copy(
-        update={
-            "life_min": life,
-            "thickness_mm": thickness if None not in thickness else None,
-            "procedures": procedures,
-        }
-    )
+    return mix.model_copy(update={"procedures": procedures})
 
 
 # Of the designed water, the least that still compacts: a judgement made here.
@@ -162,7 +172,7 @@ def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str,
                 [f"materials.{name}"],
             )
     for index, vessel in enumerate(job.vessels):
-        if vessel.material not in (None, *names):
+        if vessel.material not in (None, WATER, *names):
             raise InputError(
                 "unknown_material",
                 f"vessels.{index}.material is no material of {mix.name}: use {', '.join(names)}, or leave it out.",
@@ -212,6 +222,8 @@ def _material(
             unit=part.unit or "bag",
             absorption_fraction=figures["absorption_fraction"],
             sort=default.sort,
+            least=part.least,
+            greatest=part.greatest,
             heap=part.material if default.lies_in_a_heap else "",
         ),
     )

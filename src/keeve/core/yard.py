@@ -10,6 +10,7 @@ from keeve.core.errors import validated
 from keeve.core.mixes import materials
 from keeve.core.mixes.model import Mix, MixerKind
 from keeve.core.rules import Amount, Dimension, Fraction, Strict
+from keeve.core.site import WATER
 
 Name = Annotated[str, Field(min_length=1, max_length=40)]
 # Clean water on a site, kg/L.
@@ -147,13 +148,13 @@ def begun_with(
         if material in named and mix.basis != "bag":
             found["materials"].setdefault(named[material], {}).update(readings)
     for item in items:
-        if isinstance(item, OwnVessel) and (item.material is None or item.material in named):
+        if isinstance(item, OwnVessel) and item.material in {None, WATER, *named}:
             vessel = {
                 "name": item.name,
                 "kind": item.is_a,
                 "volume_l": item.holds_l,
                 "tare_kg": item.tare_kg,
-                "material": named.get(item.material or ""),
+                "material": WATER if item.material == WATER else named.get(item.material or ""),
             }
             found["vessels"].append(vessel)
     return found

@@ -133,6 +133,7 @@ class _Mixing:
 
     def place(self, after_min: float) -> None:
         self._do("placed", after_min, volume_l=self.now.remaining_l)
+        self._do("cleaned", 2.0)
 
     def _do(self, kind: str, minutes: float, **what: object) -> None:
         self.at += _ago(minutes)

@@ -4,6 +4,7 @@ from typing import Any
 
 _SAND = {"moisture_fraction": 0.04, "bulking_fraction": 0.2}
 _BUCKET = {"name": "bucket", "volume_l": 12, "tare_kg": 0.7}
+_JUG = {"name": "jug", "volume_l": 1, "material": "water"}
 
 
 def _job(title: str, mix: str, need: dict[str, Any], **rest: Any) -> dict[str, Any]:
@@ -29,7 +30,7 @@ COPING_BED = _job(
     {"shape": "slab-volume", "length_m": 12.5, "width_m": 0.5, "thickness_m": 0.04},
     mixer={"kind": "tilting-drum", "working_l": 90},
     materials={"sand": _SAND, "cement": {"bag_kg": 25}},
-    vessels=[_BUCKET],
+    vessels=[_BUCKET, _JUG],
     admixtures=[
         {"name": "plasticiser", "dose": 150, "basis": "ml_per_100kg", "density_kg_l": 1.02, "solids_fraction": 0.2}
     ],
@@ -182,6 +183,7 @@ YARD: list[dict[str, Any]] = [
     {"kind": "mixer", "name": "the pan", "mixer_kind": "forced-action", "working_l": 60, "cycle_min": 10},
     {"kind": "vessel", "name": "bucket", "volume_l": 12, "tare_kg": 0.7, "mark_mm": 25},
     {"kind": "vessel", "name": "tin", "full_of_water_kg": 5.4, "tare_kg": 0.4, "material": "cement"},
+    {"kind": "vessel", "name": "jug", "volume_l": 1, "material": "water"},
     {"kind": "vessel", "name": "shovel", "is_a": "shovel", "volume_l": 4.5},
     {"kind": "scale", "name": "platform scale", "capacity_kg": 60, "division_g": 20},
     {"kind": "scale", "name": "kitchen scale", "capacity_kg": 5, "division_g": 1},

@@ -2,15 +2,18 @@
 
 from dataclasses import replace
 from datetime import datetime, timedelta
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID, uuid4
 
 from sqlalchemy import Engine, select, tuple_
 from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
 
 from keeve.core.acceptance import checks_for
-from keeve.core.bench import refuse
+from keeve.core.batch import fold
+from keeve.core.bench import OVER, Situation
 from keeve.core.events import Begun, in_order, parse_event
+from keeve.core.refusing import refuse
 from keeve.services import heaps
 from keeve.services.accounts import Visitor
 from keeve.services.plans import plans_by_id
@@ -46,11 +49,26 @@ def begin_load(engine: Engine, visitor: Visitor, plan_id: UUID, number: int, now
             ).one()
         is_first = all(at < now - _WORKING_DAY for at in begun_before)
         checks = [check.id for check in checks_for(plan)] if is_first else []
-        begun = Begun(kind="begun", checks=checks, **own_event(visitor, 0, now))
+        flow_l_min = _flow_measured(session, now)
+        begun = Begun(kind="begun", checks=checks, flow_l_min=flow_l_min, **own_event(visitor, 0, now))
         add_event(session, visitor, load_id, begun, now)
         running = read_loads(session, select(models.Load).where(models.Load.id == load_id))[0]
         heaps.look_ahead(session, visitor, running, now)
         return load_id
+
+
+def _flow_measured(session: Session, now: datetime) -> float | None:
+    """What the crew's hose was last measured at that day, L/min."""
+    kind = models.Event.content["kind"].as_string()
+    newest = (
+        select(models.Event.content)
+        .join(models.Load, models.Load.id == models.Event.load_id)
+        .where(models.Load.begun_at > now - _WORKING_DAY, kind == "flow_measured")
+        .order_by(models.Event.received_at.desc())
+        .limit(1)
+    )
+    content = session.scalar(newest)
+    return None if content is None else fold([parse_event(content)]).flow_l_min
 
 
 def record_event(
@@ -90,7 +108,14 @@ def loads_of_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> dict[int, 
         return {running.load.number: running for running in found}
 
 
-def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[RunningLoad]:
+class Working(NamedTuple):
+    """A load in work, and where it stands."""
+
+    running: RunningLoad
+    situation: Situation
+
+
+def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[Working]:
     """Loads begun lately and not done, what runs out first on top."""
     with crew_reading(engine, visitor.crew_id) as session:
         lately = (
@@ -98,9 +123,14 @@ def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[Runni
             .where(models.Load.begun_at > now - _IN_WORK_FOR)
             .order_by(models.Load.begun_at)
         )
-        running = [item for item in read_loads(session, lately) if item.situation(now).act != "done"]
+        found = [Working(item, item.situation(now)) for item in read_loads(session, lately)]
     late = now + _IN_WORK_FOR
-    return sorted(running, key=lambda item: item.batch.dead_at(item.plan.mix.life_min) or late)
+
+    def runs_out(item: Working) -> datetime:
+        dead_at = item.situation.dead_at
+        return late if dead_at is None or item.situation.act in OVER else dead_at
+
+    return sorted((item for item in found if item.situation.act != "done"), key=runs_out)
 
 
 def log_page(

@@ -12,7 +12,7 @@ from jinja2 import Environment, FileSystemBytecodeCache, FileSystemLoader, Stric
 from jinja2.runtime import Context
 from starlette.templating import Jinja2Templates
 
-from keeve.core.bench import Act
+from keeve.core.bench import OVER, Act
 from keeve.core.gauging import jar_for, told, told_step
 from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, QUARTERS, READING_NAMES, RETEMPERING_NAMES
 from keeve.core.plan import nearest_quarter
@@ -33,8 +33,11 @@ _NEXT_WORDS: Mapping[Act, str] = {
     "add_water": "Add water",
     "ceiling": "At its ceiling",
     "correct": "Bring it back",
+    "top_up": "Top it up",
     "place": "Place it",
     "dead": "Discard it",
+    "clean": "Clean up",
+    "stored": "In store",
     "done": "See it",
 }
 
@@ -131,8 +134,14 @@ def _shown(context: Context, value: float, kind: Kind) -> str:
 
 @pass_context
 def _kept_per_unit(context: Context, kind: Kind) -> float:
-    """What one unit as shown is in the unit it is kept in, for the page's scripts."""
-    return to_kept(1.0, kind, context["units"])
+    """What one unit more as shown is in the unit it is kept in, for the page's scripts."""
+    return to_kept(1.0, kind, context["units"]) - to_kept(0.0, kind, context["units"])
+
+
+@pass_context
+def _kept_of_nothing(context: Context, kind: Kind) -> float:
+    """What nothing as shown is in the unit it is kept in: 0 but for temperatures."""
+    return to_kept(0.0, kind, context["units"])
 
 
 # The endings of field names, the longer before the shorter, and the units they stand for.
@@ -199,6 +208,7 @@ _FILTERS: Mapping[str, Any] = {
     "vessels": _vessels,
     "shown": _shown,
     "kept_per_unit": _kept_per_unit,
+    "kept_of_nothing": _kept_of_nothing,
     "named": _named,
     "assumption": _assumption,
     "clock": _clock,
@@ -228,4 +238,5 @@ _environment.globals.update(
     RETEMPERING_NAMES=RETEMPERING_NAMES,
     MEASURES=MEASURES,
     NEXT_WORDS=_NEXT_WORDS,
+    OVER=OVER,
 )

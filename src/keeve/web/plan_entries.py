@@ -5,6 +5,7 @@ from typing import Any
 
 from keeve.core.mixes import has_heap, materials
 from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, Admixture, Mix
+from keeve.core.site import WATER as WATER_VESSEL
 from keeve.core.slips.labels import KINDS_OF_BAG, WANTED_BAGS
 from keeve.core.units import Kind
 from keeve.web.entries import Choice, Entry, Field, Rows, Text
@@ -102,6 +103,7 @@ def vessels_of(mix: Mix) -> Rows:
     options: dict[str | None, str] = {
         None: "Everything",
         **{part.name: part.name.capitalize() for part in mix.parts},
+        WATER_VESSEL: "Water",
     }
     return Rows(
         "Your vessels",
@@ -214,6 +216,7 @@ def label_of(mix: Mix, number: int) -> list[Field]:
             (*here, "with_chlorides"),
             {False: "Yes", True: "No, or nothing"},
         ),
+        Entry("Working life with it at 20 °C, min", (*here, "life_min")),
     ]
 
 

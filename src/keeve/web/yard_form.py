@@ -7,6 +7,7 @@ from typing import Any
 from keeve.core.errors import InputError
 from keeve.core.mixes import materials
 from keeve.core.mixes.model import MIXER_NAMES
+from keeve.core.site import WATER
 from keeve.core.units import System
 from keeve.core.yard import YardItem
 from keeve.web.entries import Choice, Entry, Field, Text, at, empty_text, kept_text, kept_value, place, put
@@ -40,7 +41,7 @@ YARD: Mapping[str, tuple[str, str, tuple[Field, ...]]] = {
             Entry("Or weighs, full of water to its mark", ("full_of_water_kg",), "mass"),
             Entry("Weighs empty", ("tare_kg",), "mass"),
             Entry("Its mark, below the rim", ("mark_mm",), "size"),
-            Choice("Kept for", ("material",), {None: "Everything", **_MATERIALS}),
+            Choice("Kept for", ("material",), {None: "Everything", WATER: "Water", **_MATERIALS}),
         ),
     ),
     "scale": (

@@ -50,6 +50,17 @@ READING_NAMES: dict[Reading, str] = {
     "too-wet": "Too wet",
     "not-mixed-yet": "Not mixed yet",
 }
+# On the scale from 0, as dry as it is drawn, to 1, as wet: between these it is right. A judgement made here.
+_RIGHT = (0.35, 0.65)
+
+
+def reading_at(wetness: float) -> Reading:
+    """The reading of a mix that looks so wet, from 0 too dry over 0.5 right to 1 too wet."""
+    if wetness < _RIGHT[0]:
+        return "too-dry"
+    return "too-wet" if wetness > _RIGHT[1] else "right"
+
+
 RETEMPERING_NAMES: dict[Retempering, str] = {
     "never": "Never re-tempered",
     "remix_dry": "Remixed without water",
@@ -146,6 +157,7 @@ class Admixture(Strict):
         form: liquid or powder.
         usual_per_100kg: what such a product's label usually says, from least to greatest, mL of a liquid or g of a
             powder to 100 kg of binder: for catching slips only.
+        looks: how the mix looks with it, where that is not as without: it loosens the mix without water.
         optional: whether the mix stands without it.
         packs: whether it comes as one pack a batch.
     """
@@ -156,6 +168,7 @@ class Admixture(Strict):
     usual_basis: Basis | None = None
     form: Literal["liquid", "powder"] = "liquid"
     usual_per_100kg: Span | None = None
+    looks: str = ""
     optional: bool = False
     packs: bool = False
 
@@ -287,7 +300,9 @@ class Mix(Strict):
         life_min: working life from first water at about 20 °C, min.
         thickness_mm: least and greatest thickness of a coat or layer.
         temperature_c: air between which it may be placed.
+        over_mixing: what mixing it too long does, where that harms.
         leftovers: what to do with what is left.
+        keeps: whether what was mixed keeps when it is sealed.
         procedures: for each kind of mixer and school of charging; the first of a mixer is its default.
         refuses: mixers it is not mixed in, with what goes wrong.
     """
@@ -313,8 +328,10 @@ class Mix(Strict):
     temperature_c: Span | None = None
     too_much_water: str
     too_little_water: str
+    over_mixing: str = ""
     placing: str
     leftovers: str = ""
+    keeps: bool = False
     procedures: Annotated[list[Procedure], Field(min_length=1)]
     refuses: dict[MixerKind, str] = {}
     gauges: dict[Gauge, str]

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime
 
-from keeve.services.running import RunningLoad
+from keeve.core.life import Life
 
 WIDTH = 400.0
 _LEFT, _RIGHT = 3.0, 397.0
@@ -19,10 +19,9 @@ class LifeLine:
     dead_at: datetime
 
 
-def life_line(running: RunningLoad, now: datetime) -> LifeLine | None:
+def life_line(life: Life, now: datetime) -> LifeLine | None:
     """The life line of a load; None before first water."""
-    began, dead_at = running.batch.first_water_at, running.batch.dead_at(running.plan.mix.life_min)
-    if began is None or dead_at is None:
+    if life.began_at is None or life.dead_at is None:
         return None
-    used = min(max((now - began) / (dead_at - began), 0.0), 1.0)
-    return LifeLine(_LEFT, _RIGHT, _LEFT + used * (_RIGHT - _LEFT), dead_at)
+    used = min(max((now - life.began_at) / (life.dead_at - life.began_at), 0.0), 1.0)
+    return LifeLine(_LEFT, _RIGHT, _LEFT + used * (_RIGHT - _LEFT), life.dead_at)

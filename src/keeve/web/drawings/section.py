@@ -1,6 +1,7 @@
 """The charge section: the mixer cut open, its charges as layers in order of charging, to scale by volume."""
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
@@ -54,18 +55,18 @@ class Section:
 
 
 def charge_section(
-    plan: Plan, load: Load, done: frozenset[int] | None = None, mixed_l: float | None = None
+    plan: Plan, load: Load, shares: Mapping[int, float] | None = None, mixed_l: float | None = None
 ) -> Section:
     """The section of a load.
 
     Args:
         plan: the plan of the load.
         load: the load.
-        done: the steps already done, to draw only what is in so far; None draws the whole load.
+        shares: how much of each step is in, to draw only that; None draws the whole load.
         mixed_l: where it is mixed already, what stands in the mixer, L.
     """
     vessel = Vessel(plan.mixer.kind, plan.mixer.full_l)
-    charges = _charges(plan, load, done) if mixed_l is None else [_Charge(None, "mixed", mixed_l)]
+    charges = _charges(plan, load, shares) if mixed_l is None else [_Charge(None, "mixed", mixed_l)]
     filled = 0.0
     layers: list[tuple[int | None, DrawnHatch, float, float]] = []
     for charge in charges:
@@ -105,11 +106,13 @@ class _Charge(NamedTuple):
     volume_l: float
 
 
-def _charges(plan: Plan, load: Load, done: frozenset[int] | None) -> list[_Charge]:
+def _charges(plan: Plan, load: Load, shares: Mapping[int, float] | None) -> list[_Charge]:
     found = []
     for step in load_steps(plan, load):
         volume = step.water_l if step.water_l is not None else step.volume_l
-        if volume and (done is None or step.plan.step in done):
+        if volume and shares is not None:
+            volume *= shares.get(step.plan.step, 0.0)
+        if volume:
             hatch = plan.material(step.plan.material).hatch if step.plan.material else "water"
             found.append(_Charge(step.plan.step, hatch, volume))
     return found

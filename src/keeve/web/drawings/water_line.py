@@ -7,9 +7,10 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from keeve.core.bench import Window
+from keeve.core.contents import Contents
 from keeve.core.events import ExpectedWater
 from keeve.core.load_strength import strength_of
-from keeve.core.plan import Load, Plan
+from keeve.core.plan import Plan
 from keeve.core.strength import StrengthBand
 from keeve.core.workings import Workings
 from keeve.web.drawings.spread import spread
@@ -34,11 +35,10 @@ class Mark:
 
 
 class Strength(NamedTuple):
-    """Strength of a load by its water: the plan, the load, and how much it has grown by correction."""
+    """Strength of a load by its water: the plan, and what the load holds."""
 
     plan: Plan
-    load: Load
-    growth: float
+    held: Contents
 
 
 @dataclass(frozen=True)
@@ -162,9 +162,10 @@ _TEN_MPA = 10.0
 
 def _curve(strength: Strength, in_l: float, top: float, x: Callable[[float], float]) -> StrengthCurve | None:
     def at(litres: float) -> StrengthBand | None:
-        return strength_of(strength.plan, strength.load, litres / strength.growth, Workings())
+        return strength_of(strength.plan, held.planned, held.as_planned_l(litres), Workings())
 
-    least_l = strength.load.water.min_l * strength.growth
+    held = strength.held
+    least_l = held.to_add_l(held.planned.water.min_l)
     steps = (least_l + (top - least_l) * index / _POINTS for index in range(_POINTS + 1))
     sampled = [(litres, at(litres)) for litres in steps]
     known = [(litres, band) for litres, band in sampled if band is not None]

@@ -1,5 +1,6 @@
 """Bench: what to do this minute."""
 
+from collections.abc import Mapping
 from datetime import datetime
 from typing import Annotated, Any
 from uuid import UUID
@@ -8,14 +9,19 @@ from fastapi import APIRouter, Body, HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.acceptance import checks_by_id
+from keeve.core.bench import OVER, shares_in
 from keeve.core.carry_over import followed
+from keeve.core.cleaning import CLEANING, WASH_OUT
+from keeve.core.correcting import cooler_next_time, has_body, water_steps
+from keeve.core.gauging import fill_of, water_measures
+from keeve.core.mixes.model import reading_at
+from keeve.core.refusing import most_past_ceiling_l
+from keeve.core.workings import Workings
 from keeve.services import batches, heaps
-from keeve.services.accounts import Visitor
-from keeve.services.database import Engine
 from keeve.services.running import RunningLoad
 from keeve.web.drawings.heap_chart import heap_charts
 from keeve.web.drawings.section import charge_section
-from keeve.web.drawings.states import state_of
+from keeve.web.drawings.states import state_at, state_of
 from keeve.web.drawings.water_line import Strength, water_lines
 from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, Now, SignedIn
@@ -28,7 +34,7 @@ def choose(request: Request, database: Database, visitor: SignedIn, now: Now) ->
     """Straight to the load in work where there is one, else a choice or what to do first."""
     in_work = batches.loads_in_work(database, visitor, now)
     if len(in_work) == 1:
-        return RedirectResponse(f"/bench/{in_work[0].id}", status_code=303)
+        return RedirectResponse(f"/bench/{in_work[0].running.id}", status_code=303)
     return page(request, "bench/choose.html", in_work=in_work)
 
 
@@ -38,7 +44,38 @@ def show(request: Request, database: Database, visitor: SignedIn, now: Now, load
     running = batches.running_load(database, visitor, load_id)
     if running is None:
         raise HTTPException(404)
-    return page(request, "bench/bench.html", **_values(database, visitor, running, now))
+    values = _values(running, now)
+    return page(request, "bench/bench.html", in_work=batches.loads_in_work(database, visitor, now), **values)
+
+
+@router.get("/bench/{load_id}/others")
+def show_others(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
+    """Every load in work, what runs out of life first before the others."""
+    running = batches.running_load(database, visitor, load_id)
+    if running is None:
+        raise HTTPException(404)
+    in_work = batches.loads_in_work(database, visitor, now)
+    return page(request, "bench/others.html", running=running, in_work=in_work)
+
+
+# So many drawings from too dry to too wet are enough to point between.
+_BETWEEN = 9
+
+
+@router.get("/bench/{load_id}/between")
+def show_between(
+    request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID
+) -> Response:
+    """The drawings between too dry and too wet, of the test that is asked for now."""
+    running = batches.running_load(database, visitor, load_id)
+    situation = running.situation(now) if running else None
+    if running is None or situation is None:
+        raise HTTPException(404)
+    step = situation.step
+    test = running.plan.tests[step.plan.test] if step and step.plan.test else None
+    stops = [index / (_BETWEEN - 1) for index in range(_BETWEEN)] if test else []
+    slides = [(wetness, reading_at(wetness), state_at(test.drawing, wetness)) for wetness in stops if test]
+    return page(request, "bench/between.html", slides=slides, test=test, now=situation)
 
 
 @router.post("/bench/{load_id}/events")
@@ -54,7 +91,7 @@ def record(
     running = batches.record_event(database, visitor, load_id, event, now)
     if running is None:
         raise HTTPException(404)
-    return page(request, "bench/act.html", **_values(database, visitor, running, now))
+    return page(request, "bench/act.html", **_values(running, now))
 
 
 @router.post("/bench/{load_id}/heap")
@@ -73,7 +110,7 @@ def record_of_heap(
         raise HTTPException(404)
     heaps.record_heap_event(database, visitor, material.heap, event, now)
     again = batches.running_load(database, visitor, load_id) or running
-    return page(request, "bench/act.html", **_values(database, visitor, again, now))
+    return page(request, "bench/act.html", **_values(again, now))
 
 
 @router.get("/bench/{load_id}/heap-chart")
@@ -89,7 +126,7 @@ def show_heap(request: Request, database: Database, visitor: SignedIn, now: Now,
 
 
 # Until all of it is in and mixed, water is not what decides: the strength would only push the line out of sight.
-_CHARGING = {"accept", "charge", "water", "admix", "mix", "rest"}
+_CHARGING = {"accept", "charge", "water", "admix", "mix", "rest", "top_up"}
 _PAST_LIFE = "Past its working life"
 _REASONS = [
     "Too wet to bring back",
@@ -98,14 +135,23 @@ _REASONS = [
     "Not needed",
     "Another reason",
 ]
+_PAST_CEILING = ["The heap is drier than thought", "The bag asks for more", "A trial", "Another reason"]
+# Which of the mix's cautions stands beside an act; all of them stand in a fold below.
+_CAUTIONS: Mapping[str, set[str]] = {
+    "charge": {"dust", "lifting", "silica", "all-in"},
+    "scrape": {"machine"},
+    "place": {"skin", "structure", "height"},
+}
 
 
-def _values(database: Engine, visitor: Visitor, running: RunningLoad, moment: datetime) -> dict[str, Any]:
+def _values(running: RunningLoad, moment: datetime) -> dict[str, Any]:
     situation = running.situation(moment)
     plan, load, batch = running.plan, situation.load, running.batch
     material = followed(plan)
     step = situation.step
     is_whole = situation.act not in ("charge", "water") and batch.is_mixed
+    wanted = _CAUTIONS.get(step.plan.kind if step else situation.act, set())
+    more = Workings()
     return {
         "running": running,
         "plan": plan,
@@ -114,21 +160,44 @@ def _values(database: Engine, visitor: Visitor, running: RunningLoad, moment: da
         "now": situation,
         "moment": moment,
         "section": charge_section(
-            plan, load, batch.steps_done, situation.remaining_l if is_whole and batch.judgements else None
+            plan,
+            load,
+            shares_in(plan, load, batch),
+            situation.remaining_l if (is_whole and batch.judgements) or situation.act in OVER else None,
         ),
         "lines": water_lines(
             situation.window,
             [item.water_l for item in batch.water],
             None if batch.water else batch.expected,
-            None if situation.act in _CHARGING else Strength(plan, load, batch.growth(load)),
+            None
+            if situation.act in _CHARGING or not situation.held.has_binder
+            else Strength(plan, situation.held),
         ),
         "heap_id": material.heap if material else "",
         "checks": checks_by_id(batch.to_check),
         "test": plan.tests[step.plan.test] if step and step.plan.test else None,
         "judgements": sum(item.kind == "judge" for item in plan.procedure),
+        "looks": [item.looks for item in load.admixtures if item.loosens],
+        "has_body": has_body(plan),
         "state_of": state_of,
-        "proposal_l": situation.water.next_step_l,
+        "fill_of": fill_of,
+        "measures": water_measures(plan, situation.water.remaining_l),
+        "dry_steps": (
+            water_steps(plan, batch, situation.held, situation.window.ceiling_l, more).steps
+            if situation.act == "add_water" and situation.held.has_binder
+            else []
+        ),
+        "loosening": [
+            item for item in load.admixtures if item.loosens and batch.doses.get(item.name, 1) <= 1.5
+        ],
+        "most_past_l": most_past_ceiling_l(situation),
+        "cooler": cooler_next_time(plan, load, batch, more),
+        "more_workings": more.kept,
         "next_number": load.number + 1 if plan.load(load.number + 1) else None,
+        "cleaning": CLEANING[plan.mixer.kind],
+        "wash_out": WASH_OUT,
+        "cautions": [item for item in plan.cautions if item.code in wanted],
         "reasons": _REASONS,
         "past_life": _PAST_LIFE,
+        "past_ceiling": _PAST_CEILING,
     }

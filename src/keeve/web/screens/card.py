@@ -7,7 +7,9 @@ from uuid import UUID
 from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
+from keeve.core.batch import Batch
 from keeve.core.bench import Window
+from keeve.core.contents import contents
 from keeve.core.gauging import gauges_of, in_vessels
 from keeve.core.mixes.model import Gauge
 from keeve.core.plan import Load, Plan, load_steps
@@ -167,5 +169,5 @@ def card_values(plan: Plan, load: Load) -> dict[str, Any]:
         "load": load,
         "steps": load_steps(plan, load),
         "section": charge_section(plan, load),
-        "lines": water_lines(window, [], strength=Strength(plan, load, 1.0)),
+        "lines": water_lines(window, [], strength=Strength(plan, contents(plan, load, Batch()))),
     }

@@ -34,6 +34,7 @@ _ROOMS: Mapping[str, str] = {
     "admixtures": "Water and admixtures",
     "correction": "Corrections",
     "strength": "Strength",
+    "temperature": "Temperature and life",
     "shopping": "Shopping",
 }
 
@@ -48,17 +49,23 @@ CARD_FIGURES: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("Parts of a designed concrete", ("concrete-design-aci",)),
     ("Swelling of damp sand", ("sand-bulking",)),
     ("Litres of water to add, water ratio", ("water-account",)),
+    ("Working life at a temperature", ("working-life", "mix-temperature")),
+    ("Cooler water and ice for the next load", ("cooling-plan",)),
     ("Litres that come with the heap", ("aggregate-moisture",)),
     ("Amount of an admixture, its own water", ("admixture-dose",)),
     ("Water that the heap is expected to leave for the tap", ("next-water",)),
     ("Next step of water, what is left to the ceiling", ("water-window",)),
     ("What brings a wet batch back", ("correct-wet",)),
+    ("What tops up a miscounted, overdosed, sandy or rich one", ("correct-miscount",)),
+    ("Steps of water up to the ceiling", ("correct-dry",)),
     ("Strength to expect, and what a litre more takes", ("strength-band", "water-penalty")),
     ("Bags and tonnes to buy", ("shopping",)),
 )
 _ON_THE_BENCH = {"next-water": "Bench: the water of the next load",
                  "water-window": "Bench: the next step of water", "water-account": "Bench: the ratio now",
-                 "correct-wet": "Bench: too wet"}  # fmt: skip
+                 "correct-wet": "Bench: too wet", "correct-dry": "Bench: too dry",
+                 "correct-miscount": "Bench: miscounted, overdosed, sandy or rich",
+                 "working-life": "Bench: the clock of life", "cooling-plan": "Bench: a mix too warm"}  # fmt: skip
 
 
 @router.get("/rules")

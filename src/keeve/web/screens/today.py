@@ -20,7 +20,7 @@ def show(request: Request, database: Database, visitor: SignedIn, now: Now) -> R
         request,
         "today/today.html",
         now=now,
-        in_work=[(running, running.situation(now), life_line(running, now)) for running in in_work],
+        in_work=[(running, situation, life_line(situation.life, now)) for running, situation in in_work],
         planned=[line for line in newest if line.begun < line.loads],
         finished=[line for line in newest if line.begun >= line.loads],
     )

@@ -22,13 +22,23 @@ document.addEventListener("alpine:init", () => {
     meant: null,
     skew: 0,
     sending: false,
+    // When the stopwatch was started, and the words it had before.
+    started: null,
+    stopped: "",
+    ticked: 0,
+    device: null,
+    awake: "",
 
     init() {
       // Times are the server's, so that a phone with a wrong clock counts the same minutes.
       this.skew = Number(this.$el.dataset.now) - Date.now();
+      this.ticked = this.now();
+      this.device = new Device();
+      this.awake = this.device.awake;
       this.$el.addEventListener("click", (event) => this.tapped(event));
       document.addEventListener("keydown", (event) => this.key(event));
       this.$el.addEventListener("toggle", (event) => this.load(event.target), true);
+      this.$el.addEventListener("input", (event) => this.slide(event.target));
       addEventListener("online", () => this.send());
       setInterval(() => this.tick(), TICK_MS);
       this.tick();
@@ -43,12 +53,13 @@ document.addEventListener("alpine:init", () => {
       const button = event.target.closest("button");
       if (!button || button.disabled) return;
       if (button.dataset.step) this.change(button);
+      else if (button.dataset.stopwatch) this.stopwatch(button);
       else if (button.dataset.meant !== undefined) this.enqueue(this.meant.event, this.meant.to);
       else if (button.dataset.event) this.record(button);
     },
 
     key(event) {
-      if (event.target.matches("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
+      if (event.target.matches("input:not([type=radio]):not([type=range]), select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
       // What is folded away has no key; opened, the control inside comes before the line that opened it.
       const named = this.$root.querySelectorAll(`[data-key="${CSS.escape(event.key.toLowerCase())}"]`);
       const control = [...named].filter((found) => found.checkVisibility()).pop();
@@ -65,35 +76,77 @@ document.addEventListener("alpine:init", () => {
         const answer = await fetch(details.dataset.loads);
         if (answer.ok) place.innerHTML = await answer.text();
       } catch {
-        this.notice = "No answer from Keeve: the chart comes when it is opened again.";
+        this.notice = "No answer from Keeve: it comes when it is opened again.";
+      }
+    },
+
+    slide(input) {
+      if (input.dataset.slider === undefined) return;
+      for (const slide of input.closest("details").querySelectorAll("[data-slide]")) {
+        slide.hidden = slide.dataset.slide !== input.value;
       }
     },
 
     change(button) {
-      const input = this.$root.querySelector("[data-amount]");
+      const input = button.parentElement.querySelector("[data-amount]");
       const wanted = figure(input.value) + Number(button.dataset.step);
       input.value = Math.min(Math.max(wanted, Number(input.min)), Number(input.max)).toFixed(1);
       input.dispatchEvent(new Event("input", { bubbles: true }));
     },
 
+    // One tap starts it, the next puts the seconds, or what ran in that time, into its field.
+    stopwatch(button) {
+      const words = button.querySelector("[data-stopwatch-words]");
+      if (!this.started) {
+        this.started = this.now();
+        this.stopped = words.textContent;
+        return;
+      }
+      const seconds = (this.now() - this.started) / 1000;
+      this.started = null;
+      words.textContent = this.stopped;
+      const input = button.closest("details").querySelector(`[data-field="${button.dataset.stopwatch}"]`);
+      const kept = button.dataset.flow ? (seconds * Number(button.dataset.flow)) / 60 : seconds;
+      input.value = (kept / Number(input.dataset.amount)).toFixed(1);
+    },
+
     record(button) {
       const event = JSON.parse(button.dataset.event);
-      const amount = button.dataset.takes && this.$root.querySelector("[data-amount]");
-      if (amount) {
-        // The page shows the reader's unit; its size in the kept unit comes with the input.
-        const typed = figure(amount.value);
-        if (!(typed > 0)) {
-          this.notice = "Type how much: a number more than 0.";
-          return;
+      if (button.dataset.with !== undefined) {
+        const fold = button.closest("details");
+        const fields = (fold || this.$root).querySelectorAll("[data-field], [data-list]:checked");
+        for (const field of fields) {
+          // The check list is one list, whatever of it is folded away.
+          if (field.dataset.list === undefined && field.closest("details") !== fold) continue;
+          if (!this.put(event, field)) return;
         }
-        event[button.dataset.takes] = typed * Number(amount.dataset.amount);
-      }
-      const reason = button.dataset.reason && this.$root.querySelector("[data-reason-choice]");
-      if (reason) event.reason = reason.value;
-      for (const box of this.$root.querySelectorAll("[data-list]:checked")) {
-        event[box.dataset.list] = [...(event[box.dataset.list] || []), box.value];
       }
       this.enqueue(event, button.dataset.to || "events");
+    },
+
+    // The page shows the reader's unit; its size in the kept unit comes with the field.
+    put(event, field) {
+      if (field.dataset.list) {
+        event[field.dataset.list] = [...(event[field.dataset.list] || []), field.value];
+        return true;
+      }
+      if (field.type === "radio" && !(field.checked && field.value)) return true;
+      let value = field.value;
+      if (field.dataset.amount !== undefined) {
+        if (!value.trim() && field.dataset.optional !== undefined) return true;
+        const typed = Number(value.trim().replace(",", ".") || "none");
+        const least = field.dataset.fromNothing === undefined && Number(field.dataset.nothing) === 0;
+        if (!Number.isFinite(typed) || (least ? typed <= 0 : typed < -99)) {
+          this.notice = `${field.dataset.label ? `${field.dataset.label}: type` : "Type"} how much: a number${least ? " more than 0" : ""}.`;
+          field.focus();
+          return false;
+        }
+        value = typed * Number(field.dataset.amount) + Number(field.dataset.nothing);
+      }
+      const [name, inner] = field.dataset.field.split(".");
+      if (inner) event[name] = { ...event[name], [inner]: value };
+      else event[name] = value;
+      return true;
     },
 
     enqueue(event, to) {
@@ -157,8 +210,8 @@ document.addEventListener("alpine:init", () => {
     },
 
     offer(refusal, event, to) {
-      const input = this.$root.querySelector("[data-amount]");
       const [field, value] = Object.entries((refusal && refusal.meant) || {})[0] || [];
+      const input = field && this.$root.querySelector(`[data-field="${field}"]`);
       this.meant = field && input ? { event: { ...event, [field]: value }, to } : null;
       // Rounded down, so that the tap does not say more than there may be.
       const shown = this.meant && (Math.floor((value / Number(input.dataset.amount)) * 10 + 1e-6) / 10).toFixed(1);
@@ -177,14 +230,31 @@ document.addEventListener("alpine:init", () => {
     },
 
     draw(html) {
+      this.started = null;
       this.$refs.act.innerHTML = html;
       this.tick();
+      this.drawOthers();
       this.$refs.act.querySelector("h1").focus({ preventScroll: true });
       scrollTo({ top: 0 });
     },
 
+    // What another load needs may have changed since; nobody waits for it.
+    async drawOthers() {
+      try {
+        const answer = await fetch(`/bench/${this.$root.dataset.load}/others`);
+        if (answer.ok) this.$refs.others.innerHTML = await answer.text();
+        this.tick();
+      } catch {
+        // It is drawn with the next step.
+      }
+    },
+
     tick() {
       const now = this.now();
+      const between = (at) => this.ticked < at && at <= now;
+      const bells = [...this.$root.querySelectorAll("[data-bell]")].flatMap((place) => place.dataset.bell.split(" "));
+      if (bells.some((at) => between(Number(at)))) this.device.ring();
+      this.ticked = now;
       const each = (name, act) => {
         for (const place of this.$root.querySelectorAll(`[data-${name}]`)) {
           act(place, Number(place.getAttribute(`data-${name}`)));
@@ -194,6 +264,19 @@ document.addEventListener("alpine:init", () => {
       each("count-to", (place, at) => { place.textContent = clock(Math.max(Math.ceil((at - now) / 1000), 0)); });
       each("from", (place, at) => { place.hidden = now < at; });
       each("until", (place, at) => { place.hidden = now >= at; });
+      each("amber-at", (place, at) => place.classList.toggle("amber", now >= at));
+      each("red-at", (place, at) => place.classList.toggle("red", now >= at));
+      for (const place of this.$root.querySelectorAll("[data-between]")) {
+        const [from, until] = place.dataset.between.split(" ").map(Number);
+        place.hidden = now < from || now >= until;
+      }
+      const watch = this.started && this.$root.querySelector("[data-stopwatch]");
+      if (watch) {
+        const seconds = (now - this.started) / 1000;
+        const ran = watch.dataset.flow && watch.closest("details").querySelector("[data-amount]").dataset.amount;
+        const shown = ran ? ((seconds * Number(watch.dataset.flow)) / 60 / Number(ran)).toFixed(1) : clock(seconds);
+        watch.querySelector("[data-stopwatch-words]").textContent = `Stop: ${shown}`;
+      }
       each("minutes-to", (place, at) => { place.textContent = span(Math.max(Math.ceil((at - now) / 60000), 0)); });
       each("reload-at", (place, at) => {
         if (now < at) return;

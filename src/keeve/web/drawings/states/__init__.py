@@ -38,8 +38,16 @@ DRAWINGS: Mapping[Drawing, Callable[[float, bool], list[Shape]]] = {
 
 # Wetness runs from 0, too dry, over 0.5, right, to 1, too wet. What is not mixed yet may be either.
 _WETNESS: Mapping[Reading, float] = {"too-dry": 0.0, "right": 0.5, "too-wet": 1.0, "not-mixed-yet": 0.5}
+# A mix that an admixture loosens is drawn slacker where it is right, and not as stiff where it is dry.
+_LOOSENED: Mapping[Reading, float] = {**_WETNESS, "too-dry": 0.1, "right": 0.66}
 
 
-def state_of(drawing: Drawing, reading: Reading) -> list[Shape]:
-    """The shapes of a reading, back to front, on a sheet of 250 by 180."""
-    return DRAWINGS[drawing](_WETNESS[reading], reading != "not-mixed-yet")
+def state_of(drawing: Drawing, reading: Reading, *, loosened: bool = False) -> list[Shape]:
+    """The shapes of a reading, back to front, on a sheet of 250 by 180; ``loosened``: an admixture makes it flow."""
+    wetness = (_LOOSENED if loosened else _WETNESS)[reading]
+    return DRAWINGS[drawing](wetness, reading != "not-mixed-yet")
+
+
+def state_at(drawing: Drawing, wetness: float) -> list[Shape]:
+    """The shapes of a mixed batch that is so wet, from 0 too dry over 0.5 right to 1 too wet."""
+    return DRAWINGS[drawing](wetness, True)

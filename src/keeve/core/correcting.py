@@ -1,0 +1,228 @@
+"""Corrections: what brings a load back that is too wet, miscounted, overdosed, sandy or rich, and what that costs."""
+
+from typing import NamedTuple
+
+from keeve.core.batch import Batch
+from keeve.core.contents import Contents, free_fraction
+from keeve.core.correction import CorrectDry, correct_dry, correct_miscount, correct_wet
+from keeve.core.errors import InputError
+from keeve.core.events import Body, Cause
+from keeve.core.load_strength import strength_of
+from keeve.core.plan import Load, Plan
+from keeve.core.strength import StrengthBand
+from keeve.core.temperature import SOLID_HEAT, CoolingPlan, cooling_plan
+from keeve.core.workings import Workings
+
+# Where the eye says too wet and the figures do not, so much of the water is taken as the surplus where it looks
+# wettest, less between the drawings: a judgement made here, about one visible step on the trowel.
+_LEAST_SURPLUS = 0.05
+# A sandy mix is given an eighth less of its aggregate, a rich one an eighth more, inside the mix's own span.
+# A judgement made here: one step that shows.
+_BODY_STEP = 0.125
+# What one reaches back to on a warm day, °C.
+COOL_C = 20.0
+# Under that nobody measures it out beside a mixer, kg.
+_CRUMB_KG = 0.01
+
+
+class Correction(NamedTuple):
+    """What brings a load back.
+
+    Args:
+        cause: what is wrong.
+        rule: the rule that the amounts come from.
+        add_kg: what is to go in on top, kg as charged by material.
+        water_l: water that goes with it, L, so that the ratio stays as it is.
+        ratio: water over binder once all that is in; None before there is water.
+        loose_l: the room it takes as it is tipped in, L.
+        room_l: the room that the mixer has left over its working volume, L.
+        strength: what to expect of it at 28 days then, where a law says so.
+    """
+
+    cause: Cause
+    rule: str
+    add_kg: dict[str, float]
+    water_l: float
+    ratio: float | None
+    loose_l: float
+    room_l: float
+    strength: StrengthBand | None
+
+    @property
+    def fits(self) -> bool:
+        """Whether the mixer takes it."""
+        return self.loose_l <= self.room_l
+
+    @property
+    def is_nothing(self) -> bool:
+        """Whether by its figures there is nothing to add."""
+        return not self.add_kg
+
+
+class _Site(NamedTuple):
+    """What every correction is worked out from."""
+
+    plan: Plan
+    batch: Batch
+    held: Contents
+    workings: Workings
+
+    def correction(
+        self, cause: Cause, rule: str, add_kg: dict[str, float], *, holds_ratio: bool
+    ) -> Correction:
+        """The correction that adds these masses, with the water that holds the ratio where that is wanted."""
+        plan, held = self.plan, self.held
+        kept = {name: kg for name, kg in add_kg.items() if kg > _CRUMB_KG}
+        dry_kg = {
+            name: kg * held.planned.charge(name).dry_kg / held.planned.charge(name).mass_kg
+            for name, kg in kept.items()
+        }
+        binder_kg = held.binder_kg + sum(
+            dry_kg.get(item.name, 0.0) for item in plan.materials if item.is_binder
+        )
+        brought_l = sum(kg * free_fraction(name, plan, self.batch) for name, kg in dry_kg.items())
+        free_l = held.free_l(self.batch.water_l)
+        wet = bool(self.batch.water) and held.has_binder
+        water_l = 0.0
+        if wet and holds_ratio:
+            water_l = max(free_l * (binder_kg / held.binder_kg - 1) - brought_l, 0.0)
+        ratio = (free_l + brought_l + water_l) / binder_kg if wet else None
+        load = held.planned
+        planned_l = (
+            ratio * load.binder_kg - load.water.in_heap_l - load.water.in_admixture_l if ratio else None
+        )
+        return Correction(
+            cause=cause,
+            rule=rule,
+            add_kg=kept,
+            water_l=water_l,
+            ratio=ratio,
+            loose_l=held.loose_of(kept),
+            room_l=max(plan.mixer.working_l - held.yield_l + self.batch.gone_l, 0.0),
+            strength=None if planned_l is None else strength_of(plan, load, planned_l, Workings()),
+        )
+
+
+def for_reading(
+    plan: Plan, batch: Batch, held: Contents, body: Body | None, wetness: float | None, workings: Workings
+) -> Correction:
+    """What brings a load back that was judged sandy or rich, or else too wet.
+
+    Args:
+        plan: the plan.
+        batch: the load as it is.
+        held: what is in it.
+        body: whether it was sandy or rich: that comes before water.
+        wetness: where between the drawings it was, 0.5 right to 1 too wet; None for the drawing itself.
+        workings: keeps the rules that are run.
+    """
+    site = _Site(plan, batch, held, workings)
+    return _body(site, body) if body else _too_wet(site, 1.0 if wetness is None else wetness)
+
+
+def _too_wet(site: _Site, wetness: float) -> Correction:
+    """A batch may be too wet to the eye while its figures are in range (the heap was wetter than thought), so the
+    surplus is taken against the ratio it should have had, and is never less than one small step of water.
+    """
+    plan, held = site.plan, site.held
+    water = held.planned.water
+    target_ratio = (water.target_l + water.in_heap_l + water.in_admixture_l) / held.planned.binder_kg
+    at_target_kg = target_ratio * held.binder_kg
+    least_surplus_kg = _LEAST_SURPLUS * max(2 * wetness - 1, 0.0) * at_target_kg
+    found = site.workings.run(
+        correct_wet,
+        charged_kg=held.dry_kg,
+        water_kg=max(held.free_l(site.batch.water_l), at_target_kg + least_surplus_kg),
+        binder=[item.name for item in plan.materials if item.is_binder],
+        target_ratio=target_ratio,
+        mixer_free_l=max(plan.mixer.working_l - held.yield_l, 0.0),
+        moisture_fraction={item.name: item.moisture_fraction for item in plan.materials},
+        densities={item.material: item.mass_kg / item.volume_l * 1000 for item in held.planned.charges},
+    )
+    return site.correction("too-wet", "correct-wet", found.add_kg, holds_ratio=False)
+
+
+def for_count(plan: Plan, batch: Batch, held: Contents, workings: Workings) -> Correction | None:
+    """What tops a load up that was miscounted or overdosed; None where its count is right.
+
+    Nothing can be taken out, so what there is most of sets the size, and a double dose asks for a load of twice the
+    size.
+    """
+    parts = {item.material: item.mass_kg for item in held.planned.charges}
+    times = {name: held.batch_kg[name] / mass_kg for name, mass_kg in parts.items()}
+    doses = {name: dose for name, dose in batch.doses.items() if dose > 0}
+    every = [*times.values(), *doses.values()]
+    if max(every) - min(times.values()) <= _COUNTED_RIGHT * max(every):
+        return None
+    found = workings.run(
+        correct_miscount, charged={**times, **doses}, parts=dict.fromkeys({**times, **doses}, 1.0)
+    )
+    cause: Cause = "overdosed" if doses and max(doses.values()) > max(times.values()) else "miscounted"
+    add_kg = {name: found.add[name] * mass_kg for name, mass_kg in parts.items()}
+    return _Site(plan, batch, held, workings).correction(cause, "correct-miscount", add_kg, holds_ratio=True)
+
+
+# A count off by less is what a level vessel is off by anyway.
+_COUNTED_RIGHT = 0.02
+
+
+def _body(site: _Site, body: Body) -> Correction:
+    """A sandy mix is topped up with binder, a rich one with aggregate, its water following the binder."""
+    times = 1 - _BODY_STEP if body == "sandy" else 1 + _BODY_STEP
+    parts = {}
+    for material in site.plan.materials:
+        wanted = material.parts if material.is_binder else material.parts * times
+        if not material.is_binder and material.least is not None and material.greatest is not None:
+            wanted = min(max(wanted, material.least), material.greatest)
+        # By dry mass, as the load was planned: so many times what the plan has of it.
+        parts[material.name] = site.held.planned.charge(material.name).mass_kg * wanted / material.parts
+    found = site.workings.run(correct_miscount, charged=site.held.batch_kg, parts=parts)
+    return site.correction(body, "correct-miscount", found.add, holds_ratio=True)
+
+
+def has_body(plan: Plan) -> bool:
+    """Whether a mix can be judged sandy or rich: a mortar of parts can, what is all-in is as it is."""
+    aggregates = {material.hatch for material in plan.materials if not material.is_binder}
+    return plan.mix.basis != "bag" and aggregates == {"sand"}
+
+
+def water_steps(plan: Plan, batch: Batch, held: Contents, ceiling_l: float, workings: Workings) -> CorrectDry:
+    """The steps of water that a load judged too dry may still have, up to its ceiling (L added)."""
+    return workings.run(
+        correct_dry,
+        charged_kg=held.dry_kg,
+        water_kg=max(held.free_l(batch.water_l), 0.0),
+        binder=[item.name for item in plan.materials if item.is_binder],
+        ceiling_l=held.free_l(ceiling_l),
+    )
+
+
+def cooler_next_time(plan: Plan, load: Load, batch: Batch, workings: Workings) -> CoolingPlan | None:
+    """Cooler water and ice that bring the next load to 20 °C; None without a temperature of mix and water.
+
+    What the dry materials had is reckoned back from what the mix came to.
+    """
+    water_c = plan.conditions.water_c if batch.water_c is None else batch.water_c
+    if batch.mix_c is None or water_c is None or batch.mix_c <= COOL_C or not load.water.target_l:
+        return None
+    binders = {item.name for item in plan.materials if item.is_binder}
+    aggregate_kg = sum(item.dry_kg for item in load.charges if item.material not in binders)
+    cement_kg = sum(item.dry_kg for item in load.charges if item.material in binders)
+    water_kg, heap_kg = load.water.target_l, max(load.water.in_heap_l, 0.0)
+    solids = SOLID_HEAT * (aggregate_kg + cement_kg) + heap_kg
+    dry_c = batch.mix_c + (batch.mix_c - water_c) * water_kg / solids
+    try:
+        return workings.run(
+            cooling_plan,
+            aggregate_kg=aggregate_kg,
+            cement_kg=cement_kg,
+            water_kg=water_kg,
+            aggregate_water_kg=heap_kg,
+            aggregate_c=dry_c,
+            cement_c=dry_c,
+            water_c=water_c,
+            target_c=COOL_C,
+        )
+    except InputError:
+        # Temperatures that cannot be together: nothing is advised on them.
+        return None

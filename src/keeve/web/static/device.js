@@ -1,0 +1,61 @@
+// What belongs to this device and not to the work: light, hand, sound, a screen that stays awake.
+const SETTING = (name) => `keeve-${name}`;
+const TONES = [660, 880];
+const TONE_S = 0.18;
+
+class Device {
+  constructor() {
+    this.audio = null;
+    this.lock = null;
+    // A page may only sound and stay awake once it was touched.
+    addEventListener("pointerdown", () => this.touched());
+    addEventListener("keydown", () => this.touched());
+    document.addEventListener("visibilitychange", () => this.touched());
+    addEventListener("change", (event) => this.chosen(event.target));
+    for (const radio of document.querySelectorAll("[data-device]")) {
+      radio.checked = radio.value === (localStorage.getItem(SETTING(radio.dataset.device)) || "");
+    }
+  }
+
+  chosen(radio) {
+    if (!radio.dataset || !radio.dataset.device) return;
+    localStorage.setItem(SETTING(radio.dataset.device), radio.value);
+    document.documentElement.dataset[radio.dataset.device] = radio.value;
+    if (radio.dataset.device === "sound") this.ring();
+  }
+
+  async touched() {
+    if (document.visibilityState !== "visible") return;
+    if (!this.audio && window.AudioContext) this.audio = new AudioContext();
+    if (this.audio && this.audio.state === "suspended") this.audio.resume();
+    if (!navigator.wakeLock || (this.lock && !this.lock.released)) return;
+    try {
+      this.lock = await navigator.wakeLock.request("screen");
+    } catch {
+      this.lock = null;
+    }
+  }
+
+  get awake() {
+    if (!navigator.wakeLock) return "This browser lets the screen go dark: set a longer time in the device. Times go on.";
+    return "The screen stays awake while the bench is in front.";
+  }
+
+  // Two soft tones and a short shake: heard beside a mixer, no alarm.
+  ring() {
+    if (localStorage.getItem(SETTING("sound")) === "off") return;
+    if (navigator.vibrate && navigator.userActivation && navigator.userActivation.hasBeenActive) navigator.vibrate([120, 80, 120]);
+    if (!this.audio || this.audio.state !== "running") return;
+    TONES.forEach((hertz, index) => {
+      const starts = this.audio.currentTime + index * TONE_S;
+      const [tone, volume] = [this.audio.createOscillator(), this.audio.createGain()];
+      tone.frequency.value = hertz;
+      volume.gain.setValueAtTime(0.0001, starts);
+      volume.gain.exponentialRampToValueAtTime(0.25, starts + 0.03);
+      volume.gain.exponentialRampToValueAtTime(0.0001, starts + TONE_S);
+      tone.connect(volume).connect(this.audio.destination);
+      tone.start(starts);
+      tone.stop(starts + TONE_S);
+    });
+  }
+}

@@ -1,0 +1,388 @@
+"""The bench in Chromium: a load of every family by taps and by keys at phone width, and what goes another way."""
+
+import json
+import re
+from functools import partial
+from typing import Any
+
+import pytest
+from helpers import job
+from playwright.sync_api import Browser, Page, expect
+from sqlalchemy import Engine
+
+from keeve.formats.job_file import write_job
+from web.conftest import Clock, Visit, visiting
+from web.walking import DESK, PHONE, begin, heading, plan_a_bed, press, printed, send, tap
+
+
+@pytest.mark.parametrize("context", [DESK, PHONE], ids=["desk", "phone"])
+def test_plan_card_bench_log_by_taps(
+    browser: Browser, engine: Engine, origin: str, clock: Clock, context: dict[str, Any]
+) -> None:
+    with visiting(browser, engine, origin, **context) as visit:
+        page = visit.page
+        plan_a_bed(visit)
+        begin(page)
+        for words in (
+            "Half the sand",
+            "All the cement",
+            "The rest of the sand",
+            "The rest of the start water",
+        ):
+            tap(page, "It is in")
+            expect(heading(page)).to_have_text(words)
+        visit.check()
+        tap(page, "It is in")
+        expect(heading(page)).to_have_text("Mix")
+        mixed = page.get_by_role("button", name=re.compile("^Mixed"))
+        expect(mixed).to_be_disabled()
+        clock.turn(2)
+        page.reload()
+        expect(page.get_by_role("timer")).to_have_text(re.compile(r"^(1:0\d|0:5\d)$"))
+        expect(mixed).to_be_disabled()
+        clock.turn(1.1)
+        page.reload()
+        tap(page, "Mixed")
+        tap(page, "Scraped")
+        expect(heading(page)).to_have_text("Which one is yours?")
+        visit.check()
+        tap(page, "Crumbles")
+        expect(heading(page)).to_have_text("Too dry: add")
+        page.get_by_role("button", name="A little more").click()
+        visit.check()
+        tap(page, "It is in")
+        clock.turn(1.1)
+        page.reload()
+        tap(page, "Mixed")
+        tap(page, "Holds its heap")
+        expect(heading(page)).to_have_text("Place it")
+        visit.check()
+        page.get_by_text("Only part of it").click()
+        page.get_by_role("textbox", name="Placed, L").fill("20")
+        tap(page, "This much is placed")
+        expect(page.locator("p.acting")).to_contain_text("48.8")
+        tap(page, "All of it is placed")
+        expect(heading(page)).to_have_text("Clean it while it is soft")
+        tap(page, "It is clean")
+        expect(heading(page)).to_have_text("Load 1 is done")
+        page.get_by_role("link", name="See it in the log").click()
+        expect(page.get_by_role("row", name=re.compile("Judged right")).first).to_be_visible()
+        visit.check()
+        page.get_by_role("link", name="Log", exact=True).click()
+        expect(page.get_by_role("row", name=re.compile("Sill bed.*Right.*done"))).to_be_visible()
+        visit.check()
+
+
+def test_the_bench_by_keys_alone_with_undo(
+    browser: Browser, engine: Engine, origin: str, clock: Clock
+) -> None:
+    with visiting(browser, engine, origin, **DESK) as visit:
+        page = visit.page
+        plan_a_bed(visit)
+        begin(page)
+        for key in ("w", "c", "u", "c", "c", "c", "w"):
+            press(page, key)
+        clock.turn(3.1)
+        page.reload()
+        for key in ("m", "m", "3"):
+            press(page, key)
+        expect(heading(page)).to_have_text("Too wet: add")
+        visit.check()
+        for key in ("u", "4"):
+            press(page, key)
+        expect(heading(page)).to_have_text("Let it work in")
+        clock.turn(1.1)
+        page.reload()
+        for key in ("m", "2"):
+            press(page, key)
+        page.keyboard.press("p")
+        press(page, "p")
+        expect(page.locator("p.acting")).to_contain_text("34.4")
+        page.keyboard.press("x")
+        expect(page.get_by_role("button", name=re.compile("^Discard"))).to_be_visible()
+        clock.turn(130)
+        page.reload()
+        expect(heading(page)).to_have_text("Past its life")
+        visit.check()
+        for key in ("x", "c"):
+            press(page, key)
+        expect(page.get_by_text("the rest was thrown away: past its working life")).to_be_visible()
+
+
+def test_a_step_tapped_without_signal_is_kept_and_sent(browser: Browser, engine: Engine, origin: str) -> None:
+    with visiting(browser, engine, origin, **DESK) as visit:
+        page = visit.page
+        plan_a_bed(visit)
+        begin(page)
+        page.context.set_offline(True)
+        page.get_by_role("button", name=re.compile("^It is in")).click()
+        page.get_by_role("button", name=re.compile("^It is in")).click()
+        expect(page.get_by_role("status")).to_contain_text("1 step is kept on this device")
+        assert [text for text in visit.wrong if "ERR_INTERNET_DISCONNECTED" not in text] == []
+        visit.wrong.clear()
+        with page.expect_response(re.compile("/events$")) as answer:
+            page.context.set_offline(False)
+        assert answer.value.status == 200
+        expect(heading(page)).to_have_text("Half the sand")
+        expect(page.get_by_role("status")).to_be_hidden()
+
+
+def test_water_past_the_ceiling_is_offered_as_it_was_meant(
+    browser: Browser, engine: Engine, origin: str
+) -> None:
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        page = visit.page
+        plan_a_bed(visit)
+        begin(page)
+        amount = page.get_by_role("textbox", name="Water, L")
+        planned = amount.input_value()
+        amount.fill(f"{float(planned) * 10:.0f}")
+        page.get_by_role("button", name=re.compile("^It is in")).click()
+        expect(page.get_by_role("status")).to_contain_text("past the ceiling")
+        visit.wrong.clear()  # the browser notes the refusal's status, 422
+        visit.check()
+        tap(page, f"It was {planned} L")
+        expect(heading(page)).to_have_text("Half the sand")
+        expect(page.get_by_role("status")).to_be_hidden()
+
+
+BAG = {
+    "^A .* weighs": "25",
+    "^A .* makes": "12",
+    "start with": "1.5",
+    "Water, least": "1.75",
+    "Water, most": "2.5",
+}
+# A mix of each family in a mixer of its own, and what is typed besides.
+FAMILIES: dict[str, tuple[str, dict[str, str]]] = {
+    "mortar-general": ("two-buckets", {}),
+    "concrete-designed": ("forced-action", {"Mean strength": "30"}),
+    "concrete-bagged": ("barrow", BAG),
+    "concrete-pervious": ("tray", {"Stone moisture": "1"}),
+    "concrete-fine-high-strength": ("forced-action", {}),
+    "lime-hydraulic-3.5": ("tilting-drum", {}),
+    "basecoat-polymer-pail": ("paddle", BAG),
+    "overlay-stampable": ("paddle", {**BAG, "^A .* makes": "14"}),
+    "screed-1-4-fibre": ("forced-action", {}),
+    "hemp-lime": ("forced-action", {}),
+}
+
+
+@pytest.mark.parametrize("mix", FAMILIES)
+def test_each_family_is_planned_printed_mixed_and_logged(
+    browser: Browser, engine: Engine, origin: str, clock: Clock, mix: str
+) -> None:
+    mixer, typed = FAMILIES[mix]
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        page = visit.page
+        visit.sign_in()
+        page.goto(f"{origin}/plan")
+        page.get_by_label("Mix", exact=True).select_option(mix)
+        for words, figure in typed.items():
+            page.get_by_label(re.compile(words)).first.fill(figure)
+        page.get_by_label("Mixer", exact=True).select_option(mixer)
+        page.get_by_label("Mixes at a time").fill("60")
+        expect(page.locator(".result:not(.stale) .figure-of-merit")).to_contain_text("loads of")
+        page.get_by_role("button", name="Draw the load cards").click()
+        visit.check()
+        # Every dotted figure opens something.
+        targets = page.locator("[popovertarget]").evaluate_all(
+            "all => all.map(one => one.popoverTargetElement?.id)"
+        )
+        assert targets
+        assert all(targets)
+        assert len(printed(page, "A4")) == len(printed(page, "Letter")) == 1
+        page.get_by_role("button", name="Mix this load").tap()
+        work_through(visit, clock, by_taps=True)
+        expect(heading(page)).to_have_text("Load 1 is done")
+        # The next one by keys alone.
+        page.keyboard.press("n")
+        page.get_by_role("button", name="Mix this load").press("Enter")
+        work_through(visit, clock, by_taps=False)
+        expect(heading(page)).to_have_text("Load 2 is done")
+        page.keyboard.press("l")
+        expect(page.get_by_role("row", name=re.compile("Judged right")).first).to_be_visible()
+
+
+def work_through(visit: Visit, clock: Clock, *, by_taps: bool) -> None:
+    """A load from first to last by the act that is asked for, each judged right."""
+    page = visit.page
+    expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+    act = page.locator("button.act, .state-card").first
+    while act.count():
+        if act.is_disabled():
+            clock.turn(7)
+            page.reload()
+            continue
+        if page.locator(".state-card").count():
+            if by_taps:
+                visit.check()
+            act = page.locator(".state-card[data-event*='right']")
+        key = act.get_attribute("data-key") or ""
+        send(page, act.tap if by_taps else partial(page.keyboard.press, key))
+        act = page.locator("button.act, .state-card").first
+
+
+def to_judging(page: Page, clock: Clock) -> None:
+    """Everything in and mixed, by the key of the act in hand."""
+    while page.locator(".state-card").count() == 0:
+        act = page.locator("button.act")
+        if act.is_disabled():
+            clock.turn(3)
+            page.reload()
+            continue
+        press(page, act.get_attribute("data-key") or "")
+
+
+def test_what_goes_another_way_by_taps(browser: Browser, engine: Engine, origin: str, clock: Clock) -> None:
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        page = visit.page
+        a_bed_in_buckets(visit)
+        unfold(page, "Left in the drum, drips")
+        tap(page, "This much was left in")
+        tap(page, "½ jug")
+        tap(page, "1 jug")
+        expect(page.locator(".total:visible")).to_contain_text("2.0")
+        unfold(page, "By the hose")
+        visit.check()
+        page.get_by_label("It took, seconds").fill("60")
+        tap(page, "That is its flow")
+        unfold(page, "By the hose")
+        page.get_by_role("button", name=re.compile("^Open it")).tap()
+        expect(page.get_by_role("button", name=re.compile(r"^Stop: 0\.[1-9]"))).to_be_visible()
+        page.get_by_role("button", name=re.compile("^Stop")).tap()
+        page.get_by_role("textbox", name="Water by the hose, L").fill("1")
+        tap(page, "This much ran in")
+        tap(page, "It is in")
+        expect(heading(page)).to_have_text("Half the sand")
+        unfold(page, "Another step was done first")
+        visit.check()
+        tap(page, "All the cement")
+        tap(page, "One bucket is in")
+        expect(heading(page)).to_have_text("Half the sand, the rest")
+        tap(page, "Half a bucket")
+        unfold(page, "Only a part of it")
+        page.get_by_role("textbox", name="In so far, kg").fill("2")
+        tap(page, "This much is in")
+        tap(page, "The rest is in")
+        expect(heading(page)).to_have_text("The rest of the sand")
+        unfold(page, "Take its temperature")
+        page.get_by_role("textbox", name="The mix").fill("31")
+        page.get_by_role("textbox", name="The water").fill("19")
+        tap(page, "That is its temperature")
+        expect(page.locator(".measured")).to_contain_text("Too warm")
+        visit.check()
+        to_judging(page, clock)
+        visit.check()
+
+
+def test_a_load_is_brought_back_in_every_way_by_keys(
+    browser: Browser, engine: Engine, origin: str, clock: Clock
+) -> None:
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        page = visit.page
+        a_bed_in_buckets(visit)
+        to_judging(page, clock)
+        # Three buckets of sand where it should be more.
+        page.keyboard.press("e")
+        page.get_by_label(re.compile("^Sand, planned")).fill("3")
+        page.get_by_label(re.compile("^Sand, planned")).blur()
+        press(page, "e")
+        expect(heading(page)).to_have_text("Miscounted: add")
+        visit.check()
+        press(page, "c")
+        expect(heading(page)).to_have_text("On top: sand")
+        press(page, "c")
+        to_judging(page, clock)
+        page.get_by_label("harsh, sandy").check()
+        press(page, "2")
+        expect(heading(page)).to_have_text("Sandy: add")
+        for key in ("c", "c", "w"):
+            press(page, key)
+        to_judging(page, clock)
+        # Pointed at between the drawings.
+        page.keyboard.press("b")
+        page.get_by_role("slider").focus()
+        for _ in range(3):
+            page.keyboard.press("ArrowRight")
+        expect(page.get_by_role("button", name=re.compile("^Like this: too wet"))).to_be_visible()
+        visit.check()
+        press(page, "b")
+        expect(heading(page)).to_have_text("Too wet: add")
+        page.keyboard.press("g")
+        press(page, "g")
+        expect(heading(page)).to_have_text("Clean it while it is soft")
+
+
+def test_two_loads_at_once_and_what_runs_out_first_stands_on_top(
+    browser: Browser, engine: Engine, origin: str, clock: Clock
+) -> None:
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        page = visit.page
+        a_bed_in_buckets(visit)
+        to_judging(page, clock)
+        press(page, "2")
+        page.keyboard.press("n")
+        expect(page.locator(".which")).to_contain_text("Load 2")
+        expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+        press(page, "w")
+        others = page.get_by_role("navigation", name="Loads in work").get_by_role("link")
+        expect(others).to_have_count(2)
+        expect(others.first).to_contain_text("Load 1")
+        visit.check()
+        clock.turn(105)
+        page.reload()
+        expect(others.first).to_have_class("red")
+        others.first.tap()
+        expect(page.locator(".strip")).to_have_class(re.compile("red"))
+        expect(page.locator(".life")).to_contain_text("Last minutes")
+        clock.turn(30)
+        page.reload()
+        expect(heading(page)).to_have_text("Past its life")
+
+
+def test_the_device_keeps_its_light_and_hand_and_its_controls_are_large(
+    browser: Browser, engine: Engine, origin: str, clock: Clock
+) -> None:
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        page = visit.page
+        a_bed_in_buckets(visit)
+        unfold(page, "This device")
+        page.get_by_label("full sun").check()
+        page.locator("[data-device=hand][value=left]").check()
+        visit.check()
+        page.reload()
+        expect(page.locator("html")).to_have_attribute("data-light", "sun")
+        expect(page.locator("html")).to_have_attribute("data-hand", "left")
+        for fold in page.locator(".fold > summary").all():
+            fold.tap()
+        small = page.locator(".bench :is(button:not(.reason), summary, select, a, input)").evaluate_all(
+            """all => all.filter(one => one.checkVisibility() && !one.closest('.why-sheet')).map(one => {
+                 const box = (one.closest('label') || one.closest('.with-unit') || one).getBoundingClientRect();
+                 return [one.textContent.trim() || one.outerHTML, Math.round(box.height)];
+               }).filter(([, height]) => height < 48)"""
+        )
+        assert small == []
+        assert page.evaluate("document.documentElement.scrollWidth") <= 390
+
+
+def unfold(page: Page, words: str) -> None:
+    page.locator("summary", has_text=words).tap()
+
+
+def a_bed_in_buckets(visit: Visit) -> None:
+    """A bed gauged in buckets, its water in jugs, on the bench at its first step."""
+    page = visit.page
+    vessels = [
+        {"name": "bucket", "volume_l": 12, "tare_kg": 0.7},
+        {"name": "jug", "volume_l": 1, "material": "water"},
+    ]
+    made = job(gauge="volume", vessels=vessels, conditions={"air_c": 18, "water_c": 12})
+    visit.sign_in()
+    page.get_by_label("Kept as a file").set_input_files(
+        {"name": "job.json", "mimeType": "application/json", "buffer": json.dumps(write_job(made)).encode()}
+    )
+    page.get_by_role("button", name="Open it").click()
+    expect(page.get_by_label("Job", exact=True)).to_have_value(made.title)
+    page.get_by_role("button", name="Draw the load cards").click()
+    begin(page)

@@ -1,0 +1,70 @@
+"""What walks through the pages share: the sizes of a screen, acts of the bench, a first plan, paper."""
+
+import io
+import re
+from collections.abc import Callable
+from typing import Any
+
+from playwright.sync_api import Page, expect
+from pypdf import PdfReader
+
+from web.conftest import Visit
+
+DESK = {"viewport": {"width": 1280, "height": 800}}
+PHONE = {"viewport": {"width": 390, "height": 844}, "has_touch": True, "color_scheme": "dark"}
+
+
+def send(page: Page, act: Callable[[], None]) -> None:
+    """Do one act of the bench and wait until what comes next is drawn."""
+    with page.expect_response(re.compile("/events$")) as answer:
+        act()
+    assert answer.value.status == 200, answer.value.text()
+    expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+
+
+def tap(page: Page, words: str) -> None:
+    send(page, page.get_by_role("button", name=re.compile(f"^{words}")).click)
+
+
+def press(page: Page, key: str) -> None:
+    send(page, lambda: page.keyboard.press(key))
+
+
+def begin(page: Page) -> None:
+    page.get_by_role("button", name="Mix this load").click()
+    expect(heading(page)).to_have_text("Before the first load")
+    # The page listens to keys from then on.
+    expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+    press(page, "c")
+    expect(heading(page)).to_have_text("Water, most of the start")
+    expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+
+
+def heading(page: Page) -> Any:
+    return page.get_by_role("heading", level=1)
+
+
+def plan_a_bed(visit: Visit) -> None:
+    page = visit.page
+    visit.sign_in()
+    expect(heading(page)).to_have_text("How much, in how many loads?")
+    page.get_by_label("Job").fill("Sill bed")
+    page.get_by_label("Length", exact=True).fill("5")
+    page.get_by_label("Thickness", exact=True).fill("25")
+    expect(page.locator(".figure-of-merit")).to_contain_text("4 loads of 68.8")
+    visit.check()
+    page.get_by_role("button", name="68.8").click()
+    expect(page.get_by_role("link", name="The rule split loads")).to_have_attribute(
+        "href", "/rules/split-loads"
+    )
+    page.get_by_role("button", name="Close").click()
+    page.get_by_role("button", name="Draw the load cards").click()
+    expect(heading(page)).to_have_text("Load 1 of 4")
+    visit.check()
+
+
+def printed(page: Page, paper: str) -> list[str]:
+    """The text of each page, as Chromium prints it on that paper."""
+    inches = {"A4": ("297mm", "210mm"), "Letter": ("11in", "8.5in")}[paper]
+    pdf = PdfReader(io.BytesIO(page.pdf(width=inches[0], height=inches[1])))
+    return [sheet.extract_text() for sheet in pdf.pages]
