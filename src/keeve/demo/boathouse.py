@@ -36,12 +36,19 @@ def load_demo(engine: Engine, now: datetime) -> None:
     yesterday = plans.save_plan(engine, wren, read_job(jobs.LOCK_WALL_BED))
     for number, needs_l in enumerate((11.6, 11.8, 12.1, 12.2, 12.5, 12.7), start=1):
         load = _Mixing(engine, wren, yesterday, number, now - _ago(26 * 60 - 46 * number))
+        load.charge_and_mix(max(load.now.load.water.start_l - needs_l, 0.0))
+        if number == 3:
+            load.miscounted("sand", of=7, counted=6)
         load.to_right(needs_l)
-        load.place(after_min=24)
+        if number == 5:
+            load.outlive(left_l=9.0)
+        else:
+            load.place(after_min=24)
     reckonings.keep_reckoning(engine, wren, yesterday, {"cement": 6}, now - _ago(20 * 60))
     _rain(engine, wren, jobs.BEDDING_SAND, now - _ago(4 * 60))
     for number, needs_l in enumerate((10.8, 11.1), start=1):
         load = _Mixing(engine, wren, coping, number, now - _ago(180 - 56 * number))
+        load.charge_and_mix(max(load.now.load.water.start_l - needs_l, 0.0))
         load.to_right(needs_l)
         load.place(after_min=34)
     third = _Mixing(engine, _visitor(engine, "fen", now), coping, 3, now - _ago(15))
@@ -122,14 +129,30 @@ class _Mixing:
         self._do("judged", 0.5, reading=reading)
 
     def to_right(self, needs_l: float) -> None:
-        """Charged and mixed, then water in the steps offered until it has about what it needs."""
-        self.charge_and_mix(max(self.now.load.water.start_l - needs_l, 0.0))
+        """Water in the steps offered until it has about what it needs."""
         while self.running.batch.water_l < needs_l - _NEAR_L:
             self.judge("too-dry")
             short_l = needs_l - self.running.batch.water_l
             self._do("water_added", 0.4, water_l=round(min(self.now.water.next_step_l, short_l), 1))
             self._do("mixed", 1.2)
         self.judge("right")
+
+    def miscounted(self, material: str, *, of: int, counted: int) -> None:
+        """A vessel too few was noticed before it was judged, and made up for."""
+        planned_kg = self.running.load.charge(material).mass_kg
+        self._do("recounted", 0.5, charged_kg={material: planned_kg * counted / of})
+        correction = self.now.correction
+        if correction is None:
+            raise RuntimeError("a wrong count that asks for nothing")
+        self._do("correcting", 0.3, cause=correction.cause, add_kg=correction.add_kg)
+        self._do("corrected", 1.0, add_kg=correction.add_kg)
+        self._do("mixed", 1.5)
+
+    def outlive(self, left_l: float) -> None:
+        """Placed but for some of it, which stood until it was past its life."""
+        self._do("placed", 24.0, volume_l=self.now.remaining_l - left_l)
+        self._do("discarded", 100.0, reason="Past its working life")
+        self._do("cleaned", 2.0)
 
     def place(self, after_min: float) -> None:
         self._do("placed", after_min, volume_l=self.now.remaining_l)

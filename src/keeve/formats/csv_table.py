@@ -18,6 +18,8 @@ LOG_COLUMNS = (
     "judged_by",
     "placed_l",
     "discarded",
+    "given_l",
+    "stored_l",
 )
 
 

@@ -104,4 +104,6 @@ def _row(running: RunningLoad) -> list[str | float | int | None]:
         judged.by if judged else None,
         batch.placed_l,
         batch.discarded,
+        batch.given_l,
+        batch.stored_l,
     ]

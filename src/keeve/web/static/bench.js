@@ -2,6 +2,7 @@
 const QUEUE = "keeve-queue";
 const DEVICE = "keeve-device";
 const SEQUENCE = "keeve-sequence";
+const WATCH = "keeve-stopwatch";
 const RETRY_MS = 2000;
 const TICK_MS = 250;
 
@@ -22,9 +23,8 @@ document.addEventListener("alpine:init", () => {
     meant: null,
     skew: 0,
     sending: false,
-    // When the stopwatch was started, and the words it had before.
+    // When the stopwatch was started; kept on the device, so that it runs on through a reload.
     started: null,
-    stopped: "",
     ticked: 0,
     device: null,
     awake: "",
@@ -33,6 +33,7 @@ document.addEventListener("alpine:init", () => {
       // Times are the server's, so that a phone with a wrong clock counts the same minutes.
       this.skew = Number(this.$el.dataset.now) - Date.now();
       this.ticked = this.now();
+      this.started = read(WATCH, null);
       this.device = new Device();
       this.awake = this.device.awake;
       this.$el.addEventListener("click", (event) => this.tapped(event));
@@ -59,6 +60,11 @@ document.addEventListener("alpine:init", () => {
     },
 
     key(event) {
+      if (event.key === "Enter" && event.target.matches("input[data-field]:not([type=radio])")) {
+        const button = (event.target.closest("details") || this.$root).querySelector("button[data-with]");
+        if (button) button.click();
+        return;
+      }
       if (event.target.matches("input:not([type=radio]):not([type=range]), select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
       // What is folded away has no key; opened, the control inside comes before the line that opened it.
       const named = this.$root.querySelectorAll(`[data-key="${CSS.escape(event.key.toLowerCase())}"]`);
@@ -96,15 +102,15 @@ document.addEventListener("alpine:init", () => {
 
     // One tap starts it, the next puts the seconds, or what ran in that time, into its field.
     stopwatch(button) {
-      const words = button.querySelector("[data-stopwatch-words]");
       if (!this.started) {
         this.started = this.now();
-        this.stopped = words.textContent;
+        write(WATCH, this.started);
         return;
       }
       const seconds = (this.now() - this.started) / 1000;
       this.started = null;
-      words.textContent = this.stopped;
+      write(WATCH, null);
+      button.querySelector("[data-stopwatch-words]").textContent = button.dataset.words;
       const input = button.closest("details").querySelector(`[data-field="${button.dataset.stopwatch}"]`);
       const kept = button.dataset.flow ? (seconds * Number(button.dataset.flow)) / 60 : seconds;
       input.value = (kept / Number(input.dataset.amount)).toFixed(1);
@@ -230,7 +236,6 @@ document.addEventListener("alpine:init", () => {
     },
 
     draw(html) {
-      this.started = null;
       this.$refs.act.innerHTML = html;
       this.tick();
       this.drawOthers();
