@@ -13,7 +13,7 @@ from keeve.core.bench import OVER
 from keeve.core.errors import InputError
 
 PLAN = plan()
-MOST_ACTS = 60
+MOST_ACTS = 45
 
 
 def wanted(run: Run) -> tuple[str, dict[str, Any]] | None:

@@ -53,7 +53,9 @@ def told_by(plan: Plan, load: Load, batch: Batch, at: datetime) -> Told | None:
     such reading yet, or the heap alone brought more water than was wanted.
     """
     material = followed(plan)
-    counting = [item for item in batch.judgements if item.counts and item.reading in _JUDGED]
+    counting = [
+        item for item in batch.judgements if item.counts and item.reading in _JUDGED and not item.body
+    ]
     right = next((item for item in counting if item.reading == "right"), None)
     decided = right or (counting[-1] if counting and batch.discarded else None)
     if material is None or decided is None or load.water.target_l == 0:

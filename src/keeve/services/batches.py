@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 from uuid import UUID, uuid4
 
-from sqlalchemy import Engine, select, tuple_
+from sqlalchemy import ColumnElement, Engine, exists, select, tuple_
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -108,6 +108,13 @@ def loads_of_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> dict[int, 
         return {running.load.number: running for running in found}
 
 
+def _has_event(*kinds: str) -> ColumnElement[bool]:
+    """Whether a load has an event of one of these kinds: what is clean and keeps nothing need not be read."""
+    kind = models.Event.content["kind"].as_string()
+    here = (models.Event.crew_id == models.Load.crew_id, models.Event.load_id == models.Load.id)
+    return exists().where(*here, kind.in_(kinds)).correlate(models.Load)
+
+
 class Working(NamedTuple):
     """A load in work, and where it stands."""
 
@@ -121,6 +128,7 @@ def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[Worki
         lately = (
             select(models.Load)
             .where(models.Load.begun_at > now - _IN_WORK_FOR)
+            .where(~_has_event("cleaned") | _has_event("stored", "undone"))
             .order_by(models.Load.begun_at)
         )
         found = [Working(item, item.situation(now)) for item in read_loads(session, lately)]

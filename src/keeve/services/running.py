@@ -1,12 +1,13 @@
 """Loads that were begun: read with their plans and events, and added to."""
 
+import json
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import Select, func, select
+from sqlalchemy import Select, Text, cast, func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -45,11 +46,17 @@ class RunningLoad:
 
 
 _EVENTS = (
-    select(func.json_agg(models.Event.content))
+    select(func.json_agg(cast(models.Event.content, Text)))
     .where(models.Event.crew_id == models.Load.crew_id, models.Event.load_id == models.Load.id)
     .correlate(models.Load)
     .scalar_subquery()
 )
+
+
+@lru_cache(maxsize=8192)
+def _event(content: str) -> Event:
+    """An event as it is kept. Kept in memory once read, as plans are: it never changes."""
+    return parse_event(json.loads(content))
 
 
 def read_loads(session: Session, loads: Select[models.Load]) -> list[RunningLoad]:
@@ -62,7 +69,7 @@ def read_loads(session: Session, loads: Select[models.Load]) -> list[RunningLoad
         load = plan.load(row.number)
         if load is None:
             raise LookupError(f"load {row.id} has number {row.number}, which its plan has not")
-        events = in_order(parse_event(content) for content in contents or ())
+        events = in_order(map(_event, contents or ()))
         found.append(RunningLoad(row.id, row.plan_id, plan, load, row.begun_at, events))
     return found
 

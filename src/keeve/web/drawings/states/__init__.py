@@ -39,7 +39,7 @@ DRAWINGS: Mapping[Drawing, Callable[[float, bool], list[Shape]]] = {
 # Wetness runs from 0, too dry, over 0.5, right, to 1, too wet. What is not mixed yet may be either.
 _WETNESS: Mapping[Reading, float] = {"too-dry": 0.0, "right": 0.5, "too-wet": 1.0, "not-mixed-yet": 0.5}
 # A mix that an admixture loosens is drawn slacker where it is right, and not as stiff where it is dry.
-_LOOSENED: Mapping[Reading, float] = {**_WETNESS, "too-dry": 0.1, "right": 0.66}
+_LOOSENED: Mapping[Reading, float] = {**_WETNESS, "too-dry": 0.1, "right": 0.64}
 
 
 def state_of(drawing: Drawing, reading: Reading, *, loosened: bool = False) -> list[Shape]:
