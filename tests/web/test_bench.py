@@ -180,6 +180,7 @@ def test_each_family_is_planned_printed_mixed_and_logged(
         page.get_by_label("Mixes at a time").fill("60")
         expect(page.locator(".result:not(.stale) .figure-of-merit")).to_contain_text("loads of")
         page.get_by_role("button", name="Draw the load cards").click()
+        expect(heading(page)).to_have_text(re.compile("^Load 1 of"))
         # Every dotted figure opens something.
         targets = page.locator("[popovertarget]").evaluate_all(
             "all => all.map(one => one.popoverTargetElement?.id)"

@@ -7,6 +7,7 @@ from keeve.core.contents import Contents, free_fraction
 from keeve.core.correction import CorrectDry, correct_dry, correct_miscount, correct_wet
 from keeve.core.errors import InputError
 from keeve.core.events import Body, Cause
+from keeve.core.life import heat_masses
 from keeve.core.load_strength import strength_of
 from keeve.core.plan import Load, Plan
 from keeve.core.strength import StrengthBand
@@ -59,8 +60,8 @@ class Correction(NamedTuple):
         return not self.add_kg
 
 
-class _Site(NamedTuple):
-    """What every correction is worked out from."""
+class _Case(NamedTuple):
+    """A load to be brought back: what every correction is worked out from."""
 
     plan: Plan
     batch: Batch
@@ -116,30 +117,30 @@ def for_reading(
         wetness: where between the drawings it was, 0.5 right to 1 too wet; None for the drawing itself.
         workings: keeps the rules that are run.
     """
-    site = _Site(plan, batch, held, workings)
-    return _body(site, body) if body else _too_wet(site, 1.0 if wetness is None else wetness)
+    case = _Case(plan, batch, held, workings)
+    return _body(case, body) if body else _too_wet(case, 1.0 if wetness is None else wetness)
 
 
-def _too_wet(site: _Site, wetness: float) -> Correction:
+def _too_wet(case: _Case, wetness: float) -> Correction:
     """A batch may be too wet to the eye while its figures are in range (the heap was wetter than thought), so the
     surplus is taken against the ratio it should have had, and is never less than one small step of water.
     """
-    plan, held = site.plan, site.held
+    plan, held = case.plan, case.held
     water = held.planned.water
     target_ratio = (water.target_l + water.in_heap_l + water.in_admixture_l) / held.planned.binder_kg
     at_target_kg = target_ratio * held.binder_kg
     least_surplus_kg = _LEAST_SURPLUS * max(2 * wetness - 1, 0.0) * at_target_kg
-    found = site.workings.run(
+    found = case.workings.run(
         correct_wet,
         charged_kg=held.dry_kg,
-        water_kg=max(held.free_l(site.batch.water_l), at_target_kg + least_surplus_kg),
+        water_kg=max(held.free_l(case.batch.water_l), at_target_kg + least_surplus_kg),
         binder=[item.name for item in plan.materials if item.is_binder],
         target_ratio=target_ratio,
         mixer_free_l=max(plan.mixer.working_l - held.yield_l, 0.0),
         moisture_fraction={item.name: item.moisture_fraction for item in plan.materials},
         densities={item.material: item.mass_kg / item.volume_l * 1000 for item in held.planned.charges},
     )
-    return site.correction("too-wet", "correct-wet", found.add_kg, holds_ratio=False)
+    return case.correction("too-wet", "correct-wet", found.add_kg, holds_ratio=False)
 
 
 def for_count(plan: Plan, batch: Batch, held: Contents, workings: Workings) -> Correction | None:
@@ -159,25 +160,25 @@ def for_count(plan: Plan, batch: Batch, held: Contents, workings: Workings) -> C
     )
     cause: Cause = "overdosed" if doses and max(doses.values()) > max(times.values()) else "miscounted"
     add_kg = {name: found.add[name] * mass_kg for name, mass_kg in parts.items()}
-    return _Site(plan, batch, held, workings).correction(cause, "correct-miscount", add_kg, holds_ratio=True)
+    return _Case(plan, batch, held, workings).correction(cause, "correct-miscount", add_kg, holds_ratio=True)
 
 
 # A count off by less is what a level vessel is off by anyway.
 _COUNTED_RIGHT = 0.02
 
 
-def _body(site: _Site, body: Body) -> Correction:
+def _body(case: _Case, body: Body) -> Correction:
     """A sandy mix is topped up with binder, a rich one with aggregate, its water following the binder."""
     times = 1 - _BODY_STEP if body == "sandy" else 1 + _BODY_STEP
     parts = {}
-    for material in site.plan.materials:
+    for material in case.plan.materials:
         wanted = material.parts if material.is_binder else material.parts * times
         if not material.is_binder and material.least is not None and material.greatest is not None:
             wanted = min(max(wanted, material.least), material.greatest)
         # By dry mass, as the load was planned: so many times what the plan has of it.
-        parts[material.name] = site.held.planned.charge(material.name).mass_kg * wanted / material.parts
-    found = site.workings.run(correct_miscount, charged=site.held.batch_kg, parts=parts)
-    return site.correction(body, "correct-miscount", found.add, holds_ratio=True)
+        parts[material.name] = case.held.planned.charge(material.name).mass_kg * wanted / material.parts
+    found = case.workings.run(correct_miscount, charged=case.held.batch_kg, parts=parts)
+    return case.correction(body, "correct-miscount", found.add, holds_ratio=True)
 
 
 def has_body(plan: Plan) -> bool:
@@ -205,19 +206,13 @@ def cooler_next_time(plan: Plan, load: Load, batch: Batch, workings: Workings) -
     water_c = plan.conditions.water_c if batch.water_c is None else batch.water_c
     if batch.mix_c is None or water_c is None or batch.mix_c <= COOL_C or not load.water.target_l:
         return None
-    binders = {item.name for item in plan.materials if item.is_binder}
-    aggregate_kg = sum(item.dry_kg for item in load.charges if item.material not in binders)
-    cement_kg = sum(item.dry_kg for item in load.charges if item.material in binders)
-    water_kg, heap_kg = load.water.target_l, max(load.water.in_heap_l, 0.0)
-    solids = SOLID_HEAT * (aggregate_kg + cement_kg) + heap_kg
-    dry_c = batch.mix_c + (batch.mix_c - water_c) * water_kg / solids
+    masses = heat_masses(plan, load)
+    solids = SOLID_HEAT * (masses["aggregate_kg"] + masses["cement_kg"]) + masses["aggregate_water_kg"]
+    dry_c = batch.mix_c + (batch.mix_c - water_c) * masses["water_kg"] / solids
     try:
         return workings.run(
             cooling_plan,
-            aggregate_kg=aggregate_kg,
-            cement_kg=cement_kg,
-            water_kg=water_kg,
-            aggregate_water_kg=heap_kg,
+            **masses,
             aggregate_c=dry_c,
             cement_c=dry_c,
             water_c=water_c,

@@ -86,14 +86,10 @@ def _reckoned_c(plan: Plan, load: Load, workings: Workings) -> float | None:
     site = plan.conditions
     if site.air_c is None or site.water_c is None:
         return None
-    binders = {material.name for material in plan.materials if material.is_binder}
     try:
         return workings.run(
             mix_temperature,
-            aggregate_kg=sum(item.dry_kg for item in load.charges if item.material not in binders),
-            cement_kg=sum(item.dry_kg for item in load.charges if item.material in binders),
-            water_kg=load.water.target_l,
-            aggregate_water_kg=max(load.water.in_heap_l, 0.0),
+            **heat_masses(plan, load),
             aggregate_c=site.air_c if site.heap_c is None else site.heap_c,
             cement_c=site.air_c,
             water_c=site.water_c,
@@ -101,3 +97,14 @@ def _reckoned_c(plan: Plan, load: Load, workings: Workings) -> float | None:
     except InputError:
         # A frozen heap is no mix: the plan says so, and life is counted as at 20 °C.
         return None
+
+
+def heat_masses(plan: Plan, load: Load) -> dict[str, float]:
+    """What of a load takes up heat, kg, by the names that the rules of temperature give it."""
+    binders = {material.name for material in plan.materials if material.is_binder}
+    return {
+        "aggregate_kg": sum(item.dry_kg for item in load.charges if item.material not in binders),
+        "cement_kg": sum(item.dry_kg for item in load.charges if item.material in binders),
+        "water_kg": load.water.target_l,
+        "aggregate_water_kg": max(load.water.in_heap_l, 0.0),
+    }
