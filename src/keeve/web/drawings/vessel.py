@@ -2,7 +2,7 @@
 
 from bisect import bisect_left
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cache
 from itertools import accumulate, pairwise
 
 from keeve.core.mixes.model import MixerKind
@@ -71,18 +71,21 @@ class Vessel:
     def level(self, volume_l: float) -> float:
         """The height at which a volume stands, in drawing units; the rim where it is more than full."""
         share = min(max(volume_l / self.full_l, 0.0), 1.0)
-        index = bisect_left(self._filled, share)
+        filled = _filled(self.kind)
+        index = bisect_left(filled, share)
         if index == 0:
             return 0.0
-        below, above = self._filled[index - 1], self._filled[index]
+        below, above = filled[index - 1], filled[index]
         part = (share - below) / (above - below)
         return (index - 1 + part) * self.height / _SLICES
 
-    @cached_property
-    def _filled(self) -> list[float]:
-        """The filled share of the volume at each slice boundary, 0 to 1."""
-        power = 2 if self.kind in _ROUND else 1
-        step = self.height / _SLICES
-        areas = [self.half_width((index + 0.5) * step) ** power for index in range(_SLICES)]
-        total = sum(areas)
-        return [0.0, *(filled / total for filled in accumulate(areas))]
+
+@cache
+def _filled(kind: MixerKind) -> list[float]:
+    """The filled share of a vessel's volume at each slice boundary, 0 to 1; the same whatever its size."""
+    vessel = Vessel(kind, 1.0)
+    power = 2 if kind in _ROUND else 1
+    step = vessel.height / _SLICES
+    areas = [vessel.half_width((index + 0.5) * step) ** power for index in range(_SLICES)]
+    total = sum(areas)
+    return [0.0, *(filled / total for filled in accumulate(areas))]
