@@ -44,8 +44,7 @@ def show(request: Request, database: Database, visitor: SignedIn, now: Now, load
     running = batches.running_load(database, visitor, load_id)
     if running is None:
         raise HTTPException(404)
-    values = _values(running, now)
-    return page(request, "bench/bench.html", in_work=batches.loads_in_work(database, visitor, now), **values)
+    return page(request, "bench/bench.html", **_values(running, now))
 
 
 @router.get("/bench/{load_id}/others")

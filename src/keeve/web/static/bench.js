@@ -44,6 +44,7 @@ document.addEventListener("alpine:init", () => {
       setInterval(() => this.tick(), TICK_MS);
       this.tick();
       this.send();
+      this.drawOthers();
     },
 
     now() {
