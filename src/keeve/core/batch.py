@@ -62,18 +62,21 @@ class Judgement(NamedTuple):
 class Owed(NamedTuple):
     """What is still to go in of a correction that was taken up: kg as charged by material, and L of water."""
 
-    cause: str
     add_kg: dict[str, float]
     water_l: float
 
-    def less(self, added_kg: dict[str, float]) -> "Owed":
-        """What is still owed once that went in."""
+    def less(self, added_kg: dict[str, float], added_l: float = 0.0) -> "Owed | None":
+        """What is still owed once that went in; None where nothing is."""
         left = {name: kg - added_kg.get(name, 0.0) for name, kg in self.add_kg.items()}
-        return self._replace(add_kg={name: kg for name, kg in left.items() if kg > _CRUMB_KG})
+        add_kg = {name: kg for name, kg in left.items() if kg > _ROUNDING_KG}
+        water_l = max(self.water_l - added_l, 0.0)
+        return Owed(add_kg, water_l) if add_kg or water_l > DROP_L else None
 
 
-# Less of a material is what sticks to the shovel.
-_CRUMB_KG = 1e-6
+# What is left of a subtraction is nothing.
+_ROUNDING_KG = 1e-6
+# Measured by eye off a jug, and sums of such: a drop short is none, a drop over the ceiling is the ceiling.
+DROP_L = 0.05
 
 
 @dataclass(frozen=True)
@@ -84,10 +87,9 @@ class Batch:
     (None before); ``expected`` what its heap was expected to leave for the tap; ``charged_kg`` and ``corrected_kg`` are
     kg as charged by material; ``step_kg`` and ``step_l`` what went in by step; ``doses`` planned doses by admixture
     where they are not one, ``recounted`` whether it was counted again and nothing was done about it yet; ``owed``
-    what a correction still asks for; ``flow_l_min`` the hose as it was measured,
-    ``mix_c`` and ``water_c`` the last temperatures taken; ``placed_l``, ``given_l``, ``stored_l`` and
-    ``from_store_l`` where it went;
-    ``mixed_at`` when it was last mixed since anything went in, ``worked_at`` the last act on the mix itself.
+    what a correction still asks for; ``flow_l_min`` the hose as it was measured, ``mix_c`` and ``water_c`` the last
+    temperatures taken; ``placed_l``, ``given_l``, ``stored_l`` and ``from_store_l`` where it went; ``mixed_at`` when it
+    was last mixed since anything went in, ``worked_at`` the last act on the mix itself.
     """
 
     applied: tuple[Event, ...] = ()
@@ -195,13 +197,12 @@ def _apply(batch: Batch, event: Event) -> Batch:
             )
         case WaterAdded():
             step = {event.step: event.water_l} if event.step else {}
-            owed = batch.owed and batch.owed._replace(water_l=max(batch.owed.water_l - event.water_l, 0.0))
             return replace(
                 batch,
                 steps_done=batch.steps_done | _done(event),
                 step_l=_plus(batch.step_l, step),
                 water=(*batch.water, Addition(event.water_l, at, event.source)),
-                owed=_open(owed),
+                owed=batch.owed and batch.owed.less({}, event.water_l),
                 mixed_at=None,
                 worked_at=at,
             )
@@ -222,13 +223,12 @@ def _apply(batch: Batch, event: Event) -> Batch:
                 recounted=True,
             )
         case Correcting():
-            owed = Owed(event.cause, event.add_kg, event.water_l)
-            return replace(batch, owed=_open(owed), recounted=False)
+            return replace(batch, owed=Owed(event.add_kg, event.water_l).less({}), recounted=False)
         case Corrected():
             return replace(
                 batch,
                 corrected_kg=_plus(batch.corrected_kg, event.add_kg),
-                owed=_open(batch.owed and batch.owed.less(event.add_kg)),
+                owed=batch.owed and batch.owed.less(event.add_kg),
                 mixed_at=None,
                 worked_at=at,
             )
@@ -282,13 +282,6 @@ def _done(event: Charged | WaterAdded | Mixed | Admixed | Rested) -> set[int]:
     return set() if event.step is None or is_part else {event.step}
 
 
-def _open(owed: Owed | None) -> Owed | None:
-    """What is owed as long as anything is."""
-    return owed if owed and (any(owed.add_kg.values()) or owed.water_l > _DROP_L) else None
-
-
-# Measured by eye off a jug: a drop short is none.
-_DROP_L = 0.05
 _Name = TypeVar("_Name")
 
 

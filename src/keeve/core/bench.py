@@ -4,13 +4,13 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Literal
 
-from keeve.core.batch import Batch, Judgement
+from keeve.core.batch import DROP_L, Batch, Judgement
 from keeve.core.carry_over import as_expected
-from keeve.core.contents import Contents, contents
+from keeve.core.contents import Contents, contents, left_of
 from keeve.core.correcting import Correction, for_count, for_reading
 from keeve.core.life import Life, Stage, life_of
 from keeve.core.load_strength import strength_of
-from keeve.core.plan import Load, LoadStep, Plan, PlanStep, load_step
+from keeve.core.plan import Load, LoadStep, Plan, load_step
 from keeve.core.strength import StrengthBand
 from keeve.core.water import LEAST_STEP_L, WaterWindow, water_account, water_window
 from keeve.core.workings import Working, Workings
@@ -35,9 +35,9 @@ Act = Literal[
 ]
 # Nothing of these is in the mixer any more.
 OVER: frozenset[Act] = frozenset({"clean", "stored", "done"})
+# What comes before a reading is worth anything.
+BEFORE_A_READING: frozenset[Act] = frozenset({"charge", "water", "admix", "mix", "rest", "top_up"})
 
-# Measured by eye off a jug, and sums of such: a drop over the ceiling is the ceiling.
-DROP_L = 0.05
 # Less than this left in the mixer is what sticks to it.
 REST_FRACTION = 0.005
 
@@ -84,7 +84,6 @@ class Situation:
     ratio: float | None
     strength: StrengthBand | None
     correction: Correction | None
-    yield_l: float
     remaining_l: float
     workings: list[Working]
 
@@ -92,6 +91,11 @@ class Situation:
     def dead_at(self) -> datetime | None:
         """The end of its working life."""
         return self.life.dead_at
+
+    @property
+    def yield_l(self) -> float:
+        """What it makes, L of fresh volume."""
+        return self.held.yield_l
 
 
 def situation(plan: Plan, load: Load, batch: Batch, now: datetime) -> Situation:
@@ -105,7 +109,7 @@ def situation(plan: Plan, load: Load, batch: Batch, now: datetime) -> Situation:
     """
     load = as_expected(plan, load, batch.expected)
     held = contents(plan, load, batch)
-    steps = [load_step(step, load, _left(step, load, batch)) for step in plan.procedure]
+    steps = [load_step(step, load, left_of(step, load, batch)) for step in plan.procedure]
     window = _window(load, held)
     workings = Workings()
     water = workings.run(
@@ -134,9 +138,9 @@ def situation(plan: Plan, load: Load, batch: Batch, now: datetime) -> Situation:
     elif counted:
         act = "correct"
     else:
-        act, step = _act(steps, batch, water, last_judge=last_judge(plan), takes_water=takes_water)
+        act, step = _act(plan, steps, batch, water, takes_water=takes_water)
     ready_at, overdue_at = _times(act, step, batch, plan.mix.wet_out_min)
-    judged = _in_hand(plan, step, batch) if step else None
+    judged = _last_reading(plan, step, batch) if step else None
     wetness = judged.wetness if judged else None
     correction = counted if act == "correct" else None
     if act == "correct" and judged:
@@ -160,7 +164,6 @@ def situation(plan: Plan, load: Load, batch: Batch, now: datetime) -> Situation:
         ratio=_ratio(batch, held, workings) if batch.water and held.has_binder else None,
         strength=_strength(plan, load, batch, held, window, workings),
         correction=correction,
-        yield_l=held.yield_l,
         remaining_l=remaining_l,
         workings=workings.kept,
     )
@@ -175,30 +178,19 @@ def _when_empty(batch: Batch) -> Act:
 def shares_in(plan: Plan, load: Load, batch: Batch) -> dict[int, float]:
     """How much of each charge and water step is in, by its number."""
     return {
-        step.step: 1.0 if step.step in batch.steps_done else 1 - _left(step, load, batch)
+        step.step: 1 - left_of(step, load, batch)
         for step in plan.procedure
         if step.kind in ("charge", "water")
     }
 
 
-def _left(step: PlanStep, load: Load, batch: Batch) -> float:
-    """How much of a step is still to be done."""
-    if step.kind == "charge" and step.material and step.share:
-        planned = load.charge(step.material).mass_kg * step.share
-        done = batch.step_kg.get(step.step, 0.0)
-    else:
-        planned = load.water.start_l * (step.share or 0.0)
-        done = batch.step_l.get(step.step, 0.0)
-    return max(1 - done / planned, 0.0) if planned and step.step not in batch.steps_done else 1.0
-
-
 def _act(
-    steps: list[LoadStep], batch: Batch, water: WaterWindow, *, last_judge: int, takes_water: bool
+    plan: Plan, steps: list[LoadStep], batch: Batch, water: WaterWindow, *, takes_water: bool
 ) -> tuple[Act, LoadStep | None]:
     """The first step that is not behind, and what it waits for."""
     for step in steps:
         if step.plan.kind == "judge":
-            act = _judging(step, batch, water, is_last=step.plan.step == last_judge, takes_water=takes_water)
+            act = _judging(plan, step, batch, water, takes_water=takes_water)
             if act is not None:
                 return act, step
         elif not _is_behind(step, batch):
@@ -219,16 +211,16 @@ _NOTHING = 1e-9
 
 
 def _judging(
-    step: LoadStep, batch: Batch, water: WaterWindow, *, is_last: bool, takes_water: bool
+    plan: Plan, step: LoadStep, batch: Batch, water: WaterWindow, *, takes_water: bool
 ) -> Act | None:
     """What a judge step waits for; None once it was read right.
 
     An earlier step of a mix that is judged in phases stays behind once it was right; the last one is asked
     again after anything that was done since.
     """
-    number = step.plan.step
-    last = batch.judgement_of(number, None) if is_last else batch.judgement_of(number)
-    if last is not None and last.reading == "right" and not last.body and not is_last:
+    last = _last_reading(plan, step, batch)
+    is_last_step = step.plan.step == last_judge(plan)
+    if last is not None and last.reading == "right" and not last.body and not is_last_step:
         return None
     if not batch.is_mixed:
         return "mix"
@@ -245,8 +237,8 @@ def _judging(
     return "add_water" if water.remaining_l > DROP_L else "ceiling"
 
 
-def _in_hand(plan: Plan, step: LoadStep, batch: Batch) -> Judgement | None:
-    """The last reading of the judge step in hand."""
+def _last_reading(plan: Plan, step: LoadStep, batch: Batch) -> Judgement | None:
+    """The last reading of a judge step."""
     number = step.plan.step
     return batch.judgement_of(number, None) if number == last_judge(plan) else batch.judgement_of(number)
 

@@ -74,7 +74,7 @@ def told_by(plan: Plan, load: Load, batch: Batch, at: datetime) -> Told | None:
 
 def _free_kg(load: Load, material: PlanMaterial) -> float:
     """The free water that the plan reckons the followed heap brings."""
-    return load.charge(material.name).dry_kg * (material.moisture_fraction - material.absorption_fraction)
+    return load.charge(material.name).dry_kg * material.free_fraction
 
 
 def _wanted_kg(load: Load, material: PlanMaterial) -> float:

@@ -3,7 +3,7 @@
 from typing import NamedTuple
 
 from keeve.core.batch import Batch
-from keeve.core.plan import Load, Plan
+from keeve.core.plan import Load, Plan, PlanStep
 
 
 class Contents(NamedTuple):
@@ -32,7 +32,7 @@ class Contents(NamedTuple):
     @property
     def has_binder(self) -> bool:
         """Whether there is binder in it that water could be reckoned by."""
-        return self.binder_kg > _CRUMB_KG
+        return self.binder_kg > CRUMB_KG
 
     def loose_of(self, masses_kg: dict[str, float]) -> float:
         """What these masses take loose, L; kg as charged."""
@@ -45,18 +45,16 @@ class Contents(NamedTuple):
 
     def to_add_l(self, planned_l: float) -> float:
         """What is added here for the water ratio that an amount added has in the load as planned, L."""
-        water = self.planned.water
-        free_l = (planned_l + water.in_heap_l + water.in_admixture_l) * self.growth
+        free_l = self.planned.water.free_l(planned_l) * self.growth
         return max(free_l - self.heap_l - self.admixture_l, 0.0)
 
     def as_planned_l(self, added_l: float) -> float:
         """What is added to the load as planned for the water ratio that an amount added has here, L."""
-        water = self.planned.water
-        return self.free_l(added_l) / self.growth - water.in_heap_l - water.in_admixture_l
+        return self.planned.water.to_add_l(self.free_l(added_l) / self.growth)
 
 
-# Less than that sticks to the shovel, kg.
-_CRUMB_KG = 0.01
+# Less than that sticks to the shovel: nobody measures it out beside a mixer, kg.
+CRUMB_KG = 0.01
 
 
 def contents(plan: Plan, load: Load, batch: Batch) -> Contents:
@@ -75,7 +73,7 @@ def contents(plan: Plan, load: Load, batch: Batch) -> Contents:
     }
     times = {charge.material: batch_kg[charge.material] / charge.mass_kg for charge in load.charges}
     dry_kg = {charge.material: charge.dry_kg * times[charge.material] for charge in load.charges}
-    binder_kg = sum(dry_kg[item.name] for item in plan.materials if item.is_binder)
+    binder_kg = sum(dry_kg[name] for name in plan.binders)
     more_heap_l = sum(
         (dry_kg[item.name] - load.charge(item.name).dry_kg) * free_fraction(item.name, plan, batch)
         for item in plan.materials
@@ -98,15 +96,25 @@ def free_fraction(name: str, plan: Plan, batch: Batch) -> float:
     material = plan.material(name)
     if batch.expected and batch.expected.heap == material.heap:
         return batch.expected.free_moisture_fraction
-    return material.moisture_fraction - material.absorption_fraction
+    return material.free_fraction
 
 
 def _to_come_kg(plan: Plan, load: Load, batch: Batch, material: str) -> float:
     """What the steps that are not done still have to charge of a material, kg."""
-    steps = [
-        step
-        for step in plan.procedure
-        if step.material == material and step.share and step.step not in batch.steps_done
-    ]
     mass_kg = load.charge(material).mass_kg
-    return sum(max(mass_kg * (step.share or 0) - batch.step_kg.get(step.step, 0.0), 0.0) for step in steps)
+    return sum(
+        mass_kg * (step.share or 0.0) * left_of(step, load, batch)
+        for step in plan.procedure
+        if step.material == material
+    )
+
+
+def left_of(step: PlanStep, load: Load, batch: Batch) -> float:
+    """How much of a step is still to be done: nothing of what is behind, a part where a part of its amount is in."""
+    if step.step in batch.steps_done:
+        return 0.0
+    if step.kind == "charge" and step.material and step.share:
+        planned = load.charge(step.material).mass_kg * step.share
+        return max(1 - batch.step_kg.get(step.step, 0.0) / planned, 0.0) if planned else 1.0
+    planned = load.water.start_l * (step.share or 0.0)
+    return max(1 - batch.step_l.get(step.step, 0.0) / planned, 0.0) if planned else 1.0

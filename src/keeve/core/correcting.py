@@ -3,7 +3,7 @@
 from typing import NamedTuple
 
 from keeve.core.batch import Batch
-from keeve.core.contents import Contents, free_fraction
+from keeve.core.contents import CRUMB_KG, Contents, free_fraction
 from keeve.core.correction import CorrectDry, correct_dry, correct_miscount, correct_wet
 from keeve.core.errors import InputError
 from keeve.core.events import Body, Cause
@@ -22,8 +22,6 @@ _LEAST_SURPLUS = 0.05
 _BODY_STEP = 0.125
 # What one reaches back to on a warm day, °C.
 COOL_C = 20.0
-# Under that nobody measures it out beside a mixer, kg.
-_CRUMB_KG = 0.01
 
 
 class Correction(NamedTuple):
@@ -54,11 +52,6 @@ class Correction(NamedTuple):
         """Whether the mixer takes it."""
         return self.loose_l <= self.room_l
 
-    @property
-    def is_nothing(self) -> bool:
-        """Whether by its figures there is nothing to add."""
-        return not self.add_kg
-
 
 class _Case(NamedTuple):
     """A load to be brought back: what every correction is worked out from."""
@@ -73,14 +66,12 @@ class _Case(NamedTuple):
     ) -> Correction:
         """The correction that adds these masses, with the water that holds the ratio where that is wanted."""
         plan, held = self.plan, self.held
-        kept = {name: kg for name, kg in add_kg.items() if kg > _CRUMB_KG}
+        kept = {name: kg for name, kg in add_kg.items() if kg > CRUMB_KG}
         dry_kg = {
             name: kg * held.planned.charge(name).dry_kg / held.planned.charge(name).mass_kg
             for name, kg in kept.items()
         }
-        binder_kg = held.binder_kg + sum(
-            dry_kg.get(item.name, 0.0) for item in plan.materials if item.is_binder
-        )
+        binder_kg = held.binder_kg + sum(dry_kg.get(name, 0.0) for name in plan.binders)
         brought_l = sum(kg * free_fraction(name, plan, self.batch) for name, kg in dry_kg.items())
         free_l = held.free_l(self.batch.water_l)
         wet = bool(self.batch.water) and held.has_binder
@@ -89,9 +80,7 @@ class _Case(NamedTuple):
             water_l = max(free_l * (binder_kg / held.binder_kg - 1) - brought_l, 0.0)
         ratio = (free_l + brought_l + water_l) / binder_kg if wet else None
         load = held.planned
-        planned_l = (
-            ratio * load.binder_kg - load.water.in_heap_l - load.water.in_admixture_l if ratio else None
-        )
+        planned_l = load.water.to_add_l(ratio * load.binder_kg) if ratio else None
         return Correction(
             cause=cause,
             rule=rule,
@@ -127,14 +116,14 @@ def _too_wet(case: _Case, wetness: float) -> Correction:
     """
     plan, held = case.plan, case.held
     water = held.planned.water
-    target_ratio = (water.target_l + water.in_heap_l + water.in_admixture_l) / held.planned.binder_kg
+    target_ratio = water.free_l(water.target_l) / held.planned.binder_kg
     at_target_kg = target_ratio * held.binder_kg
     least_surplus_kg = _LEAST_SURPLUS * max(2 * wetness - 1, 0.0) * at_target_kg
     found = case.workings.run(
         correct_wet,
         charged_kg=held.dry_kg,
         water_kg=max(held.free_l(case.batch.water_l), at_target_kg + least_surplus_kg),
-        binder=[item.name for item in plan.materials if item.is_binder],
+        binder=plan.binders,
         target_ratio=target_ratio,
         mixer_free_l=max(plan.mixer.working_l - held.yield_l, 0.0),
         moisture_fraction={item.name: item.moisture_fraction for item in plan.materials},
@@ -193,7 +182,7 @@ def water_steps(plan: Plan, batch: Batch, held: Contents, ceiling_l: float, work
         correct_dry,
         charged_kg=held.dry_kg,
         water_kg=max(held.free_l(batch.water_l), 0.0),
-        binder=[item.name for item in plan.materials if item.is_binder],
+        binder=plan.binders,
         ceiling_l=held.free_l(ceiling_l),
     )
 

@@ -10,7 +10,7 @@ from pydantic import AwareDatetime, ConfigDict, Field, TypeAdapter
 from keeve.core.errors import validated
 from keeve.core.mixes.model import Reading
 from keeve.core.rules import Amount, Dimension, Strict
-from keeve.core.temperature import Celsius, Water
+from keeve.core.temperature import Celsius, LiquidCelsius
 
 
 class AnyEvent(Strict):
@@ -124,7 +124,7 @@ class TemperatureTaken(AnyEvent):
 
     kind: Literal["temperature"]
     mix_c: Celsius
-    water_c: Water | None = None
+    water_c: LiquidCelsius | None = None
 
 
 class Mixed(AnyEvent):

@@ -101,10 +101,9 @@ def _reckoned_c(plan: Plan, load: Load, workings: Workings) -> float | None:
 
 def heat_masses(plan: Plan, load: Load) -> dict[str, float]:
     """What of a load takes up heat, kg, by the names that the rules of temperature give it."""
-    binders = {material.name for material in plan.materials if material.is_binder}
     return {
-        "aggregate_kg": sum(item.dry_kg for item in load.charges if item.material not in binders),
-        "cement_kg": sum(item.dry_kg for item in load.charges if item.material in binders),
+        "aggregate_kg": sum(item.dry_kg for item in load.charges if item.material not in plan.binders),
+        "cement_kg": sum(item.dry_kg for item in load.charges if item.material in plan.binders),
         "water_kg": load.water.target_l,
         "aggregate_water_kg": max(load.water.in_heap_l, 0.0),
     }

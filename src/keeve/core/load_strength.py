@@ -33,7 +33,7 @@ def strength_of(plan: Plan, load: Load, added_l: float, workings: Workings) -> S
         added_l: water from the tap, L, over what the load has grown by correction.
         workings: keeps the rule that is run.
     """
-    water_kg = added_l + load.water.in_heap_l + load.water.in_admixture_l
+    water_kg = load.water.free_l(added_l)
     if added_l < load.water.min_l - _HAIR_L or not is_described(plan):
         return None
     if not LEAST_RATIO <= water_kg / load.binder_kg <= MOST_RATIO:
@@ -56,7 +56,7 @@ def plan_strength(plan: Plan, workings: Workings) -> PlanStrength | None:
     band = strength_of(plan, load, load.water.target_l, workings)
     if band is None:
         return None
-    water_kg = load.water.target_l + load.water.in_heap_l + load.water.in_admixture_l
+    water_kg = load.water.free_l(load.water.target_l)
     extra = {"binder_kg": load.binder_kg, "water_kg": water_kg, "extra_water_kg": 1.0}
     litre_more = (
         workings.run(water_penalty, **extra).strength_ratio

@@ -80,6 +80,14 @@ class LoadWater(_Part):
     in_heap_l: float
     in_admixture_l: float
 
+    def free_l(self, added_l: float) -> float:
+        """All the free water of the load with that much added, L."""
+        return added_l + self.in_heap_l + self.in_admixture_l
+
+    def to_add_l(self, free_l: float) -> float:
+        """What is added for that much free water, L: the other way round."""
+        return free_l - self.in_heap_l - self.in_admixture_l
+
     @property
     def with_heap_l(self) -> float:
         """The target with what a damp heap brings."""
@@ -172,6 +180,11 @@ class PlanMaterial(_Part):
     least: float | None = None
     greatest: float | None = None
 
+    @property
+    def free_fraction(self) -> float:
+        """Its free water over oven-dry mass; negative where it soaks."""
+        return self.moisture_fraction - self.absorption_fraction
+
 
 class PlanStep(_Part):
     """One step of the procedure: its number, kind, command, reason, times (min) and share."""
@@ -238,6 +251,11 @@ class Plan(_Part):
     warnings: list[RuleWarning]
     assumed: dict[str, Any]
     workings: list[Working]
+
+    @property
+    def binders(self) -> list[str]:
+        """The names of what counts as binder."""
+        return [material.name for material in self.materials if material.is_binder]
 
     @property
     def has_damp(self) -> bool:

@@ -2,8 +2,15 @@
 
 from collections.abc import Mapping
 
-from keeve.core.batch import Batch
-from keeve.core.bench import DROP_L, OVER, REST_FRACTION, Act, Situation, last_judge, situation
+from keeve.core.batch import DROP_L, Batch
+from keeve.core.bench import (
+    BEFORE_A_READING,
+    OVER,
+    REST_FRACTION,
+    Situation,
+    last_judge,
+    situation,
+)
 from keeve.core.correcting import has_body
 from keeve.core.errors import InputError
 from keeve.core.events import (
@@ -32,8 +39,6 @@ from keeve.core.events import (
 )
 from keeve.core.mixes.model import reading_at
 from keeve.core.plan import Load, Plan
-
-_BEFORE_A_READING: frozenset[Act] = frozenset({"charge", "water", "admix", "mix", "rest", "top_up"})
 
 
 def refuse(plan: Plan, load: Load, batch: Batch, event: Event) -> None:
@@ -117,7 +122,7 @@ def _span(seconds: float) -> str:
 
 
 def _refuse_reading(plan: Plan, now: Situation, event: Judged) -> None:
-    if now.act in _BEFORE_A_READING:
+    if now.act in BEFORE_A_READING:
         raise InputError("not_yet", "Not yet: a reading counts only after mixing.", ["reading"])
     if now.act == "place":
         raise InputError(
@@ -256,7 +261,7 @@ def _refuse_leaving(plan: Plan, batch: Batch, now: Situation, event: Placed | St
                 f"{plan.mix.name} does not keep: place it, or give it to another use.",
                 ["kind"],
             )
-        case Given() if now.act in _BEFORE_A_READING:
+        case Given() if now.act in BEFORE_A_READING:
             raise InputError(
                 "not_mixed", "Mix it first: what is not mixed is of no use to anybody.", ["kind"]
             )

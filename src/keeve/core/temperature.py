@@ -12,7 +12,7 @@ from keeve.core.rules import PRACTICE, Amount, Dimension, Example, Result, publi
 SOLID_HEAT = 0.22
 _FUSION = 79.8
 _ACI_305R = published("ACI 305R")
-Water = Annotated[float, Field(ge=0, le=100)]
+LiquidCelsius = Annotated[float, Field(ge=0, le=100)]
 # What a mixer or a thermometer on a site can show, °C.
 Celsius = Annotated[float, Field(ge=-40, le=100)]
 
@@ -55,7 +55,7 @@ def mix_temperature(
     ice_kg: Amount = 0.0,
     aggregate_c: Celsius,
     cement_c: Celsius,
-    water_c: Water,
+    water_c: LiquidCelsius,
 ) -> MixTemperature:
     """Temperature of a fresh mix from what goes into it.
 
@@ -141,9 +141,9 @@ def cooling_plan(
     aggregate_water_kg: Amount = 0.0,
     aggregate_c: Celsius,
     cement_c: Celsius,
-    water_c: Water,
+    water_c: LiquidCelsius,
     target_c: Celsius,
-    min_water_c: Water = 5.0,
+    min_water_c: LiquidCelsius = 5.0,
 ) -> CoolingPlan:
     """Cooler water, and then ice, that bring a mix down to a temperature; water and ice together stay the same.
 

@@ -25,6 +25,7 @@ from keeve.store.database import crew_reading, crew_session
 _IN_WORK_FOR = timedelta(days=2)
 # The materials are looked at again where no load of the plan was begun for so long.
 _WORKING_DAY = timedelta(hours=12)
+_KIND = models.Event.content["kind"].as_string()
 
 
 def begin_load(engine: Engine, visitor: Visitor, plan_id: UUID, number: int, now: datetime) -> UUID | None:
@@ -59,11 +60,10 @@ def begin_load(engine: Engine, visitor: Visitor, plan_id: UUID, number: int, now
 
 def _flow_measured(session: Session, now: datetime) -> float | None:
     """What the crew's hose was last measured at that day, L/min."""
-    kind = models.Event.content["kind"].as_string()
     newest = (
         select(models.Event.content)
         .join(models.Load, models.Load.id == models.Event.load_id)
-        .where(models.Load.begun_at > now - _WORKING_DAY, kind == "flow_measured")
+        .where(models.Load.begun_at > now - _WORKING_DAY, _KIND == "flow_measured")
         .order_by(models.Event.received_at.desc())
         .limit(1)
     )
@@ -109,32 +109,32 @@ def loads_of_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> dict[int, 
 
 
 def _has_event(*kinds: str) -> ColumnElement[bool]:
-    """Whether a load has an event of one of these kinds: what is clean and keeps nothing need not be read."""
-    kind = models.Event.content["kind"].as_string()
+    """Whether a load has an event of one of these kinds."""
     here = (models.Event.crew_id == models.Load.crew_id, models.Event.load_id == models.Load.id)
-    return exists().where(*here, kind.in_(kinds)).correlate(models.Load)
+    return exists().where(*here, _KIND.in_(kinds)).correlate(models.Load)
 
 
-class Working(NamedTuple):
+class InWork(NamedTuple):
     """A load in work, and where it stands."""
 
     running: RunningLoad
     situation: Situation
 
 
-def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[Working]:
+def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[InWork]:
     """Loads begun lately and not done, what runs out first on top."""
     with crew_reading(engine, visitor.crew_id) as session:
         lately = (
             select(models.Load)
             .where(models.Load.begun_at > now - _IN_WORK_FOR)
+            # What is clean and keeps nothing need not be read.
             .where(~_has_event("cleaned") | _has_event("stored", "undone"))
             .order_by(models.Load.begun_at)
         )
-        found = [Working(item, item.situation(now)) for item in read_loads(session, lately)]
+        found = [InWork(item, item.situation(now)) for item in read_loads(session, lately)]
     late = now + _IN_WORK_FOR
 
-    def runs_out(item: Working) -> datetime:
+    def runs_out(item: InWork) -> datetime:
         dead_at = item.situation.dead_at
         return late if dead_at is None or item.situation.act in OVER else dead_at
 

@@ -13,7 +13,7 @@ from jinja2.runtime import Context
 from starlette.templating import Jinja2Templates
 
 from keeve.core.bench import OVER, Act
-from keeve.core.gauging import jar_for, told, told_step
+from keeve.core.gauging import fill_of, jar_for, told, told_step
 from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, QUARTERS, READING_NAMES, RETEMPERING_NAMES
 from keeve.core.plan import nearest_quarter
 from keeve.core.units import MEASURES, Kind, to_kept, to_shown
@@ -229,6 +229,7 @@ _LIMITS: Mapping[str, str] = {
 }
 _environment.globals.update(
     LIMITS=_LIMITS,
+    fill_of=fill_of,
     jar_for=jar_for,
     told=told,
     told_step=told_step,

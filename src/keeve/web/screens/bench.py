@@ -9,11 +9,11 @@ from fastapi import APIRouter, Body, HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.acceptance import checks_by_id
-from keeve.core.bench import OVER, shares_in
+from keeve.core.bench import BEFORE_A_READING, OVER, shares_in
 from keeve.core.carry_over import followed
 from keeve.core.cleaning import CLEANING, WASH_OUT
 from keeve.core.correcting import cooler_next_time, has_body, water_steps
-from keeve.core.gauging import fill_of, water_measures
+from keeve.core.gauging import water_measures
 from keeve.core.mixes.model import reading_at
 from keeve.core.refusing import most_past_ceiling_l
 from keeve.core.workings import Workings
@@ -125,7 +125,7 @@ def show_heap(request: Request, database: Database, visitor: SignedIn, now: Now,
 
 
 # Until all of it is in and mixed, water is not what decides: the strength would only push the line out of sight.
-_CHARGING = {"accept", "charge", "water", "admix", "mix", "rest", "top_up"}
+_CHARGING = {"accept"} | BEFORE_A_READING
 _PAST_LIFE = "Past its working life"
 _REASONS = [
     "Too wet to bring back",
@@ -179,7 +179,6 @@ def _values(running: RunningLoad, moment: datetime) -> dict[str, Any]:
         "looks": [item.looks for item in load.admixtures if item.loosens],
         "has_body": has_body(plan),
         "state_of": state_of,
-        "fill_of": fill_of,
         "measures": water_measures(plan, situation.water.remaining_l),
         "dry_steps": (
             water_steps(plan, batch, situation.held, situation.window.ceiling_l, more).steps

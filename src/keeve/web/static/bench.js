@@ -27,7 +27,6 @@ document.addEventListener("alpine:init", () => {
     started: null,
     ticked: 0,
     device: null,
-    awake: "",
 
     init() {
       // Times are the server's, so that a phone with a wrong clock counts the same minutes.
@@ -35,7 +34,6 @@ document.addEventListener("alpine:init", () => {
       this.ticked = this.now();
       this.started = read(WATCH, null);
       this.device = new Device();
-      this.awake = this.device.awake;
       this.$el.addEventListener("click", (event) => this.tapped(event));
       document.addEventListener("keydown", (event) => this.key(event));
       this.$el.addEventListener("toggle", (event) => this.load(event.target), true);
@@ -61,7 +59,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     key(event) {
-      if (event.key === "Enter" && event.target.matches("input[data-field]:not([type=radio])")) {
+      if (event.key === "Enter" && event.target.matches("input[data-field]")) {
         const button = (event.target.closest("details") || this.$root).querySelector("button[data-with]");
         if (button) button.click();
         return;
@@ -137,7 +135,6 @@ document.addEventListener("alpine:init", () => {
         event[field.dataset.list] = [...(event[field.dataset.list] || []), field.value];
         return true;
       }
-      if (field.type === "radio" && !(field.checked && field.value)) return true;
       let value = field.value;
       if (field.dataset.amount !== undefined) {
         if (!value.trim() && field.dataset.optional !== undefined) return true;
