@@ -1,24 +1,23 @@
-"""A real PostgreSQL for every test that asks for one: thrown away afterwards."""
+"""A real PostgreSQL and a real Chromium for the tests that ask for one. The core's import neither."""
+
+from __future__ import annotations
 
 import contextlib
 import os
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 from uuid import uuid4
 
 import pytest
-from helpers import NOON
 from hypothesis import settings
-from playwright.sync_api import Browser, sync_playwright
-from sqlalchemy import Engine, create_engine, text
-from sqlalchemy.engine import make_url
 
-from keeve.launch.postgres import throwaway
-from keeve.services import accounts
-from keeve.services.accounts import Visitor
-from keeve.store.database import connect
-from keeve.store.migrate import migrate
+if TYPE_CHECKING:
+    from playwright.sync_api import Browser
+    from sqlalchemy import Engine
 
-# Speed is measured in ./keeve bench, never by a test that fails on a busy machine.
+    from keeve.services.accounts import Visitor
+
+# Speed is measured in ./keeve benchmark, never by a test that fails on a busy machine.
 settings.register_profile("keeve", deadline=None)
 settings.load_profile("keeve")
 
@@ -26,12 +25,17 @@ CHROMIUM = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
-PASSWORD = "a long enough password"
 
 
 @contextlib.contextmanager
 def _database() -> Iterator[str]:
-    """A database of our own on the server of DATABASE_URL, else a server of our own."""
+    """A database of this worker's own on the server of DATABASE_URL, else a server of its own."""
+    from sqlalchemy import create_engine, text
+    from sqlalchemy.engine import make_url
+
+    from keeve.launch.postgres import throwaway
+    from keeve.store.database import connect
+
     given = os.environ.get("DATABASE_URL")
     if not given:
         with throwaway() as cluster:
@@ -50,6 +54,9 @@ def _database() -> Iterator[str]:
 
 @pytest.fixture(scope="session")
 def engine() -> Iterator[Engine]:
+    from keeve.store.database import connect
+    from keeve.store.migrate import migrate
+
     with _database() as url:
         engine = connect(url)
         migrate(engine)
@@ -57,24 +64,17 @@ def engine() -> Iterator[Engine]:
         engine.dispose()
 
 
-def new_visitor(engine: Engine, crew: str = "Crew") -> tuple[Visitor, str]:
-    """Somebody signed in to a crew of their own, and the token of the session."""
-    name = f"person-{uuid4().hex[:8]}"
-    crew_id = accounts.add_crew(engine, crew)
-    accounts.add_account(engine, crew_id, sign_in_name=name, name=name.title(), password=PASSWORD)
-    token = accounts.sign_in(engine, sign_in_name=name, password=PASSWORD, address=name, now=NOON)
-    visitor = accounts.visitor(engine, token, NOON)
-    assert visitor is not None
-    return visitor, token
-
-
 @pytest.fixture
 def visitor(engine: Engine) -> Visitor:
+    from people import new_visitor
+
     return new_visitor(engine)[0]
 
 
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
+    from playwright.sync_api import sync_playwright
+
     with sync_playwright() as playwright:
         chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
         yield chromium

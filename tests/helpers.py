@@ -6,14 +6,14 @@ from itertools import count
 from typing import Any
 from uuid import uuid4
 
-from keeve.core.batch import Batch, fold
-from keeve.core.bench import Situation, situation
-from keeve.core.events import Event, parse_event
-from keeve.core.job import Job
 from keeve.core.mixes import get_mix, library
-from keeve.core.plan import Load, Plan
-from keeve.core.planning import make_plan
-from keeve.core.refusing import refuse
+from keeve.core.planning.job import Job
+from keeve.core.planning.make_plan import make_plan
+from keeve.core.planning.plan import Load, Plan
+from keeve.core.running.allowed_events import check_allowed
+from keeve.core.running.events import Event, parse_event
+from keeve.core.running.load_state import LoadState, fold
+from keeve.core.running.next_step import Situation, situation
 from keeve.formats.job_file import read_job
 
 NOON = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)
@@ -89,17 +89,17 @@ class Run:
     load: Load
 
     @property
-    def batch(self) -> Batch:
+    def state(self) -> LoadState:
         return fold(self.events)
 
     @property
     def now(self) -> Situation:
-        return situation(self.plan, self.load, self.batch, self.at)
+        return situation(self.plan, self.load, self.state, self.at)
 
     def do(self, kind: str, minutes: float = 1.0, **what: Any) -> Event:
         self.at += timedelta(minutes=minutes)
         event = parse_event(raw_event(kind, self.at, device_seq=next(self._sequence), **what))
-        refuse(self.plan, self.load, self.batch, event)
+        check_allowed(self.plan, self.load, self.state, event)
         self.events.append(event)
         return event
 

@@ -48,7 +48,7 @@ def _parser() -> argparse.ArgumentParser:
         command.add_argument("file", type=Path)
         command.set_defaults(run=run)
 
-    bench = commands.add_parser("bench", help="measure speed side by side with a bare baseline")
+    bench = commands.add_parser("benchmark", help="measure speed side by side with a bare baseline")
     bench.set_defaults(run=_bench)
 
     fit = commands.add_parser(
@@ -72,8 +72,8 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _calc(options: argparse.Namespace) -> int:
-    from keeve.core.calc import calc, get_rule
-    from keeve.core.rules import parse_json
+    from keeve.core.rules.calc import calc, get_rule
+    from keeve.core.rules.registry import parse_json
 
     try:
         get_rule(options.rule)
@@ -86,7 +86,7 @@ def _calc(options: argparse.Namespace) -> int:
 
 
 def _plan(options: argparse.Namespace) -> int:
-    from keeve.core.planning import make_plan
+    from keeve.core.planning.make_plan import make_plan
     from keeve.formats.job_file import parse_job
     from keeve.formats.plan_text import plan_text
 
@@ -148,7 +148,7 @@ def _test(options: argparse.Namespace) -> int:
 
 
 def _bench(options: argparse.Namespace) -> int:
-    run = Path(__file__).parents[2] / "bench" / "run.py"
+    run = Path(__file__).parents[2] / "benchmarks" / "run.py"
     return subprocess.run([sys.executable, run], check=False).returncode
 
 

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
-from keeve.core.units import AMBIGUOUS, MEASURES, Kind, System, factor, to_kept, to_shown
+from keeve.core.units import AMBIGUOUS, DISPLAY_UNITS, Kind, System, factor, to_kept, to_shown
 
 # Exact by definition: the US gallon is 231 in3, the imperial gallon 4.54609 L, the pound 0.45359237 kg.
 DEFINITIONS = [
@@ -45,7 +45,9 @@ def test_there_and_back(value: float, kind: Kind) -> None:
 
 
 def test_no_measure_is_a_bare_unit() -> None:
-    assert not {measure.unit for system in MEASURES.values() for measure in system.values()} & set(AMBIGUOUS)
+    assert not {measure.unit for system in DISPLAY_UNITS.values() for measure in system.values()} & set(
+        AMBIGUOUS
+    )
 
 
 def test_temperatures_have_an_offset() -> None:

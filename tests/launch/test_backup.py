@@ -55,8 +55,8 @@ def test_everything_comes_back(filled: Engine, tmp_path: Path, capsys: pytest.Ca
     assert main(["backup", str(file)]) == 1
     assert "is there already" in capsys.readouterr().err
     with filled.begin() as connection:
-        tables = "event, heap_event, yard_version, reckoning, load, plan, mix_version, sign_in, invitation, membership"
-        tables += ", account, crew"
+        tables = "event, stockpile_event, yard_version, job_summary, load, plan, mix_version, sign_in"
+        tables += ", invitation, membership, account, crew"
         connection.execute(text(f"truncate {tables}"))
     assert counts(filled) == (0, 0, 0, 0)
     filled.dispose()

@@ -14,15 +14,15 @@ from pathlib import Path
 from uuid import UUID
 
 import pytest
-from conftest import new_visitor
 from helpers import NOON, job, raw_event
+from people import new_visitor
 from playwright.sync_api import Browser, Page, expect
 from sqlalchemy import Engine
 
 from keeve.demo import PASSWORD, SIGN_IN_NAME
 from keeve.launch.postgres import Cluster
 from keeve.launch.system import ROOT
-from keeve.services import batches, plans
+from keeve.services import loads, plans
 from keeve.services.accounts import Visitor
 from keeve.services.database import DatabaseDown
 from keeve.store.database import connect
@@ -133,7 +133,7 @@ def test_no_acknowledged_event_is_lost() -> None:
     engine = connect(cluster.url)
     migrate(engine)
     visitor, _ = new_visitor(engine)
-    load_id = batches.begin_load(engine, visitor, plans.save_plan(engine, visitor, job()), 1, NOON)
+    load_id = loads.begin_load(engine, visitor, plans.save_plan(engine, visitor, job()), 1, NOON)
     assert load_id is not None
     acknowledged: list[str] = []
     for _ in range(3):
@@ -141,7 +141,7 @@ def test_no_acknowledged_event_is_lost() -> None:
             acknowledged.append(_record(engine, visitor, load_id))
         os.kill(int((folder / "postgres" / "postmaster.pid").read_text().split()[0]), signal.SIGKILL)
     acknowledged.append(_record(engine, visitor, load_id))
-    running = batches.running_load(engine, visitor, load_id)
+    running = loads.running_load(engine, visitor, load_id)
     assert running is not None
     assert {str(event.id) for event in running.events if event.kind == "note"} == set(acknowledged)
     engine.dispose()
@@ -154,5 +154,5 @@ def _record(engine: Engine, visitor: Visitor, load_id: UUID) -> str:
     event = raw_event("note", text="level")
     while True:
         with contextlib.suppress(DatabaseDown):
-            batches.record_event(engine, visitor, load_id, event, NOON)
+            loads.record_event(engine, visitor, load_id, event, NOON)
             return str(event["id"])

@@ -4,8 +4,8 @@ from datetime import timedelta
 from uuid import uuid4
 
 import pytest
-from conftest import PASSWORD, new_visitor
 from helpers import NOON
+from people import PASSWORD, new_visitor
 from sqlalchemy import Engine
 
 from keeve.core.errors import InputError

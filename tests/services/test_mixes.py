@@ -3,7 +3,7 @@
 from uuid import uuid4
 
 import pytest
-from conftest import new_visitor
+from people import new_visitor
 from sqlalchemy import Engine
 
 from keeve.core.errors import InputError

@@ -5,14 +5,14 @@ from typing import Any
 from uuid import uuid4
 
 import pytest
-from conftest import new_visitor
 from helpers import NOON
+from people import new_visitor
 from sqlalchemy import Engine
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix, library
-from keeve.core.planning import make_plan
-from keeve.core.yard import begun_with, parse_item
+from keeve.core.planning.make_plan import make_plan
+from keeve.core.planning.yard import begun_with, parse_item
 from keeve.demo import jobs
 from keeve.services import yard
 from keeve.services.accounts import Visitor

@@ -10,9 +10,9 @@ from typing import Any
 
 import pytest
 import uvicorn
-from conftest import PASSWORD, new_visitor
 from fastapi.testclient import TestClient
 from helpers import NOON
+from people import PASSWORD, new_visitor
 from playwright.sync_api import Browser, Page
 from sqlalchemy import Engine
 

@@ -7,9 +7,9 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine
 
-from keeve.core.calc import all_rules, calc
 from keeve.core.errors import InputError
-from keeve.core.rules import parse_json
+from keeve.core.rules.calc import all_rules, calc
+from keeve.core.rules.registry import parse_json
 from keeve.web.api import create_api
 from keeve.web.app import create_app
 
@@ -26,11 +26,11 @@ def test_each_rule_answers_as_calc_does_and_is_described(api: TestClient, rule_i
     assert api.post(f"/rules/{rule_id}", json=given).json() == calc(rule_id, given)
     assert api.post(f"/rules/{rule_id}", json=[given, given]).json() == [calc(rule_id, given)] * 2
     described = api.get("/openapi.json").json()
-    told = described["paths"][f"/rules/{rule_id}"]["post"]
-    asked = told["requestBody"]["content"]["application/json"]["schema"]["anyOf"][0]["$ref"]
+    gauged = described["paths"][f"/rules/{rule_id}"]["post"]
+    asked = gauged["requestBody"]["content"]["application/json"]["schema"]["anyOf"][0]["$ref"]
     schema = described["components"]["schemas"][asked.rpartition("/")[2]]
     assert set(schema["properties"]) == set(all_rules()[rule_id].inputs.model_fields)
-    assert all_rules()[rule_id].source in told["description"]
+    assert all_rules()[rule_id].source in gauged["description"]
 
 
 @pytest.mark.parametrize(

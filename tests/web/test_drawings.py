@@ -9,9 +9,9 @@ from helpers import plan
 from hypothesis import given
 from hypothesis import strategies as st
 
-from keeve.core.bench import Window
 from keeve.core.mixes import library
 from keeve.core.mixes.model import Drawing, MixerKind, Reading
+from keeve.core.running.next_step import Window
 from keeve.web.built import BUILT
 from keeve.web.drawings.order_bar import order_bar
 from keeve.web.drawings.section import BOTTOM_Y, charge_section

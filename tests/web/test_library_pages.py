@@ -5,8 +5,8 @@ import re
 import pytest
 from sqlalchemy import Engine
 
-from keeve.core.calc import all_rules
 from keeve.core.mixes import get_mix, library, mix_text
+from keeve.core.rules.calc import all_rules
 from keeve.web.rule_form import Field, Group, fields_of, grown, shrunk, typed_values
 from keeve.web.screens.rules import CARD_FIGURES
 from web.conftest import Client, Clock

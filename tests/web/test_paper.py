@@ -9,7 +9,7 @@ import pytest
 from helpers import plan, raw_job
 from pypdf import PdfReader
 
-from keeve.core.plan import Plan
+from keeve.core.planning.plan import Plan
 from keeve.formats.job_file import read_job
 from web.conftest import Client
 

@@ -5,9 +5,9 @@ from typing import Any
 import pytest
 from helpers import EVERY_PROCEDURE, a_job_of, raw_job
 
-from keeve.core.job import SHAPES
 from keeve.core.mixes import library
-from keeve.core.planning import make_plan
+from keeve.core.planning.job import SHAPES
+from keeve.core.planning.make_plan import make_plan
 from keeve.core.units import System
 from keeve.demo import jobs
 from keeve.formats.job_file import read_job, write_job

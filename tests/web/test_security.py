@@ -5,10 +5,10 @@ import re
 from typing import Any
 
 import pytest
-from conftest import PASSWORD
 from fastapi.routing import APIRoute
 from helpers import NOON, raw_event
 from httpx2 import Response
+from people import PASSWORD
 from sqlalchemy import Engine
 
 from keeve.services import crews
@@ -45,7 +45,7 @@ def a_load(client: Client) -> dict[str, str]:
     return {
         "mix_id": own.headers["location"].split("/")[2],
         "rule_id": "slab-volume",
-        "heap_id": "building-sand",
+        "stockpile_id": "building-sand",
         "plan_id": plan_id,
         "number": "1",
         "load_id": load_id,
@@ -63,7 +63,7 @@ def every_route() -> list[tuple[str, str]]:
 
 def ask(client: Client, method: str, path: str) -> Response:
     body: dict[str, Any] = {"json": raw_event("note", text="mine")} if path.endswith("/events") else {}
-    if path.endswith("/heap"):
+    if path.endswith("/stockpile"):
         body = {"json": raw_event("rain")}
     return client.request(method, path, **body)
 
@@ -75,7 +75,7 @@ def test_signed_out_reaches_nothing(engine: Engine, clock: Clock, client: Client
     for method, path in every_route():
         if (method, path) not in OPEN_ROUTES:
             answer = ask(stranger, method, path.format(**ids))
-            assert answer.status_code == (401 if path.endswith(("/events", "/heap")) else 303), path
+            assert answer.status_code == (401 if path.endswith(("/events", "/stockpile")) else 303), path
             assert answer.headers.get("location", "/sign-in").startswith("/sign-in")
 
 
@@ -83,7 +83,7 @@ def test_another_crew_reaches_nothing(engine: Engine, clock: Clock, client: Clie
     ids = a_load(client)
     stranger = Client(engine, clock)
     for method, path in every_route():
-        if "{" in path and not any(name in path for name in ("{rule_id}", "{heap_id}", "{kind}")):
+        if "{" in path and not any(name in path for name in ("{rule_id}", "{stockpile_id}", "{kind}")):
             assert ask(stranger, method, path.format(**ids)).status_code == 404, path
     assert stranger.get(f"/plan?again={ids['plan_id']}").status_code == 404
     assert "Wall mortar" in client.get("/mixes").text
@@ -140,7 +140,7 @@ def test_a_form_from_elsewhere_changes_nothing(client: Client) -> None:
                     "token",
                     "mix_id",
                     "rule_id",
-                    "heap_id",
+                    "stockpile_id",
                     "thing_id",
                     "kind",
                 )

@@ -4,7 +4,7 @@ import re
 from typing import Any
 
 import pytest
-from conftest import PASSWORD
+from people import PASSWORD
 from playwright.sync_api import Browser, expect
 from pypdf import PdfReader
 from sqlalchemy import Engine

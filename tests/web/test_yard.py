@@ -1,4 +1,4 @@
-"""The heap on the pages: six loads of a drying heap on the bench, and the yard by taps."""
+"""The stockpile on the pages: six loads of a drying stockpile on the bench, and the yard by taps."""
 
 import re
 from itertools import count
@@ -9,8 +9,8 @@ from helpers import job, raw_event
 from playwright.sync_api import Browser, expect
 from sqlalchemy import Engine
 
-from keeve.services import batches, plans
-from keeve.services.running import RunningLoad
+from keeve.services import loads, plans
+from keeve.services.load_store import RunningLoad
 from web.conftest import Client, Clock, visiting
 
 
@@ -30,19 +30,19 @@ class Shift:
         return self.at(load_id)
 
     def at(self, load_id: UUID) -> RunningLoad:
-        running = batches.running_load(self.engine, self.client.visitor, load_id)
+        running = loads.running_load(self.engine, self.client.visitor, load_id)
         assert running is not None
         return running
 
     def begin(self, number: int) -> UUID:
-        load_id = batches.begin_load(self.engine, self.client.visitor, self.plan_id, number, self.clock.now)
+        load_id = loads.begin_load(self.engine, self.client.visitor, self.plan_id, number, self.clock.now)
         assert load_id is not None
         if number == 1:
             self.do(load_id, "accepted")
         return load_id
 
     def mix(self, load_id: UUID, dry_share: float) -> None:
-        """To judged right with what a heap takes that holds that much less water than planned, and placed."""
+        """To judged right with what a stockpile takes that holds that much less water than planned, and placed."""
         running = self.at(load_id)
         needs_l = running.load.water.target_l + dry_share * running.load.charge("sand").dry_kg
         while (now := running.situation(self.clock.now)).act not in ("judge", "place"):
@@ -55,7 +55,7 @@ class Shift:
                 running = self.do(load_id, "charged", **what, **charged)
             else:
                 running = self.do(load_id, "mixed", now.step.plan.minutes[0], **what)
-        while (short_l := needs_l - running.batch.water_l) > 0.2:
+        while (short_l := needs_l - running.state.water_l) > 0.2:
             self.do(load_id, "judged", reading="too-dry")
             self.do(load_id, "water_added", water_l=short_l)
             running = self.do(load_id, "mixed", 2)
@@ -63,7 +63,7 @@ class Shift:
         self.do(load_id, "placed", volume_l=running.situation(self.clock.now).remaining_l)
 
 
-def test_six_loads_of_a_drying_heap_on_the_bench(client: Client, engine: Engine, clock: Clock) -> None:
+def test_six_loads_of_a_drying_stockpile_on_the_bench(client: Client, engine: Engine, clock: Clock) -> None:
     shift = Shift(client, engine, clock)
     offered, pages = [], []
     for number in range(6):
@@ -78,11 +78,11 @@ def test_six_loads_of_a_drying_heap_on_the_bench(client: Client, engine: Engine,
     assert len(later) == 5
     assert later == sorted(later)
     assert later[-1] > later[0] + 0.5
-    assert "The heap dries: from" in pages[-1]
+    assert "The pile dries: from" in pages[-1]
     assert "The last load took" in pages[-1]
-    assert "<svg" in client.get(f"/bench/{load_id}/heap-chart").text
+    assert "<svg" in client.get(f"/bench/{load_id}/stockpile-chart").text
     yard = client.get("/yard").text
-    assert yard.count("The heap dries: from") == 1
+    assert yard.count("The pile dries: from") == 1
 
 
 @pytest.mark.parametrize("width", [1280, 390])
@@ -96,7 +96,7 @@ def test_the_yard_by_taps(browser: Browser, engine: Engine, origin: str, clock: 
         expect(page.get_by_text("No load from it was judged yet")).to_be_visible()
         visit.check()
         page.get_by_role("button", name="It rained on it").click()
-        expect(page.locator(".heap-events li")).to_have_count(1)
+        expect(page.locator(".stockpile-events li")).to_have_count(1)
         page.locator("summary", has_text="Dry a pan").click()
         for label, figure in (
             ("Damp, in its pan", "1.0"),
@@ -129,7 +129,7 @@ def test_the_yard_by_taps(browser: Browser, engine: Engine, origin: str, clock: 
         page.get_by_role("button", name="Cloudy").click()
         expect(page.get_by_text("Take another sand, or send it to a laboratory.")).to_be_visible()
         page.get_by_role("button", name="Undo").first.click()
-        expect(page.locator(".heap-events li")).to_have_count(5)
+        expect(page.locator(".stockpile-events li")).to_have_count(5)
 
 
 @pytest.mark.parametrize("width", [1280, 390])
@@ -185,7 +185,7 @@ def test_a_slip_is_mended_by_one_tap(browser: Browser, engine: Engine, origin: s
         page.get_by_role("button", name="Thickness: 40 mm").click()
         expect(thickness).to_have_value("40")
         expect(page.get_by_text("thicker than")).to_have_count(0)
-        page.get_by_text("Bags, heap and steel").click()
+        page.get_by_text("Bags, pile and steel").click()
         page.get_by_label("Cement: the bag says").select_option("masonry mortar")
         visit.check()
         page.get_by_role("button", name="Cement: the bag says: Cement").click()

@@ -1,1 +1,11 @@
-"""The rules of the job: pure, typed, SI inside, with no interface and no database."""
+"""The rules of the job: pure, typed, SI inside, without interface or database.
+
+Its packages depend on each other in one direction: rules, mixes, planning, running, stockpile.
+"""
+
+from keeve.core.errors import InputError
+from keeve.core.planning import Job, Load, Plan, make_plan
+from keeve.core.rules import calc
+from keeve.core.running import Event, LoadState, fold
+
+__all__ = ["Event", "InputError", "Job", "Load", "LoadState", "Plan", "calc", "fold", "make_plan"]

@@ -63,19 +63,31 @@ _MENDS: Mapping[str, str] = {
 }
 
 
-def validated(adapter: TypeAdapter[_T], given: Any) -> _T:
-    """Plain values as the adapter has them.
+def validated(expected: type[_T] | TypeAdapter[_T], given: Any) -> _T:
+    """Plain values as the model or type has them.
+
+    Args:
+        expected: a Pydantic model, or an adapter of any other type.
+        given: plain values.
 
     Raises:
         InputError: a field that is wrong, named.
     """
+    if isinstance(expected, TypeAdapter):
+        adapter = expected
+    else:
+        adapter = _ADAPTERS.get(expected) or _ADAPTERS.setdefault(expected, TypeAdapter(expected))
     try:
         return adapter.validate_python(given)
     except ValidationError as fault:
-        raise from_validation(fault, given) from None
+        raise _refusal(fault, given) from None
 
 
-def from_validation(fault: ValidationError, given: Any) -> InputError:
+# An adapter takes long to make, so each is kept.
+_ADAPTERS: dict[Any, TypeAdapter[Any]] = {}
+
+
+def _refusal(fault: ValidationError, given: Any) -> InputError:
     """The refusal for everything Pydantic found wrong in ``given``, each field once.
 
     The values themselves are never echoed: one may be NaN.

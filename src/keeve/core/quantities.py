@@ -5,7 +5,7 @@ import unicodedata
 from collections.abc import Mapping
 
 from keeve.core.errors import InputError
-from keeve.core.units import AMBIGUOUS, MEASURES, Kind, System, factor, to_kept
+from keeve.core.units import AMBIGUOUS, DISPLAY_UNITS, Kind, System, factor, to_kept
 
 # A number with a fraction behind it or a fraction alone, and what stands up to the next number.
 _TERM = re.compile(
@@ -101,9 +101,9 @@ def _kept(number: float, unit: str, kind: Kind | None, system: System) -> float:
     if kind == "temperature" and unit in ("°C", "°F"):
         return to_kept(number, kind, "us" if unit == "°F" else "metric")
     try:
-        return number * factor(unit, MEASURES[system][kind].kept_in)
+        return number * factor(unit, DISPLAY_UNITS[system][kind].kept_in)
     except (InputError, TypeError) as fault:
-        known = MEASURES[system][kind].unit
+        known = DISPLAY_UNITS[system][kind].unit
         raise InputError(
             "unknown_unit", f"cannot be in {unit}: use {known} or another unit of its kind"
         ) from fault

@@ -86,7 +86,7 @@ _PINT_NAMES: Mapping[str, str] = {
 }
 
 
-class Measure(NamedTuple):
+class DisplayUnit(NamedTuple):
     """How one kind of quantity is shown: unit, decimals, and the SI unit it is kept in."""
 
     unit: str
@@ -94,36 +94,36 @@ class Measure(NamedTuple):
     kept_in: str
 
 
-MEASURES: Mapping[System, Mapping[Kind, Measure]] = {
+DISPLAY_UNITS: Mapping[System, Mapping[Kind, DisplayUnit]] = {
     "metric": {
-        "length": Measure("m", 2, "m"),
-        "thickness": Measure("mm", 0, "m"),
-        "area": Measure("m²", 2, "m²"),
-        "order": Measure("m³", 3, "m³"),
-        "batch": Measure("L", 1, "L"),
-        "water": Measure("L", 1, "L"),
-        "mass": Measure("kg", 1, "kg"),
-        "bag": Measure("kg", 1, "kg"),
-        "admixture": Measure("mL", 0, "mL"),
-        "size": Measure("mm", 0, "mm"),
-        "density": Measure("kg/m³", 0, "kg/m³"),
-        "strength": Measure("MPa", 1, "MPa"),
-        "temperature": Measure("°C", 0, "°C"),
+        "length": DisplayUnit("m", 2, "m"),
+        "thickness": DisplayUnit("mm", 0, "m"),
+        "area": DisplayUnit("m²", 2, "m²"),
+        "order": DisplayUnit("m³", 3, "m³"),
+        "batch": DisplayUnit("L", 1, "L"),
+        "water": DisplayUnit("L", 1, "L"),
+        "mass": DisplayUnit("kg", 1, "kg"),
+        "bag": DisplayUnit("kg", 1, "kg"),
+        "admixture": DisplayUnit("mL", 0, "mL"),
+        "size": DisplayUnit("mm", 0, "mm"),
+        "density": DisplayUnit("kg/m³", 0, "kg/m³"),
+        "strength": DisplayUnit("MPa", 1, "MPa"),
+        "temperature": DisplayUnit("°C", 0, "°C"),
     },
     "us": {
-        "length": Measure("ft", 2, "m"),
-        "thickness": Measure("in", 2, "m"),
-        "area": Measure("ft²", 1, "m²"),
-        "order": Measure("yd³", 3, "m³"),
-        "batch": Measure("US gal", 1, "L"),
-        "water": Measure("US qt", 1, "L"),
-        "mass": Measure("lb", 1, "kg"),
-        "bag": Measure("lb", 1, "kg"),
-        "admixture": Measure("US fl oz", 1, "mL"),
-        "size": Measure("in", 2, "mm"),
-        "density": Measure("lb/ft³", 1, "kg/m³"),
-        "strength": Measure("psi", 0, "MPa"),
-        "temperature": Measure("°F", 0, "°C"),
+        "length": DisplayUnit("ft", 2, "m"),
+        "thickness": DisplayUnit("in", 2, "m"),
+        "area": DisplayUnit("ft²", 1, "m²"),
+        "order": DisplayUnit("yd³", 3, "m³"),
+        "batch": DisplayUnit("US gal", 1, "L"),
+        "water": DisplayUnit("US qt", 1, "L"),
+        "mass": DisplayUnit("lb", 1, "kg"),
+        "bag": DisplayUnit("lb", 1, "kg"),
+        "admixture": DisplayUnit("US fl oz", 1, "mL"),
+        "size": DisplayUnit("in", 2, "mm"),
+        "density": DisplayUnit("lb/ft³", 1, "kg/m³"),
+        "strength": DisplayUnit("psi", 0, "MPa"),
+        "temperature": DisplayUnit("°F", 0, "°C"),
     },
 }
 
@@ -168,14 +168,14 @@ def _pint_name(unit: str) -> str:
 
 def to_shown(value: float, kind: Kind, system: System) -> float:
     """A kept figure in the unit the user reads."""
-    measure = MEASURES[system][kind]
-    return value if measure.unit == measure.kept_in else _converted(value, measure.kept_in, measure.unit)
+    shown_in = DISPLAY_UNITS[system][kind]
+    return value if shown_in.unit == shown_in.kept_in else _converted(value, shown_in.kept_in, shown_in.unit)
 
 
 def to_kept(value: float, kind: Kind, system: System) -> float:
     """A figure the user typed in the unit it is kept in."""
-    measure = MEASURES[system][kind]
-    return value if measure.unit == measure.kept_in else _converted(value, measure.unit, measure.kept_in)
+    shown_in = DISPLAY_UNITS[system][kind]
+    return value if shown_in.unit == shown_in.kept_in else _converted(value, shown_in.unit, shown_in.kept_in)
 
 
 def _converted(value: float, unit: str, into: str) -> float:

@@ -6,12 +6,12 @@ from uuid import UUID, uuid4
 
 from sqlalchemy import Engine
 
-from keeve.core.bench import Situation
+from keeve.core.running.next_step import Situation
 from keeve.demo import jobs
 from keeve.formats.job_file import read_job
-from keeve.services import accounts, batches, crews, heaps, plans, reckonings, yard
+from keeve.services import accounts, crews, job_summaries, loads, plans, stockpiles, yard
 from keeve.services.accounts import Visitor
-from keeve.services.running import RunningLoad
+from keeve.services.load_store import RunningLoad
 
 SIGN_IN_NAME = "wren"
 PASSWORD = "boathouse-keel"
@@ -32,7 +32,7 @@ def load_demo(engine: Engine, now: datetime) -> None:
     for job in jobs.TO_MIX:
         plans.save_plan(engine, wren, read_job(job))
 
-    # Yesterday the heap dried from load to load; at dawn it rained on it, and this morning it dries again.
+    # Yesterday the stockpile dried from load to load; at dawn it rained on it, and this morning it dries again.
     yesterday = plans.save_plan(engine, wren, read_job(jobs.LOCK_WALL_BED))
     for number, needs_l in enumerate((11.6, 11.8, 12.1, 12.2, 12.5, 12.7), start=1):
         load = _Mixing(engine, wren, yesterday, number, now - _ago(26 * 60 - 46 * number))
@@ -44,7 +44,7 @@ def load_demo(engine: Engine, now: datetime) -> None:
             load.outlive(left_l=9.0)
         else:
             load.place(after_min=24)
-    reckonings.keep_reckoning(engine, wren, yesterday, {"cement": 6}, now - _ago(20 * 60))
+    job_summaries.close_job(engine, wren, yesterday, {"cement": 6}, now - _ago(20 * 60))
     _rain(engine, wren, jobs.BEDDING_SAND, now - _ago(4 * 60))
     for number, needs_l in enumerate((10.8, 11.1), start=1):
         load = _Mixing(engine, wren, coping, number, now - _ago(180 - 56 * number))
@@ -81,9 +81,11 @@ def _ago(minutes: float) -> timedelta:
     return timedelta(minutes=minutes)
 
 
-def _rain(engine: Engine, visitor: Visitor, heap: str, at: datetime) -> None:
+def _rain(engine: Engine, visitor: Visitor, stockpile: str, at: datetime) -> None:
     event = {"kind": "rain", "id": str(uuid4()), "device_id": "demo", "device_seq": 0, "schema": 1}
-    heaps.record_heap_event(engine, visitor, heap, {**event, "occurred_at": at.isoformat()}, at)
+    stockpiles.record_stockpile_event(
+        engine, visitor, stockpile, {**event, "occurred_at": at.isoformat()}, at
+    )
 
 
 # As near to what a load needs as an eye sees, L.
@@ -94,8 +96,8 @@ class _Mixing:
     """One load worked through at a believable pace, by the same steps the bench takes."""
 
     def __init__(self, engine: Engine, visitor: Visitor, plan_id: UUID, number: int, at: datetime) -> None:
-        load_id = batches.begin_load(engine, visitor, plan_id, number, at)
-        found = batches.running_load(engine, visitor, load_id) if load_id else None
+        load_id = loads.begin_load(engine, visitor, plan_id, number, at)
+        found = loads.running_load(engine, visitor, load_id) if load_id else None
         if found is None:
             raise RuntimeError("the demo's load was not begun")
         self.engine, self.visitor, self.at = engine, visitor, at
@@ -130,9 +132,9 @@ class _Mixing:
 
     def to_right(self, needs_l: float) -> None:
         """Water in the steps offered until it has about what it needs."""
-        while self.running.batch.water_l < needs_l - _NEAR_L:
+        while self.running.state.water_l < needs_l - _NEAR_L:
             self.judge("too-dry")
-            short_l = needs_l - self.running.batch.water_l
+            short_l = needs_l - self.running.state.water_l
             self._do("water_added", 0.4, water_l=round(min(self.now.water.next_step_l, short_l), 1))
             self._do("mixed", 1.2)
         self.judge("right")
@@ -169,7 +171,7 @@ class _Mixing:
             "schema": 1,
             **what,
         }
-        found = batches.record_event(self.engine, self.visitor, self.running.id, event, self.at)
+        found = loads.record_event(self.engine, self.visitor, self.running.id, event, self.at)
         if found is None:
             raise RuntimeError("the demo's load is gone")
         self.running = found

@@ -11,7 +11,7 @@ def _job(title: str, mix: str, need: dict[str, Any], **rest: Any) -> dict[str, A
     return {"format": "keeve-job", "version": 1, "title": title, "mix": mix, "need": [need], **rest}
 
 
-# What lies in the heap that both beds are drawn from.
+# What lies in the stockpile that both beds are drawn from.
 BEDDING_SAND = "building-sand"
 
 LOCK_WALL_BED = _job(

@@ -4,7 +4,7 @@ import csv
 import io
 from collections.abc import Iterable, Iterator, Sequence
 
-from keeve.core.plan import Plan
+from keeve.core.planning.plan import Plan
 
 LOG_COLUMNS = (
     "begun_at",

@@ -2,13 +2,11 @@
 
 from typing import Any
 
-from pydantic import ValidationError
-
-from keeve.core.errors import from_validation
-from keeve.core.job import Job
+from keeve.core.errors import validated
 from keeve.core.mixes.model import Mix
-from keeve.core.plan import Plan
-from keeve.core.rules import parse_json
+from keeve.core.planning.job import Job
+from keeve.core.planning.plan import Plan
+from keeve.core.rules.registry import parse_json
 
 MEDIA_TYPE = "application/vnd.keeve.job+json"
 
@@ -19,10 +17,7 @@ def read_job(raw: Any) -> Job:
     Raises:
         InputError: a field that is wrong, named.
     """
-    try:
-        return Job.model_validate(raw)
-    except ValidationError as fault:
-        raise from_validation(fault, raw) from None
+    return validated(Job, raw)
 
 
 def parse_job(text: str) -> Job:

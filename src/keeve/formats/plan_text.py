@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES
-from keeve.core.plan import AdmixtureAmount, Load, LoadStep, Plan, Purchase, load_steps
+from keeve.core.planning.plan import AdmixtureAmount, Load, LoadStep, Plan, Purchase, load_steps
 
 
 def plan_text(plan: Plan) -> str:
@@ -25,10 +25,12 @@ def _lines(plan: Plan) -> Iterator[str]:
         for step in load_steps(plan, group[0]):
             yield f"  {step.plan.step}. {_step(step)}"
         water = group[0].water
-        heap = f" ({water.in_heap_l:.1f} L more come with the heap)" if water.in_heap_l > 0 else ""
+        stockpile = (
+            f" ({water.in_aggregate_l:.1f} L more come with the pile)" if water.in_aggregate_l > 0 else ""
+        )
         yield (
             f"  Water added: start {water.start_l:.1f} L, right about {water.target_l:.1f} L, "
-            f"never past {water.ceiling_l:.1f} L{heap}"
+            f"never past {water.ceiling_l:.1f} L{stockpile}"
         )
     if plan.strength:
         yield ""

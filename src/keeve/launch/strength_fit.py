@@ -14,7 +14,7 @@ import numpy as np
 import yaml
 from numpy.typing import NDArray
 
-from keeve.core.strength import LAW_FILE, StrengthLaw, strength_mpa
+from keeve.core.rules.strength import LAW_FILE, StrengthLaw, strength_mpa
 from keeve.launch.system import ROOT
 
 DATA = ROOT / "tests" / "reference" / "concrete_mixtures.csv"
@@ -54,12 +54,12 @@ def fit(data: Path = DATA) -> Fit:
     mixtures, mixture_of = np.unique(table[:, :7], axis=0, return_inverse=True)
     fold_of = np.random.default_rng(_SEED).permutation(len(mixtures)) % FOLDS
     fold = fold_of[mixture_of.ravel()]
-    foretold, low, high = np.empty(len(table)), np.empty(len(table)), np.empty(len(table))
+    predicted, low, high = np.empty(len(table)), np.empty(len(table)), np.empty(len(table))
     for number in range(FOLDS):
         held_out = fold == number
         law = _fitted(table[~held_out])
-        middle = _foretold(law, table[held_out])
-        foretold[held_out] = middle
+        middle = _predicted(law, table[held_out])
+        predicted[held_out] = middle
         low[held_out] = middle + law.low * np.sqrt(middle)
         high[held_out] = middle + law.high * np.sqrt(middle)
     seen = table[:, -1]
@@ -67,7 +67,7 @@ def fit(data: Path = DATA) -> Fit:
         law=_fitted(table),
         rows=len(table),
         mixtures=len(mixtures),
-        r2=float(1 - ((seen - foretold) ** 2).sum() / ((seen - seen.mean()) ** 2).sum()),
+        r2=float(1 - ((seen - predicted) ** 2).sum() / ((seen - seen.mean()) ** 2).sum()),
         coverage=float(((low <= seen) & (seen <= high)).mean()),
     )
 
@@ -76,10 +76,10 @@ def _fitted(table: Numbers) -> StrengthLaw:
     from scipy.optimize import least_squares
 
     def misses(values: Numbers) -> Numbers:
-        return _foretold(_law(values), table) - table[:, -1]
+        return _predicted(_law(values), table) - table[:, -1]
 
     law = _law(least_squares(misses, _BEGIN).x)
-    middle = _foretold(law, table)
+    middle = _predicted(law, table)
     low, high = np.quantile((table[:, -1] - middle) / np.sqrt(middle), _BAND)
     return law.model_copy(update={"low": float(low), "high": float(high)})
 
@@ -88,7 +88,7 @@ def _law(values: Any) -> StrengthLaw:
     return StrengthLaw(**dict(zip(_COEFFICIENTS, map(float, values), strict=True)), low=0.0, high=0.0)
 
 
-def _foretold(law: StrengthLaw, table: Numbers) -> Numbers:
+def _predicted(law: StrengthLaw, table: Numbers) -> Numbers:
     cement, slag, fly_ash, water, _, _, _, age, *_ = table.T
     return np.array([strength_mpa(law, *row) for row in zip(cement, slag, fly_ash, water, age, strict=True)])
 

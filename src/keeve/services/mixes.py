@@ -12,7 +12,7 @@ from keeve.core.errors import InputError
 from keeve.core.mixes import library, materials
 from keeve.core.mixes.model import Mix
 from keeve.services.accounts import Visitor
-from keeve.services.trials import cubic_metre
+from keeve.services.sample_plans import cubic_metre
 from keeve.store import models
 from keeve.store.database import crew_reading, crew_session
 

@@ -8,9 +8,9 @@ from uuid import UUID, uuid4
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
-from keeve.core.job import Job
-from keeve.core.plan import Plan
-from keeve.core.planning import make_plan
+from keeve.core.planning.job import Job
+from keeve.core.planning.make_plan import make_plan
+from keeve.core.planning.plan import Plan
 from keeve.formats.job_file import read_job
 from keeve.services.accounts import Visitor
 from keeve.store import models

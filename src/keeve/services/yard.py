@@ -9,7 +9,7 @@ from sqlalchemy.dialects.postgresql import distinct_on, insert
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
-from keeve.core.yard import YardItem, parse_item
+from keeve.core.planning.yard import YardItem, parse_item
 from keeve.services.accounts import Visitor
 from keeve.store import models
 from keeve.store.database import crew_reading, crew_session

@@ -165,13 +165,13 @@ class Event(CrewOwned, Base):
     content: Mapped[dict[str, Any]]
 
 
-class Reckoning(CrewOwned, Base):
+class JobSummary(CrewOwned, Base):
     """A job reckoned up; the newest of a plan counts."""
 
-    __tablename__ = "reckoning"
+    __tablename__ = "job_summary"
     __table_args__ = (
-        ForeignKeyConstraint(["crew_id", "plan_id"], ["plan.crew_id", "plan.id"], name="reckoning_plan"),
-        Index("reckoning_newest", "crew_id", "mix_id", "made_at"),
+        ForeignKeyConstraint(["crew_id", "plan_id"], ["plan.crew_id", "plan.id"], name="job_summary_plan"),
+        Index("job_summary_newest", "crew_id", "mix_id", "made_at"),
     )
 
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
@@ -196,14 +196,14 @@ class YardVersion(CrewOwned, Base):
     made_at: Mapped[datetime]
 
 
-class HeapEvent(CrewOwned, Base):
-    """What happened to a heap of the crew's, appended once and never changed; ``heap`` is what lies in it."""
+class StockpileEvent(CrewOwned, Base):
+    """What happened to a stockpile of the crew's, appended once and never changed; ``stockpile`` is what lies in it."""
 
-    __tablename__ = "heap_event"
-    __table_args__ = (Index("heap_event_lately", "crew_id", "heap", "received_at"),)
+    __tablename__ = "stockpile_event"
+    __table_args__ = (Index("stockpile_event_lately", "crew_id", "stockpile", "received_at"),)
 
     id: Mapped[UUID] = mapped_column(primary_key=True)
-    heap: Mapped[str]
+    stockpile: Mapped[str]
     account_id: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
     received_at: Mapped[datetime] = mapped_column(server_default=func.now())
     content: Mapped[dict[str, Any]]

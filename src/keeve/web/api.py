@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Coroutine
 from functools import cache
-from typing import Any, get_type_hints
+from typing import Any
 
 from fastapi import FastAPI, Request
 from fastapi.responses import JSONResponse, Response
@@ -11,9 +11,9 @@ from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
-from keeve.core.calc import all_rules, calc, get_rule
 from keeve.core.errors import InputError
-from keeve.core.rules import VERSION, Rule, parse_json
+from keeve.core.rules.calc import all_rules, calc, get_rule
+from keeve.core.rules.registry import VERSION, Rule, parse_json
 
 _MOST_BYTES = 1_000_000
 
@@ -74,9 +74,9 @@ def create_api() -> FastAPI:
     return api
 
 
-def _add(api: FastAPI, rule: Rule[Any, Any]) -> None:
+def _add(api: FastAPI, rule: Rule) -> None:
     """One rule's route, typed for the description only."""
-    result: Any = get_type_hints(rule.function)["return"]
+    result: Any = rule.result
 
     def described(given: Any) -> Any:
         """Never called: the route reads the body itself."""
@@ -88,7 +88,7 @@ def _add(api: FastAPI, rule: Rule[Any, Any]) -> None:
         methods=["POST"],
         name=rule.id,
         summary=rule.formula,
-        description=f"{rule.__doc__}\n\nSource: {rule.source}.",
+        description=f"{rule.documentation}\n\nSource: {rule.source}.",
         response_model=result | list[result],
         responses={422: {"model": Refusal}},
     )

@@ -22,10 +22,10 @@ from keeve.core.errors import InputError
 from keeve.services.database import DatabaseDown, Engine, connect
 from keeve.web import pages
 from keeve.web.api import create_api
-from keeve.web.screens import bench, card, crew, log, mixes, plan, reckoning, rules, sign_in, today, yard
+from keeve.web.screens import bench, card, crew, job_summary, log, mixes, plan, rules, sign_in, today, yard
 from keeve.web.security import ForeignForm, NotAllowed, SecureHeaders, SignInNeeded, clock, guard
 
-SCREENS = (sign_in, today, plan, card, reckoning, bench, log, crew, mixes, yard, rules)
+SCREENS = (sign_in, today, plan, card, job_summary, bench, log, crew, mixes, yard, rules)
 _TRY_AGAIN_SECONDS = 3
 # Threads of one process take turns anyway, and more than a few only wait for each other: at 50 events a second
 # on two workers an event took 130 ms (p50) with the default of 40 threads, 22 ms with these.

@@ -6,7 +6,7 @@ from typing import Any, Self
 
 from keeve.core.errors import InputError
 from keeve.core.quantities import read_quantity
-from keeve.core.units import MEASURES, Kind, System, to_shown
+from keeve.core.units import DISPLAY_UNITS, Kind, System, to_shown
 
 Path = tuple[str | int, ...]
 _MOST = 1e12
@@ -72,13 +72,13 @@ class Entry(_Placed):
         """A kept figure as it is typed."""
         shown = to_shown(kept, self.kind, units) if self.kind else kept * 100 if self.percent else kept
         # So many places that a figure that was typed comes back as it was.
-        decimals = MEASURES[units][self.kind].decimals + 1 if self.kind else 3
+        decimals = DISPLAY_UNITS[units][self.kind].decimals + 1 if self.kind else 3
         text = f"{shown:.{decimals}f}"
         return text.rstrip("0").rstrip(".") if "." in text else text
 
     def shown(self, kept: float, units: System) -> str:
         """A kept figure with its unit."""
-        unit = MEASURES[units][self.kind].unit if self.kind else "%" if self.percent else ""
+        unit = DISPLAY_UNITS[units][self.kind].unit if self.kind else "%" if self.percent else ""
         return f"{self.write(kept, units)} {unit}".rstrip()
 
 

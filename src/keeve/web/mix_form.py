@@ -3,9 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from pydantic import ValidationError
-
-from keeve.core.errors import InputError, from_validation
+from keeve.core.errors import InputError, validated
 from keeve.core.mixes.model import Mix
 from keeve.core.units import System
 from keeve.web.entries import Entry, at, place, put
@@ -61,10 +59,9 @@ def changed_mix(mix: Mix, form: MixForm, units: System, *, is_own: bool) -> Mix 
     if form.values["remark"]:
         raw["provenance"].insert(0, {"figure": form.values["remark"], "origin": "ours"})
     try:
-        return Mix.model_validate(raw)
-    except ValidationError as fault:
-        refusal = from_validation(fault, raw)
-        _refuse(form, refusal)
+        return validated(Mix, raw)
+    except InputError as fault:
+        _refuse(form, fault)
         return None
 
 

@@ -12,11 +12,11 @@ from jinja2 import Environment, FileSystemBytecodeCache, FileSystemLoader, Stric
 from jinja2.runtime import Context
 from starlette.templating import Jinja2Templates
 
-from keeve.core.bench import OVER, Act
-from keeve.core.gauging import fill_of, jar_for, told, told_step
 from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, QUARTERS, READING_NAMES, RETEMPERING_NAMES
-from keeve.core.plan import nearest_quarter
-from keeve.core.units import MEASURES, Kind, to_kept, to_shown
+from keeve.core.planning.amounts import fill_of, gauged, gauged_step, jar_for
+from keeve.core.planning.plan import nearest_quarter
+from keeve.core.running.next_step import OVER, Act
+from keeve.core.units import DISPLAY_UNITS, Kind, to_kept, to_shown
 from keeve.web.security import FORM_FIELD, form_token
 
 _THIN_SPACE = "\u202f"
@@ -80,14 +80,14 @@ def page(request: Request, template: str, status: int = 200, **values: Any) -> H
 @pass_context
 def _measure(context: Context, value: float, kind: Kind, decimals: int | None = None) -> str:
     """A kept figure with its unit, in the units of the reader."""
-    measure = MEASURES[context["units"]][kind]
+    measure = DISPLAY_UNITS[context["units"]][kind]
     shown = to_shown(value, kind, context["units"])
     return f"{_decimal(shown, measure.decimals if decimals is None else decimals)}{_THIN_SPACE}{measure.unit}"
 
 
 @pass_context
 def _unit(context: Context, kind: Kind) -> str:
-    unit: str = MEASURES[context["units"]][kind].unit
+    unit: str = DISPLAY_UNITS[context["units"]][kind].unit
     return unit
 
 
@@ -128,7 +128,7 @@ def _vessels(count: float, name: str) -> str:
 @pass_context
 def _shown(context: Context, value: float, kind: Kind) -> str:
     """A kept figure for an input, in the units of the reader."""
-    measure = MEASURES[context["units"]][kind]
+    measure = DISPLAY_UNITS[context["units"]][kind]
     return _decimal(to_shown(value, kind, context["units"]), measure.decimals)
 
 
@@ -231,13 +231,13 @@ _environment.globals.update(
     LIMITS=_LIMITS,
     fill_of=fill_of,
     jar_for=jar_for,
-    told=told,
-    told_step=told_step,
+    gauged_amount=gauged,
+    gauged_step=gauged_step,
     MIXER_NAMES=MIXER_NAMES,
     ORDER_NAMES=ORDER_NAMES,
     READING_NAMES=READING_NAMES,
     RETEMPERING_NAMES=RETEMPERING_NAMES,
-    MEASURES=MEASURES,
+    DISPLAY_UNITS=DISPLAY_UNITS,
     NEXT_WORDS=_NEXT_WORDS,
     OVER=OVER,
 )

@@ -3,10 +3,10 @@
 from collections.abc import Mapping
 from typing import Any
 
-from keeve.core.mixes import has_heap, materials
+from keeve.core.mixes import has_stockpile, materials
 from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, Admixture, Mix
-from keeve.core.site import WATER as WATER_VESSEL
-from keeve.core.slips.labels import KINDS_OF_BAG, WANTED_BAGS
+from keeve.core.planning.plausibility.labels import KINDS_OF_BAG, WANTED_BAGS
+from keeve.core.planning.site_mix import WATER as WATER_VESSEL
 from keeve.core.units import Kind
 from keeve.web.entries import Choice, Entry, Field, Rows, Text
 
@@ -15,7 +15,7 @@ WORKING = Entry("Mixes at a time", ("mixer", "working_l"), "batch", default=90.0
 DRUM = Entry("Holds to the rim", ("mixer", "drum_l"), "batch")
 AIR = Entry("Air, where it is placed", ("conditions", "air_c"), "temperature")
 WATER = Entry("Mixing water", ("conditions", "water_c"), "temperature")
-HEAP = Entry("The heap itself", ("conditions", "heap_c"), "temperature")
+STOCKPILE = Entry("The pile itself", ("conditions", "stockpile_c"), "temperature")
 MIXER = Choice("Mixer", ("mixer", "kind"), MIXER_NAMES, needed=True)
 ORDER = Choice("Charge", ("order",), {None: "As the mix says", **ORDER_NAMES})
 GAUGE = Choice(
@@ -122,14 +122,14 @@ def vessels_of(mix: Mix) -> Rows:
 
 
 def materials_asked(mix: Mix) -> list[Entry]:
-    """What is asked of the mix's materials: moisture of a heap, mass of a bag, the label of an all-in bag."""
+    """What is asked of the mix's materials: moisture of a stockpile, mass of a bag, the label of an all-in bag."""
     if mix.basis == "bag":
         return _label(mix.parts[0].name, mix.parts[0].unit or "bag")
     asked = []
     for part in mix.parts:
         default, name = materials()[part.material], part.name.capitalize()
         here = ("materials", part.name)
-        if default.lies_in_a_heap:
+        if default.is_stockpiled:
             moisture = (*here, "moisture_fraction")
             asked.append(Entry(f"{name} moisture", moisture, percent=True, default=default.moisture_fraction))
         if default.bag_kg:
@@ -143,7 +143,7 @@ def weighed(mix: Mix) -> list[Entry]:
     for part in mix.parts if mix.basis != "bag" else ():
         here, name = ("materials", part.name), part.name.capitalize()
         asked.append(Entry(f"{name}, loose and dry", (*here, "bulk_density_kg_m3"), "density"))
-        if materials()[part.material].lies_in_a_heap:
+        if materials()[part.material].is_stockpiled:
             asked.append(Entry(f"{name}: bulks by", (*here, "bulking_fraction"), percent=True))
             asked.append(Entry(f"{name}: grains take up", (*here, "absorption_fraction"), percent=True))
     return asked
@@ -243,8 +243,8 @@ def bag_ages(mix: Mix) -> list[Entry]:
 
 
 def seen(mix: Mix) -> list[Field]:
-    """What is asked of bags, heap and steel as they are there."""
-    return [BAGS, STEEL, *bag_kinds(mix), *bag_ages(mix), *([HEAP] if has_heap(mix) else [])]
+    """What is asked of bags, stockpile and steel as they are there."""
+    return [BAGS, STEEL, *bag_kinds(mix), *bag_ages(mix), *([STOCKPILE] if has_stockpile(mix) else [])]
 
 
 def fields_of_mix(mix: Mix) -> list[Field]:

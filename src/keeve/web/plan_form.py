@@ -7,11 +7,11 @@ from datetime import date
 from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
-from keeve.core.job import Job
 from keeve.core.mixes import library
 from keeve.core.mixes.model import Mix
+from keeve.core.planning.job import Job
+from keeve.core.planning.yard import YardItem, begun_with
 from keeve.core.units import System
-from keeve.core.yard import YardItem, begun_with
 from keeve.formats.job_file import parse_job, read_job, write_job
 from keeve.web import built, plan_entries
 from keeve.web.built import BUILT
@@ -141,7 +141,7 @@ class PlanForm:
             words.append(f"{item.label}: {shown}")
         return Offer(", ".join(words), texts)
 
-    def refuse(self, fault: InputError) -> None:
+    def check_allowed(self, fault: InputError) -> None:
         """Put a refusal beside the fields it names, in the form's words."""
         named = InputError(fault.code, fault.message, [self._name(path) for path in fault.fields])
         labels = {"title": "Job", "mix": "Mix", **{name: item.label for name, item in self.fields.items()}}
@@ -159,7 +159,7 @@ def empty_form(
     yard: Sequence[YardItem] = (),
     today: date | None = None,
     waste_fraction: float | None = None,
-    heaps: Mapping[str, Mapping[str, float]] | None = None,
+    stockpiles: Mapping[str, Mapping[str, float]] | None = None,
 ) -> PlanForm:
     """The form as a newcomer meets it, with a small job on it that plans; with what the yard has, where it has any.
 
@@ -170,13 +170,13 @@ def empty_form(
         yard: what the crew owns.
         today: for the age of what was bought.
         waste_fraction: what a job showed, where one was reckoned up.
-        heaps: what was last found of each heap, by its material.
+        stockpiles: what was last found of each stockpile, by its material.
     """
     mix_id = mix_id if mix_id in mixes else _NEWCOMERS_MIX
     form = PlanForm({"title": "", "mix": mix_id, "need.0.built": "slab"}, mixes, units)
     form.values |= {"mixer.kind": form.mix.procedures[0].mixer}
     owned = {"waste_fraction": waste_fraction} | _without_empty(
-        begun_with(yard, form.mix, today or date.max, heaps)
+        begun_with(yard, form.mix, today or date.max, stockpiles)
     )
     if form.mix.basis != "bag":
         form.values |= {f"vessels.{number}.name": "bucket" for number in range(len(owned["vessels"]) or 1)}
@@ -312,7 +312,7 @@ def to_job(form: PlanForm) -> Job | None:
     try:
         return read_job(raw)
     except InputError as fault:
-        form.refuse(fault)
+        form.check_allowed(fault)
         return None
 
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from docstring_parser import parse
 
-from keeve.core.rules import Rule
+from keeve.core.rules.registry import Rule
 
 Schema = Mapping[str, Any]
 # Between the names of a path in the form, as in the fields that a refusal names.
@@ -37,13 +37,13 @@ class Group:
     grows: str = ""
 
 
-def fields_of(rule: Rule[Any, Any], given: Mapping[str, Any]) -> list[Field | Group]:
+def fields_of(rule: Rule, given: Mapping[str, Any]) -> list[Field | Group]:
     """The fields of a rule's inputs, with ``given`` (plain JSON values, possibly wrong ones) in them."""
     schema = _schema(rule)
     return list(_properties(schema, schema.get("$defs", {}), given, ""))
 
 
-def typed_values(rule: Rule[Any, Any], typed: Mapping[str, str]) -> dict[str, Any]:
+def typed_values(rule: Rule, typed: Mapping[str, str]) -> dict[str, Any]:
     """Plain JSON values from what was typed. What is no number stays text, for the core to refuse."""
     schema = _schema(rule)
     found: dict[str, Any] = _read(schema, schema.get("$defs", {}), typed, "")
@@ -72,9 +72,9 @@ def shrunk(given: dict[str, Any], path: str) -> dict[str, Any]:
 
 
 @lru_cache(maxsize=64)
-def explained(rule: Rule[Any, Any]) -> dict[str, Any]:
+def explained(rule: Rule) -> dict[str, Any]:
     """What the rule's documentation says: the answer it gives, each input, its results, what it refuses."""
-    parsed = parse((rule.__doc__ or "").replace("``", ""))
+    parsed = parse(rule.documentation.replace("``", ""))
     return {
         "answers": parsed.short_description or "",
         "more": parsed.long_description or "",
@@ -85,7 +85,7 @@ def explained(rule: Rule[Any, Any]) -> dict[str, Any]:
 
 
 @lru_cache(maxsize=64)
-def _schema(rule: Rule[Any, Any]) -> Schema:
+def _schema(rule: Rule) -> Schema:
     return rule.inputs.model_json_schema()
 
 

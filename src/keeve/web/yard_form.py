@@ -7,9 +7,9 @@ from typing import Any
 from keeve.core.errors import InputError
 from keeve.core.mixes import materials
 from keeve.core.mixes.model import MIXER_NAMES
-from keeve.core.site import WATER
+from keeve.core.planning.site_mix import WATER
+from keeve.core.planning.yard import YardItem
 from keeve.core.units import System
-from keeve.core.yard import YardItem
 from keeve.web.entries import Choice, Entry, Field, Text, at, empty_text, kept_text, kept_value, place, put
 from keeve.web.plan_entries import MEASURES_IN
 
@@ -83,7 +83,7 @@ class YardForm:
         """What is asked of its kind."""
         return YARD[self.kind][2]
 
-    def refuse(self, fault: InputError) -> None:
+    def check_allowed(self, fault: InputError) -> None:
         """Put a refusal beside the fields it names."""
         message, names = place(fault, {item.name: item.label for item in self.fields})
         for name in names or [""]:

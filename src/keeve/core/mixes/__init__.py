@@ -6,16 +6,15 @@ from pathlib import Path
 from typing import Any
 
 import yaml
-from pydantic import ValidationError
 
-from keeve.core.errors import InputError, from_validation
+from keeve.core.errors import InputError, validated
 from keeve.core.mixes.model import Material, Mix
 from keeve.core.mixes.shorthand import written_out
 
 # The parser in C where there is one: the library is read at every start.
 _Loader: Any = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 _LIBRARY = Path(__file__).parent / "library"
-_MATERIALS = Path(__file__).parent.parent / "materials.yaml"
+_MATERIALS = Path(__file__).parent / "materials.yaml"
 
 
 def parse_mix(text: str) -> Mix:
@@ -28,7 +27,7 @@ def parse_mix(text: str) -> Mix:
     raw = _yaml(text)
     if any(isinstance(token, yaml.AliasToken) for token in yaml.scan(text)):
         raise InputError("references", "The mix uses YAML references (*): write each value out.", ["mix"])
-    return _mix(raw)
+    return validated(Mix, raw)
 
 
 def mix_text(mix: Mix) -> str:
@@ -44,18 +43,11 @@ def _yaml(text: str) -> Any:
         raise InputError("not_yaml", f"The mix is not valid YAML: {fault}.", ["mix"]) from None
 
 
-def _mix(raw: Any) -> Mix:
-    try:
-        return Mix.model_validate(raw)
-    except ValidationError as fault:
-        raise from_validation(fault, raw) from None
-
-
 @cache
 def library() -> Mapping[str, Mix]:
     """Every mix of the library by its id."""
     files = (_yaml(path.read_text()) for path in sorted(_LIBRARY.glob("*.yaml")))
-    return {mix.id: mix for raw in files for mix in map(_mix, written_out(raw))}
+    return {mix.id: mix for raw in files for mix in (validated(Mix, one) for one in written_out(raw))}
 
 
 def get_mix(mix_id: str) -> Mix:
@@ -73,9 +65,9 @@ def get_mix(mix_id: str) -> Mix:
     return library()[mix_id]
 
 
-def has_heap(mix: Mix) -> bool:
-    """Whether anything of the mix lies in a heap."""
-    return any(materials()[part.material].lies_in_a_heap for part in mix.parts)
+def has_stockpile(mix: Mix) -> bool:
+    """Whether anything of the mix lies in a stockpile."""
+    return any(materials()[part.material].is_stockpiled for part in mix.parts)
 
 
 @cache

@@ -4,8 +4,9 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from keeve.core.admixtures import Basis
-from keeve.core.rules import Air, Amount, Dimension, Fraction, Strict
+from keeve.core.rules.admixtures import Basis
+from keeve.core.rules.registry import Air, Amount, Dimension, Fraction, Strict, older
+from keeve.core.tolerances import ROUNDING
 
 MixerKind = Literal["tilting-drum", "forced-action", "paddle", "tray", "two-buckets", "barrow"]
 Order = Literal["water-first", "dry-first"]
@@ -67,14 +68,15 @@ RETEMPERING_NAMES: dict[Retempering, str] = {
     "small_water": "Remixed, a few drops allowed",
     "remix_freely": "Turned again as often as needed",
 }
-# What a designed concrete is made of.
-DESIGNED = {"cement", "sand", "stone"}
 # A span from least to greatest. A list in YAML and JSON, so not held to being a tuple; its numbers stay strict.
 Span = Annotated[tuple[float, float], Field(strict=False)]
 
 
 class Material(Strict):
-    """Default figures of a material, densities in kg/m3, fractions over oven-dry mass; whether it holds a polymer."""
+    """The default figures of a material: densities in kg/m3, fractions over oven-dry mass.
+
+    ``has_polymer``: it holds a polymer. ``is_dry``: it comes as a powder or grains, not as a paste in a pail.
+    """
 
     name: str
     sort: Sort
@@ -86,10 +88,11 @@ class Material(Strict):
     bulking_fraction: Amount = 0.0
     absorption_fraction: Fraction = 0.0
     has_polymer: bool = False
+    is_dry: bool = True
     bag_kg: Dimension | None = None
 
     @property
-    def lies_in_a_heap(self) -> bool:
+    def is_stockpiled(self) -> bool:
         """Whether it comes loose and damp: sand or stone that is not sold dry in bags."""
         return self.sort in ("sand", "stone") and self.bag_kg is None
 
@@ -179,7 +182,7 @@ class _Step(Strict):
     do: str
     why: str
     minutes: Annotated[tuple[Amount, Amount], Field(strict=False)]
-    reading: str | None = None
+    until: Annotated[str | None, older("until", "reading")] = None
 
     @model_validator(mode="after")
     def _time_forwards(self) -> Self:
@@ -346,8 +349,6 @@ class Mix(Strict):
             raise ValueError(
                 "has water by ratio unless it goes by the bag or by design, which give the water"
             )
-        if self.basis == "design" and names != DESIGNED:
-            raise ValueError(f"is designed, so its parts are {', '.join(sorted(DESIGNED))}")
         for proportion in self.proportions:
             if not set(proportion.parts) <= names:
                 raise ValueError(f"proportion {proportion.name} names parts that the mix has not")
@@ -373,7 +374,7 @@ class Mix(Strict):
                 raise ValueError(f"{where} names the admixture {unknown.pop()!r}, which the mix has not")
         if missing := {"judge", "place"} - {step.kind for step in procedure.steps}:
             raise ValueError(f"{where} has no {missing.pop()} step")
-        if uneven := [name for name, share in shares.items() if abs(share - 1) > 1e-9]:
+        if uneven := [name for name, share in shares.items() if abs(share - 1) > ROUNDING]:
             raise ValueError(f"{where} does not charge the whole of {', '.join(sorted(uneven))}")
 
     @property

@@ -75,7 +75,7 @@ def _completed(step: Raw, tests: Raw, life_min: float) -> Raw:
         name = step.get("test", next(iter(tests)))
         test = tests[name]
         right: str = test["looks"]["right"]
-        said = {"do": f"Judge: {test['name'].lower()}", "test": name, "reading": right[0].lower() + right[1:]}
+        said = {"do": f"Judge: {test['name'].lower()}", "test": name, "until": right[0].lower() + right[1:]}
         return {**said, **step}
     if step["kind"] == "place":
         return {"minutes": [0, life_min], **step}

@@ -3,7 +3,7 @@
 from typing import NamedTuple
 
 from keeve.core.mixes.model import Hatch
-from keeve.core.plan import Plan
+from keeve.core.planning.plan import Plan
 
 WIDTH, HEIGHT = 240.0, 34.0
 # Thinner than this a hatch cannot be read.
@@ -25,7 +25,7 @@ def composition(plan: Plan) -> list[Band]:
     parts: list[tuple[Hatch, str, float]] = [
         (plan.material(charge.material).hatch, charge.material, charge.volume_l) for charge in load.charges
     ]
-    parts.append(("water", "water", load.water.with_heap_l))
+    parts.append(("water", "water", load.water.with_aggregate_l))
     whole = sum(volume for _, _, volume in parts)
     widths = [max(volume / whole * WIDTH, _LEAST) for _, _, volume in parts]
     shrink = WIDTH / sum(widths)

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime
 
-from keeve.core.life import Life
+from keeve.core.running.working_life import Life
 
 WIDTH = 400.0
 _LEFT, _RIGHT = 3.0, 397.0

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from keeve.core.plan import Plan
+from keeve.core.planning.plan import Plan
 
 WIDTH, HEIGHT = 500.0, 64.0
 _LEFT, _RIGHT = 4.0, 496.0

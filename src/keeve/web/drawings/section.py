@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
 from keeve.core.mixes.model import Hatch
-from keeve.core.plan import Load, Plan, load_steps
+from keeve.core.planning.plan import Load, Plan, load_steps
 from keeve.web.drawings.spread import spread
 from keeve.web.drawings.vessel import Vessel
 

@@ -6,13 +6,13 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import NamedTuple
 
-from keeve.core.bench import Window
-from keeve.core.contents import Contents
-from keeve.core.events import ExpectedWater
-from keeve.core.load_strength import strength_of
-from keeve.core.plan import Plan
-from keeve.core.strength import StrengthBand
-from keeve.core.workings import Workings
+from keeve.core.planning.expected_strength import strength_of_load
+from keeve.core.planning.plan import Plan
+from keeve.core.rules.strength import StrengthBand
+from keeve.core.rules.workings import Workings
+from keeve.core.running.contents import Contents
+from keeve.core.running.events import ExpectedWater
+from keeve.core.running.next_step import Window
 from keeve.web.drawings.spread import spread
 
 # Drawing units across, at desk and at phone width; text keeps its size, so the phone's line is narrower.
@@ -84,7 +84,7 @@ def water_lines(
     Args:
         window: litres added: start, low end, target, ceiling.
         additions_l: what went in, in order.
-        expected: what its heap is expected to leave for the tap, where that is to be shown.
+        expected: what its stockpile is expected to leave for the tap, where that is to be shown.
         strength: of what to draw the strength above it; nothing is drawn where no law describes the mix.
     """
     return [water_line(window, additions_l, width, expected, strength) for width in (DESK, PHONE)]
@@ -162,7 +162,7 @@ _TEN_MPA = 10.0
 
 def _curve(strength: Strength, in_l: float, top: float, x: Callable[[float], float]) -> StrengthCurve | None:
     def at(litres: float) -> StrengthBand | None:
-        return strength_of(strength.plan, held.planned, held.as_planned_l(litres), Workings())
+        return strength_of_load(strength.plan, held.planned, held.as_planned_l(litres), Workings())
 
     held = strength.held
     least_l = held.to_add_l(held.planned.water.min_l)

@@ -7,16 +7,16 @@ from uuid import UUID
 from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
-from keeve.core.batch import Batch
-from keeve.core.bench import Window
-from keeve.core.contents import contents
-from keeve.core.gauging import gauges_of, in_vessels
 from keeve.core.mixes.model import Gauge
-from keeve.core.plan import Load, Plan, load_steps
-from keeve.core.workings import Workings
+from keeve.core.planning.amounts import gauges_of, in_vessels
+from keeve.core.planning.plan import Load, Plan, load_steps
+from keeve.core.rules.workings import Workings
+from keeve.core.running.contents import contents
+from keeve.core.running.load_state import LoadState
+from keeve.core.running.next_step import Window
 from keeve.formats.csv_table import PLAN_COLUMNS, csv_lines, plan_rows
 from keeve.formats.job_file import MEDIA_TYPE, write_job
-from keeve.services import batches, plans
+from keeve.services import loads, plans
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.web import paper
@@ -44,7 +44,7 @@ def show(
     if saved is None or load is None:
         raise HTTPException(404)
     plan = saved.plan.model_copy(update={"gauge": gauge}) if gauge else saved.plan
-    begun = batches.loads_of_plan(database, visitor, plan_id)
+    begun = loads.loads_of_plan(database, visitor, plan_id)
     return page(
         request,
         "card/card.html",
@@ -132,7 +132,7 @@ def bench(database: Database, visitor: SignedIn, plan_id: UUID, number: int) -> 
     """Where the code on a card leads: the bench of the load, or its card where it is not begun."""
     if _plan(database, visitor, plan_id).load(number) is None:
         raise HTTPException(404)
-    begun = batches.loads_of_plan(database, visitor, plan_id).get(number)
+    begun = loads.loads_of_plan(database, visitor, plan_id).get(number)
     return RedirectResponse(
         f"/bench/{begun.id}" if begun else f"/plan/{plan_id}/load/{number}", status_code=303
     )
@@ -141,7 +141,7 @@ def bench(database: Database, visitor: SignedIn, plan_id: UUID, number: int) -> 
 @router.post("/plan/{plan_id}/load/{number}/begin")
 def begin(database: Database, visitor: MayMix, now: Now, plan_id: UUID, number: int) -> Response:
     """Begin the load, or go to it where it was begun."""
-    load_id = batches.begin_load(database, visitor, plan_id, number, now)
+    load_id = loads.begin_load(database, visitor, plan_id, number, now)
     if load_id is None:
         raise HTTPException(404)
     return RedirectResponse(f"/bench/{load_id}", status_code=303)
@@ -169,5 +169,5 @@ def card_values(plan: Plan, load: Load) -> dict[str, Any]:
         "load": load,
         "steps": load_steps(plan, load),
         "section": charge_section(plan, load),
-        "lines": water_lines(window, [], strength=Strength(plan, contents(plan, load, Batch()))),
+        "lines": water_lines(window, [], strength=Strength(plan, contents(plan, load, LoadState()))),
     }

@@ -10,10 +10,10 @@ from fastapi.responses import Response, StreamingResponse
 
 from keeve.core.mixes.model import READING_NAMES
 from keeve.formats.csv_table import LOG_COLUMNS, csv_lines
-from keeve.services import batches
+from keeve.services import loads
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
-from keeve.services.running import RunningLoad
+from keeve.services.load_store import RunningLoad
 from keeve.web.drawings.water_line import PHONE, water_line, water_lines
 from keeve.web.pages import page
 from keeve.web.security import Database, Now, SignedIn
@@ -35,7 +35,7 @@ def show(
 ) -> Response:
     """Loads newest first, a page at a time."""
     after = (before, before_id) if before and before_id else None
-    found = batches.log_page(database, visitor, limit=_PAGE + 1, before=after)
+    found = loads.log_page(database, visitor, limit=_PAGE + 1, before=after)
     situations = {running.id: running.situation(now) for running in found}
     return page(
         request,
@@ -64,7 +64,7 @@ def export(database: Database, visitor: SignedIn) -> Response:
 @router.get("/log/{load_id}")
 def show_load(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
     """One load with every event, the undone ones struck out."""
-    running = batches.running_load(database, visitor, load_id)
+    running = loads.running_load(database, visitor, load_id)
     if running is None:
         raise HTTPException(404)
     situation = running.situation(now)
@@ -75,35 +75,35 @@ def show_load(request: Request, database: Database, visitor: SignedIn, now: Now,
         now=situation,
         plan=running.plan,
         lines=water_lines(situation.window, _additions(running)),
-        standing={event.id for event in running.batch.applied},
+        standing={event.id for event in running.state.applied},
     )
 
 
 def _additions(running: RunningLoad) -> list[float]:
-    return [addition.water_l for addition in running.batch.water]
+    return [addition.water_l for addition in running.state.water]
 
 
 def _all_loads(database: Engine, visitor: Visitor) -> Iterator[RunningLoad]:
     after = None
-    while found := batches.log_page(database, visitor, limit=_EXPORT_PAGE, before=after):
+    while found := loads.log_page(database, visitor, limit=_EXPORT_PAGE, before=after):
         yield from found
         after = (found[-1].begun_at, found[-1].id)
 
 
 def _row(running: RunningLoad) -> list[str | float | int | None]:
-    batch, judged = running.batch, running.batch.last_judgement
+    state, judged = running.state, running.state.last_judgement
     return [
         running.begun_at.isoformat(),
         running.plan.title,
         running.load.number,
         running.plan.mix.name,
         running.load.yield_l,
-        batch.water_l,
+        state.water_l,
         running.load.water.target_l,
         READING_NAMES[judged.reading] if judged else None,
         judged.by if judged else None,
-        batch.placed_l,
-        batch.discarded,
-        batch.given_l,
-        batch.stored_l,
+        state.placed_l,
+        state.discarded,
+        state.given_l,
+        state.stored_l,
     ]

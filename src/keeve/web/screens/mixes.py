@@ -12,7 +12,7 @@ from keeve.core.mixes.find import fits
 from keeve.core.mixes.model import Mix, Procedure, Sort, Use
 from keeve.core.units import System
 from keeve.services import mixes
-from keeve.services.trials import cubic_metre
+from keeve.services.sample_plans import cubic_metre
 from keeve.web.drawings.composition import composition
 from keeve.web.drawings.procedure_strip import procedure_strip
 from keeve.web.drawings.states import state_of

@@ -8,12 +8,12 @@ from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.errors import InputError
-from keeve.core.gauging import in_vessels
-from keeve.core.planning import make_plan
+from keeve.core.planning.amounts import in_vessels
+from keeve.core.planning.make_plan import make_plan
+from keeve.core.rules.workings import Workings
 from keeve.core.units import System
-from keeve.core.workings import Workings
 from keeve.formats.job_file import parse_job
-from keeve.services import accounts, heaps, mixes, plans, reckonings, yard
+from keeve.services import accounts, job_summaries, mixes, plans, stockpiles, yard
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.web import plan_entries, plan_form
@@ -47,7 +47,7 @@ def show(
             raise HTTPException(404)
         return _form_page(request, database, visitor, plan_form.form_of(saved.job, visitor.units, known))
     owned = [kept.item for kept in yard.yard_of(database, visitor)]
-    waste = reckonings.waste_shown(database, visitor, mix)
+    waste = job_summaries.last_waste(database, visitor, mix)
     form = plan_form.empty_form(
         visitor.units,
         known,
@@ -55,7 +55,7 @@ def show(
         owned,
         now.date(),
         waste.waste_fraction if waste else None,
-        heaps.readings_of(database, visitor, now),
+        stockpiles.last_measured_of(database, visitor, now),
     )
     return _form_page(request, database, visitor, form, waste=waste)
 
@@ -125,7 +125,7 @@ def save(request: Request, database: Database, visitor: MayMix) -> Response:
     try:
         plan_id = plans.save_plan(database, visitor, job)
     except InputError as fault:
-        form.refuse(fault)
+        form.check_allowed(fault)
         return _form_page(request, database, visitor, form, status=422)
     return RedirectResponse(f"/plan/{plan_id}/load/1", status_code=303)
 
@@ -142,7 +142,7 @@ def _form_page(
     form: PlanForm,
     status: int = 200,
     refusal: str = "",
-    waste: reckonings.Shown | None = None,
+    waste: job_summaries.Shown | None = None,
 ) -> Response:
     return page(
         request,
@@ -166,7 +166,7 @@ def _result(form: PlanForm) -> dict[str, Any]:
     try:
         plan = make_plan(job)
     except InputError as fault:
-        form.refuse(fault)
+        form.check_allowed(fault)
         return {"plan": None, "errors": form.errors}
     needs = [need.model_dump(exclude_unset=True) for need in job.need]
     return {

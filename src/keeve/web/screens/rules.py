@@ -7,11 +7,11 @@ from typing import Any
 from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import JSONResponse, Response
 
-from keeve.core.calc import all_rules, calc
 from keeve.core.errors import InputError
-from keeve.core.job import SHAPES
-from keeve.core.rules import VERSION, Rule
-from keeve.services.trials import rules_of_each_mix
+from keeve.core.planning.job import SHAPES
+from keeve.core.rules.calc import all_rules, calc
+from keeve.core.rules.registry import VERSION, Rule
+from keeve.services.sample_plans import rules_of_each_mix
 from keeve.web import rule_form
 from keeve.web.pages import page
 from keeve.web.security import SignedIn
@@ -20,21 +20,21 @@ router = APIRouter()
 
 # The rooms of the core, in the order of the day, in words.
 _ROOMS: Mapping[str, str] = {
-    "geometry": "What is to be filled",
-    "shapes": "What is to be filled",
-    "parts": "Parts, masses, yield",
-    "bags": "Parts, masses, yield",
-    "concrete_design": "Parts, masses, yield",
-    "mortar_proportion": "Parts, masses, yield",
-    "loads": "Loads",
-    "gauge": "Vessels and scale",
-    "heap": "The heap",
+    "geometry": "Shapes and volumes",
+    "walls_and_stairs": "Shapes and volumes",
+    "proportioning": "Proportions, masses, yield",
+    "bagged": "Proportions, masses, yield",
+    "concrete_design": "Proportions, masses, yield",
+    "mortar_proportion": "Proportions, masses, yield",
+    "load_sizes": "Loads",
+    "vessels_and_scales": "Buckets and scales",
+    "aggregate_moisture": "Sand and stone",
     "water": "Water and admixtures",
-    "tracker": "Water and admixtures",
+    "next_water": "Water and admixtures",
     "admixtures": "Water and admixtures",
-    "correction": "Corrections",
+    "corrections": "Corrections",
     "strength": "Strength",
-    "temperature": "Temperature and life",
+    "temperature": "Temperature and working time",
     "shopping": "Shopping",
 }
 
@@ -51,9 +51,9 @@ CARD_FIGURES: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("Litres of water to add, water ratio", ("water-account",)),
     ("Working life at a temperature", ("working-life", "mix-temperature")),
     ("Cooler water and ice for the next load", ("cooling-plan",)),
-    ("Litres that come with the heap", ("aggregate-moisture",)),
+    ("Litres that come with the pile", ("aggregate-moisture",)),
     ("Amount of an admixture, its own water", ("admixture-dose",)),
-    ("Water that the heap is expected to leave for the tap", ("next-water",)),
+    ("Water that the pile is expected to leave for the tap", ("next-water",)),
     ("Next step of water, what is left to the ceiling", ("water-window",)),
     ("What brings a wet batch back", ("correct-wet",)),
     ("What tops up a miscounted, overdosed, sandy or rich one", ("correct-miscount",)),
@@ -71,7 +71,7 @@ _ON_THE_BENCH = {"next-water": "Bench: the water of the next load",
 @router.get("/rules")
 def show_all(request: Request, visitor: SignedIn) -> Response:
     """Every rule with the question it answers."""
-    rooms: dict[str, list[Rule[Any, Any]]] = {title: [] for title in _ROOMS.values()}
+    rooms: dict[str, list[Rule]] = {title: [] for title in _ROOMS.values()}
     for rule in all_rules().values():
         rooms[_ROOMS[rule.function.__module__.rpartition(".")[2]]].append(rule)
     return page(request, "rules/rules.html", rooms=rooms, explained=rule_form.explained, figures=CARD_FIGURES)
@@ -115,14 +115,14 @@ def try_it(request: Request, visitor: SignedIn, rule_id: str) -> Response:
     )
 
 
-def _rule(rule_id: str) -> Rule[Any, Any]:
+def _rule(rule_id: str) -> Rule:
     found = all_rules().get(rule_id)
     if found is None:
         raise HTTPException(404)
     return found
 
 
-def _answer(rule: Rule[Any, Any], given: dict[str, Any]) -> dict[str, Any]:
+def _answer(rule: Rule, given: dict[str, Any]) -> dict[str, Any]:
     """The outputs, or the refusal by field."""
     try:
         return {"outputs": calc(rule.id, given), "errors": {}}

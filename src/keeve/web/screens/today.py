@@ -3,7 +3,7 @@
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from keeve.services import batches, plans
+from keeve.services import loads, plans
 from keeve.web.drawings.life_line import life_line
 from keeve.web.pages import page
 from keeve.web.security import Database, Now, SignedIn
@@ -14,7 +14,7 @@ router = APIRouter()
 @router.get("/")
 def show(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
     """The first page after sign-in."""
-    in_work = batches.loads_in_work(database, visitor, now)
+    in_work = loads.loads_in_work(database, visitor, now)
     newest = plans.newest_plans(database, visitor)
     return page(
         request,

@@ -1,4 +1,4 @@
-"""Yard: the heaps and what happened to them, and what the crew owns."""
+"""Yard: the stockpiles and what happened to them, and what the crew owns."""
 
 from collections.abc import Mapping
 from datetime import datetime
@@ -9,13 +9,13 @@ from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
-from keeve.core.heap_log import FEELS
 from keeve.core.mixes import materials
+from keeve.core.stockpile.events import FEELS
 from keeve.core.units import System
-from keeve.services import heaps, yard
+from keeve.services import stockpiles, yard
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
-from keeve.web.drawings.heap_chart import heap_charts
+from keeve.web.drawings.stockpile_chart import stockpile_charts
 from keeve.web.entries import Entry
 from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, Now, SignedIn
@@ -23,7 +23,7 @@ from keeve.web.yard_form import YARD, YardForm, form_of_item, typed_item
 
 router = APIRouter()
 
-# What is asked for each thing that is measured of a heap.
+# What is asked for each thing that is measured of a stockpile.
 MEASURED: Mapping[str, tuple[Entry, ...]] = {
     "pan": (
         Entry("Damp, in its pan", ("wet_kg",), "mass", needed=True),
@@ -40,7 +40,7 @@ MEASURED: Mapping[str, tuple[Entry, ...]] = {
 
 @router.get("/yard")
 def show(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
-    """Every heap of the crew."""
+    """Every stockpile of the crew."""
     return _page(request, database, visitor, now)
 
 
@@ -92,7 +92,7 @@ def _keep(
             yard.keep_item(database, visitor, known.id if known else uuid4(), raw, now)
             return RedirectResponse("/yard#own", status_code=303)
     except InputError as fault:
-        form.refuse(fault)
+        form.check_allowed(fault)
     return _own_page(request, form, known, 422)
 
 
@@ -113,19 +113,25 @@ def _kind(kind: str) -> str:
     return kind
 
 
-@router.post("/yard/{heap_id}")
-def record(request: Request, database: Database, visitor: MayMix, now: Now, heap_id: str) -> Response:
-    """Write down what happened to a heap, or show the page again with what is wrong."""
+@router.post("/yard/{stockpile_id}")
+def record(request: Request, database: Database, visitor: MayMix, now: Now, stockpile_id: str) -> Response:
+    """Write down what happened to a stockpile, or show the page again with what is wrong."""
     typed = request.state.form
     try:
         event = _event(typed, visitor.units) | {"occurred_at": now.isoformat()}
-        if not heaps.record_heap_event(database, visitor, heap_id, event, now):
+        if not stockpiles.record_stockpile_event(database, visitor, stockpile_id, event, now):
             raise HTTPException(404)
     except InputError as fault:
         return _page(
-            request, database, visitor, now, 422, typed={"heap": heap_id, **typed}, refusal=fault.message
+            request,
+            database,
+            visitor,
+            now,
+            422,
+            typed={"stockpile": stockpile_id, **typed},
+            refusal=fault.message,
         )
-    return RedirectResponse(f"/yard#{heap_id}", status_code=303)
+    return RedirectResponse(f"/yard#{stockpile_id}", status_code=303)
 
 
 def _event(typed: dict[str, str], units: System) -> dict[str, Any]:
@@ -157,13 +163,17 @@ def _page(
     typed: dict[str, str] | None = None,
     refusal: str = "",
 ) -> Response:
-    found = heaps.heaps_of(database, visitor, now)
+    found = stockpiles.stockpiles_of(database, visitor, now)
     return page(
         request,
         "yard/yard.html",
         status,
-        heaps=found,
-        charts={heap.id: heap_charts(heap.history, heap.outlook.water) for heap in found if heap.outlook},
+        stockpiles=found,
+        charts={
+            stockpile.id: stockpile_charts(stockpile.history, stockpile.forecast.water)
+            for stockpile in found
+            if stockpile.forecast
+        },
         typed=typed or {},
         refusal=refusal,
         measured=MEASURED,

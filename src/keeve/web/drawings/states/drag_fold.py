@@ -55,7 +55,7 @@ def drag_fold(wetness: float, mixed: bool) -> list[Shape]:
 
 
 def _wave(wet: float) -> list[Point]:
-    """The heap before the blade: high and overhanging, or slack and low."""
+    """The stockpile before the blade: high and overhanging, or slack and low."""
     points: list[Point] = [(10, _GROUND + 6)]
     for index in range(37):
         u = index / 36

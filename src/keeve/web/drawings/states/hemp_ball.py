@@ -29,9 +29,11 @@ def hemp_ball(wetness: float, mixed: bool) -> list[Shape]:
     """
     dry, wet = dryness(wetness), excess(wetness)
     if dry > 0.5:
-        heap = [_straw(108 + 74 * math.cos(n * 2.4), 108 - 26 * abs(math.sin(n * 1.3)), n) for n in range(34)]
+        stockpile = [
+            _straw(108 + 74 * math.cos(n * 2.4), 108 - 26 * abs(math.sin(n * 1.3)), n) for n in range(34)
+        ]
         fallen = [_straw(14 + (n * 47) % 220, 150 + (n * 13) % 26, n) for n in range(12)]
-        return [*heap, *palm(), *fallen, *crumbs(dry)]
+        return [*stockpile, *palm(), *fallen, *crumbs(dry)]
     half, height, middle = _RADIUS * (1 + 0.3 * wet), _RADIUS * (1 - 0.3 * wet), _Y + 14 * wet
     around = (2 * math.pi * n / 48 for n in range(48))
     ball = [(_X + half * math.cos(angle), middle + height * math.sin(angle)) for angle in around]

@@ -67,7 +67,7 @@ def _burst(x: float, y: float) -> str:
 
 
 def _body(dry: float) -> list[Point]:
-    """Flat with a round rim where it levels, a heap where it does not."""
+    """Flat with a round rim where it levels, a stockpile where it does not."""
     half, height = 96 - 38 * dry, 24 + 58 * dry
     power = 7 - 4.6 * dry
     return [

@@ -48,7 +48,7 @@ def slump_cone(wetness: float, mixed: bool) -> list[Shape]:
 
 
 def _stand(height: float, wet: float) -> str:
-    """The heap: still a cone, barrelled as it sinks, a pancake when it collapses."""
+    """The stockpile: still a cone, barrelled as it sinks, a pancake when it collapses."""
     sunk = 1 - height / _HEIGHT
     bottom = _BOTTOM * (1 + 0.35 * sunk + 0.75 * wet)
     top = _TOP * (1 + 0.5 * sunk + 0.8 * wet)
@@ -62,7 +62,7 @@ def _stand(height: float, wet: float) -> str:
 
 
 def _stones(height: float, wet: float) -> list[tuple[float, float, float]]:
-    """Stones in the mortar; in a collapsed heap fewer stay in sight."""
+    """Stones in the mortar; in a collapsed stockpile fewer stay in sight."""
     spots = ((-24, 0.12), (2, 0.1), (26, 0.16), (-14, 0.34), (14, 0.38), (-4, 0.6), (12, 0.72), (-10, 0.84))
     kept = spots[: 8 - round(4 * wet)]
     return [(_X + x * (1 + 0.9 * wet), _GROUND - 4 - height * u * 0.94, 5.5) for x, u in kept]

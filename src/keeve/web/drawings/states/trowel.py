@@ -8,7 +8,7 @@ _POINTS = 48
 
 
 def trowel(wetness: float, mixed: bool) -> list[Shape]:
-    """The heap on the blade.
+    """The stockpile on the blade.
 
     Args:
         wetness: 0 too dry, 0.5 right, 1 too wet.
@@ -27,8 +27,8 @@ def trowel(wetness: float, mixed: bool) -> list[Shape]:
         )
         for index, u in along
     ]
-    heap = [(_MIDDLE_X - half, _BLADE_Y), *surface, (_MIDDLE_X + half, _BLADE_Y)]
-    shapes = [Shape("paste", line(heap, closed=True))]
+    stockpile = [(_MIDDLE_X - half, _BLADE_Y), *surface, (_MIDDLE_X + half, _BLADE_Y)]
+    shapes = [Shape("paste", line(stockpile, closed=True))]
     if not mixed:
         shapes += lumps("powder", ((88, 94, 15), (136, 78, 19), (114, 48, 11), (160, 104, 11)))
     shapes += [Shape("crack", _crack(x, height)) for x in (-34, -8, 21, 40)[: round(4 * dry)]]

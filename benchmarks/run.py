@@ -1,0 +1,312 @@
+"""``./keeve benchmark``: the bars of speed, measured side by side with a bare baseline in the same run."""
+
+import asyncio
+import contextlib
+import os
+import re
+import shutil
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+from statistics import median, quantiles
+from typing import Any, NamedTuple
+from uuid import UUID, uuid4
+
+import httpx2
+from fill import fill_log
+from sqlalchemy import Engine
+
+from keeve.core.planning.make_plan import make_plan
+from keeve.demo import load_demo
+from keeve.demo.jobs import COPING_BED, MOORING_BLOCKS
+from keeve.formats.job_file import read_job
+from keeve.launch.postgres import Cluster
+from keeve.services import accounts, loads, plans
+from keeve.services.accounts import Visitor
+from keeve.store.database import connect
+from keeve.store.migrate import migrate
+
+HERE = Path(__file__).parent
+LOG_SIZES = (1_000, 100_000)
+ROUNDS = 60
+BENCHES, SECONDS = 50, 10
+
+
+class Person(NamedTuple):
+    """Somebody signed in: who, and the headers that carry the session."""
+
+    visitor: Visitor
+    headers: dict[str, str]
+
+
+class Row(NamedTuple):
+    """One line of the table."""
+
+    what: str
+    bar: str
+    measured: str
+    met: bool
+
+
+def main() -> int:
+    """Measure everything and print the table."""
+    folder = Path(tempfile.mkdtemp(prefix="keeve-bench-"))
+    folder.chmod(0o755)
+    cluster = Cluster(folder)
+    cluster.start()
+    engine = connect(cluster.url)
+    try:
+        rows = _measure(engine, cluster.url)
+    finally:
+        engine.dispose()
+        cluster.stop()
+        shutil.rmtree(folder)
+    width = max(len(row.what) for row in rows)
+    for row in rows:
+        print(f"{row.what:<{width}}  {row.bar:<22}  {row.measured:<34}  {'met' if row.met else 'NOT MET'}")
+    return 0 if all(row.met for row in rows) else 1
+
+
+def _measure(engine: Engine, url: str) -> list[Row]:
+    migrate(engine)
+    load_demo(engine, datetime.now(UTC))
+    print("filling the logs ...", file=sys.stderr, flush=True)
+    filled = {count: _person(engine) for count in LOG_SIZES}
+    for count, person in filled.items():
+        fill_log(engine, person.visitor.crew_id, person.visitor.account_id, count)
+    small, large = (filled[count] for count in LOG_SIZES)
+    mixer = _person(engine)
+    load_ids = _begun(engine, mixer.visitor, BENCHES)
+    rows = [_core_plan()]
+    with _keeve(url) as app, _bare(url) as bare:
+        rows.append(_start(url))
+        rows += _pages(app, bare, small, mixer, load_ids[0])
+        rows.append(_flat_log(app, small, large))
+        rows.append(_replan(app, small))
+        rows.append(_weight(app, small))
+    with _keeve(url, workers=2) as app:
+        rows.append(_events(app.origin, mixer, load_ids))
+        rows.append(_memory(app))
+    return rows
+
+
+def _person(engine: Engine) -> Person:
+    name = f"bench-{uuid4().hex[:8]}"
+    crew_id = accounts.add_crew(engine, name)
+    password = uuid4().hex
+    accounts.add_account(engine, crew_id, sign_in_name=name, name=name, password=password)
+    now = datetime.now(UTC)
+    token = accounts.sign_in(engine, sign_in_name=name, password=password, address=name, now=now)
+    visitor = accounts.visitor(engine, token, now)
+    if visitor is None:
+        raise RuntimeError("the bench's person cannot sign in")
+    return Person(visitor, {"Cookie": f"__Host-keeve={token}", "X-Form-Token": visitor.form_token})
+
+
+def _begun(engine: Engine, visitor: Visitor, count: int) -> list[UUID]:
+    """Loads begun, for as many benches."""
+    found = []
+    while len(found) < count:
+        plan_id = plans.save_plan(engine, visitor, read_job(COPING_BED))
+        for number in (1, 2, 3, 4):
+            load_id = loads.begin_load(engine, visitor, plan_id, number, datetime.now(UTC))
+            if load_id is not None:
+                found.append(load_id)
+    return found[:count]
+
+
+class Served(NamedTuple):
+    """A server on loopback and the process that runs it."""
+
+    origin: str
+    process: "subprocess.Popen[str]"
+
+
+@contextlib.contextmanager
+def _keeve(url: str, workers: int = 1) -> Iterator[Served]:
+    """Keeve as ``./keeve up`` serves it, from when it has said its address."""
+    command = [sys.executable, "-m", "keeve", "up", "--port", "0", "--workers", str(workers)]
+    environment = {**os.environ, "DATABASE_URL": url}
+    with subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True) as process:
+        if process.stdout is None:
+            raise RuntimeError("nothing to read the address from")
+        served = Served(process.stdout.readline().split()[-1], process)
+        try:
+            _until_up(served.origin)
+            yield served
+        finally:
+            process.terminate()
+            process.communicate()  # what it still says when it stops
+
+
+@contextlib.contextmanager
+def _bare(url: str) -> Iterator[Served]:
+    with socket.create_server(("127.0.0.1", 0)) as probe:
+        port = probe.getsockname()[1]
+    command = [sys.executable, "-m", "uvicorn", "bare:app", "--port", str(port), "--log-level", "warning"]
+    with subprocess.Popen(command, cwd=HERE, env={**os.environ, "DATABASE_URL": url}, text=True) as process:
+        served = Served(f"http://127.0.0.1:{port}", process)
+        try:
+            _until_up(served.origin)
+            yield served
+        finally:
+            process.terminate()
+
+
+def _until_up(origin: str) -> None:
+    deadline = time.monotonic() + 30
+    while time.monotonic() < deadline:
+        with contextlib.suppress(httpx2.TransportError):
+            httpx2.get(f"{origin}/static/favicon.svg")
+            return
+        time.sleep(0.01)
+    raise RuntimeError(f"{origin} did not start")
+
+
+def _start(url: str) -> Row:
+    """From the command to the first answer, on a database server that runs already."""
+    taken = []
+    for _ in range(3):
+        began = time.perf_counter()
+        with _keeve(url):
+            taken.append(time.perf_counter() - began)
+    return Row("app start", "under 2 s", f"{median(taken):.2f} s", median(taken) < 2)
+
+
+def _core_plan() -> Row:
+    job = read_job(COPING_BED)
+    times = _times(lambda: make_plan(job), 300)
+    return Row("core plan", "under 3 ms", f"p50 {times[0]:.2f} ms, p95 {times[1]:.2f} ms", times[1] < 3)
+
+
+def _times(act: Callable[[], Any], rounds: int = ROUNDS) -> tuple[float, float]:
+    """p50 and p95 of an act, in ms, after a few that do not count."""
+    for _ in range(5):
+        act()
+    taken = []
+    for _ in range(rounds):
+        began = time.perf_counter()
+        act()
+        taken.append((time.perf_counter() - began) * 1000)
+    return median(taken), quantiles(taken, n=20)[-1]
+
+
+def _get(origin: str, path: str, person: Person) -> Callable[[], Any]:
+    client = httpx2.Client(base_url=origin, headers=person.headers)
+
+    def ask() -> None:
+        answer = client.get(path)
+        if answer.status_code != 200:
+            raise RuntimeError(f"{path} answered {answer.status_code}")
+
+    return ask
+
+
+def _pages(app: Served, bare: Served, filled: Person, mixer: Person, load_id: UUID) -> list[Row]:
+    rows = []
+    paths = {
+        "Today": ("/", filled),
+        "Plan": ("/plan", filled),
+        "Bench": (f"/bench/{load_id}", mixer),
+        "Log": ("/log", filled),
+    }
+    for name, (path, person) in paths.items():
+        base = _times(_get(bare.origin, f"/?crew={filled.visitor.crew_id}", filled))
+        ours = _times(_get(app.origin, path, person))
+        ratios = ours[0] / base[0], ours[1] / base[1]
+        measured = f"p50 {ours[0]:.1f} ms ({ratios[0]:.1f}×), p95 {ours[1]:.1f} ms ({ratios[1]:.1f}×)"
+        rows.append(
+            Row(f"page {name} (bare p50 {base[0]:.1f} ms)", "within 3× of bare", measured, max(ratios) <= 3)
+        )
+    return rows
+
+
+def _flat_log(app: Served, small: Person, large: Person) -> Row:
+    few, many = (_times(_get(app.origin, "/log", person))[0] for person in (small, large))
+    measured = f"{few:.1f} ms at {LOG_SIZES[0]:,}, {many:.1f} ms at {LOG_SIZES[1]:,}"
+    return Row("log page, p50", "flat within 1.5×", measured, many <= 1.5 * few)
+
+
+def _replan(app: Served, person: Person) -> Row:
+    client = httpx2.Client(base_url=app.origin, headers={**person.headers, "Accept": "application/json"})
+    sizes = {"need.0.length_m": "16.3", "need.0.width_m": "0.5", "need.0.thickness_m": "400"}
+    form = {"mix": MOORING_BLOCKS["mix"], **sizes}
+
+    def ask() -> None:
+        if client.post("/plan/preview", data=form).json()["errors"]:
+            raise RuntimeError("the bench's job does not plan")
+
+    times = _times(ask)
+    return Row(
+        "live re-plan of 40 loads",
+        "under 30 ms",
+        f"p50 {times[0]:.1f} ms, p95 {times[1]:.1f} ms",
+        times[1] < 30,
+    )
+
+
+def _weight(app: Served, person: Person) -> Row:
+    """What a first visit to the plan page takes over the wire, everything it links to included."""
+    client = httpx2.Client(base_url=app.origin, headers={**person.headers, "Accept-Encoding": "gzip"})
+    html = client.get("/plan").text
+    links = sorted(set(re.findall(r'(?:href|src)="(/static/[^"]+)"', html)))
+    total = 0
+    for path in ["/plan", *links]:
+        with client.stream("GET", path) as answer:
+            total += sum(len(chunk) for chunk in answer.iter_raw())
+    return Row(
+        "first view", "under 220 kB", f"{total / 1000:.0f} kB in {len(links) + 1} requests", total < 220_000
+    )
+
+
+def _events(origin: str, mixer: Person, load_ids: list[UUID]) -> Row:
+    taken = asyncio.run(_bench_crew(origin, mixer, load_ids))
+    p50, p95 = median(taken), quantiles(taken, n=20)[-1]
+    what = f"event to durable, {BENCHES} benches, 1/s, 2 workers"
+    return Row(what, "p95 under 20 ms", f"p50 {p50:.1f} ms, p95 {p95:.1f} ms of {len(taken)}", p95 < 20)
+
+
+async def _bench_crew(origin: str, mixer: Person, load_ids: list[UUID]) -> list[float]:
+    limits = httpx2.Limits(max_connections=BENCHES, max_keepalive_connections=BENCHES)
+    async with httpx2.AsyncClient(base_url=origin, headers=mixer.headers, limits=limits) as client:
+        taken = await asyncio.gather(*(_one_bench(client, *pair) for pair in enumerate(load_ids)))
+    return [item for each in taken for item in each]
+
+
+async def _one_bench(client: httpx2.AsyncClient, number: int, load_id: UUID) -> list[float]:
+    """One event a second, begun at its own moment of the second; the first two are warm-up."""
+    await asyncio.sleep(number / BENCHES)
+    taken = []
+    for sequence in range(SECONDS + 2):
+        event = {
+            "kind": "note", "text": "level", "id": str(uuid4()), "device_id": str(number), "device_seq": sequence,
+            "occurred_at": datetime.now(UTC).isoformat(), "schema": 1,
+        }  # fmt: skip
+        began = time.perf_counter()
+        answer = await client.post(f"/bench/{load_id}/events", json=event)
+        spent = time.perf_counter() - began
+        if answer.status_code != 200:
+            raise RuntimeError(f"an event was answered {answer.status_code}: {answer.text[:200]}")
+        if sequence >= 2:
+            taken.append(spent * 1000)
+        await asyncio.sleep(max(1 - spent, 0))
+    return taken
+
+
+def _memory(app: Served) -> Row:
+    """The largest worker after its work: the children of the process that was started."""
+    children = Path(f"/proc/{app.process.pid}/task/{app.process.pid}/children").read_text().split()
+    sizes = []
+    for pid in children:
+        found = re.search(r"VmRSS:\s+(\d+)", Path(f"/proc/{pid}/status").read_text())
+        sizes.append(int(found[1]) / 1000 if found else 0.0)
+    return Row("memory a worker", "under 200 MB", f"{max(sizes):.0f} MB", max(sizes) < 200)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,209 @@
+"""A load in the user's own gauge: level vessels, gross readings of the scale, shovels; and what the gauge costs."""
+
+import math
+from typing import NamedTuple
+
+from keeve.core.errors import InputError
+from keeve.core.mixes.model import Gauge
+from keeve.core.planning.job import Vessel
+from keeve.core.planning.load_contents import vessels_for
+from keeve.core.planning.plan import Charge, Load, LoadStep, Plan, VesselCount
+from keeve.core.planning.site_mix import WATER
+from keeve.core.rules.vessels_and_scales import GaugeVessels, gauge_vessels, scale_target
+from keeve.core.rules.workings import Workings
+from keeve.core.tolerances import LEAST_POUR_L, whole_up
+
+# Vessels are filled by eye in quarters, bags are not opened for less than a half.
+_STEPS = {"level": 0.25, "bag": 0.5}
+# How far the load as a whole may give for the ratio's sake. A judgement made here.
+_TOLERANCE = 0.10
+
+
+class GrossWeight(NamedTuple):
+    """What the scale shows: so many fills of a vessel, each to so many kg with the vessel on it."""
+
+    vessel: str
+    fills: int
+    gross_kg: float
+
+
+class Shovels(NamedTuple):
+    """So many shovels of that name, and how far their sum spreads (standard deviation over the sum)."""
+
+    name: str
+    number: float
+    spread_fraction: float
+
+
+def gross_weight_of(plan: Plan, charge: Charge, share: float = 1.0) -> GrossWeight | None:
+    """What the scale shows for a share of a charge; None without a scale, or a vessel to weigh in.
+
+    The vessel is filled level at most, and the largest scale not loaded over its capacity.
+    """
+    vessel = _first(plan, charge, "level")
+    capacity_kg = max((scale.capacity_kg for scale in plan.scales), default=0.0)
+    if vessel is None or vessel.volume_l is None or not capacity_kg:
+        return None
+    net_kg = charge.mass_kg * share
+    level_kg = vessel.volume_l * charge.mass_kg / charge.volume_l
+    most_kg = min(level_kg, capacity_kg - vessel.tare_kg)
+    if net_kg <= 0 or most_kg <= 0:
+        return None
+    fills = whole_up(net_kg / most_kg)
+    gross_kg = scale_target(net_kg=net_kg, tare_kg=vessel.tare_kg, vessels=fills).gross_kg
+    return GrossWeight(vessel.name, fills, gross_kg)
+
+
+def shovels_of(plan: Plan, charge: Charge, share: float = 1.0) -> Shovels | None:
+    """A share of a charge in shovels; None without a shovel. Their errors add up as independent ones do."""
+    shovel = _first(plan, charge, "shovel")
+    if shovel is None or not shovel.volume_l or not charge.volume_l:
+        return None
+    count = charge.volume_l * share / shovel.volume_l
+    return Shovels(shovel.name, count, shovel.spread_fraction / math.sqrt(max(count, 1.0)))
+
+
+class GaugedAmount(NamedTuple):
+    """A charge, or a step's share of it, as the plan's gauge tells it: in which gauge, and what that has of it."""
+
+    gauge: Gauge
+    mass_kg: float
+    volume_l: float
+    vessels: VesselCount | None
+    gross: GrossWeight | None
+    shovels: Shovels | None
+
+
+def gauged(plan: Plan, charge: Charge, share: float = 1.0, gauge: Gauge | None = None) -> GaugedAmount:
+    """A share of a charge in the plan's gauge, or in another; by weight where the yard has nothing for that gauge."""
+    wanted = "volume" if plan.mix.basis == "bag" else gauge or plan.gauge
+    first = next(iter(charge.vessels), None)
+    counted = VesselCount(name=first.name, count=first.count * share) if first else None
+    gross, shovels = gross_weight_of(plan, charge, share), shovels_of(plan, charge, share)
+    has = {"volume": counted, "scale": gross, "shovels": shovels}
+    found: Gauge = wanted if has.get(wanted) else "weight"
+    return GaugedAmount(found, charge.mass_kg * share, charge.volume_l * share, counted, gross, shovels)
+
+
+def gauges_of(plan: Plan, load: Load) -> list[Gauge]:
+    """The gauges that a load can be told in, with what the plan has; a mix by the bag goes by bags."""
+    if plan.mix.basis == "bag":
+        return []
+    every: tuple[Gauge, ...] = ("weight", "scale", "volume", "shovels")
+    return [
+        gauge
+        for gauge in every
+        if any(gauged(plan, charge, 1.0, gauge).gauge == gauge for charge in load.charges)
+    ]
+
+
+class Fill(NamedTuple):
+    """One fill of the vessel that a charge is counted in: its name, kg of the material in it, how many there are."""
+
+    vessel: str
+    mass_kg: float
+    number: float
+
+
+def fill_of(gauged: GaugedAmount) -> Fill | None:
+    """One of the fills that a charge is told in; None where it is told by weight alone, or by the shovel."""
+    if gauged.gauge == "volume" and gauged.vessels and gauged.vessels.count:
+        return Fill(gauged.vessels.name, gauged.mass_kg / gauged.vessels.count, gauged.vessels.count)
+    if gauged.gauge == "scale" and gauged.gross:
+        return Fill(gauged.gross.vessel, gauged.mass_kg / gauged.gross.fills, gauged.gross.fills)
+    return None
+
+
+class WaterPour(NamedTuple):
+    """A vessel of water, or a part of one: its name, how much of it, L."""
+
+    vessel: str
+    fraction: float
+    water_l: float
+
+
+# Water is dipped and poured by eye in these parts of a vessel.
+_POURED = (1.0, 0.5, 0.25)
+_MOST_POURS = 3
+
+
+def water_pours(plan: Plan, most_l: float) -> list[WaterPour]:
+    """What of the user's own vessels may still be poured, the largest first: those kept for water, then the others."""
+    level = [item for item in vessels_for(WATER, plan.vessels) if item.kind == "level" and item.volume_l]
+    own = [item for item in level if item.material == WATER] or level
+    every = [
+        WaterPour(item.name, fraction, fraction * (item.volume_l or 0.0))
+        for item in own
+        for fraction in _POURED
+    ]
+    fit = [item for item in every if LEAST_POUR_L <= item.water_l <= most_l]
+    return sorted(fit, key=lambda item: -item.water_l)[:_MOST_POURS]
+
+
+def gauged_step(plan: Plan, load: Load, step: LoadStep) -> GaugedAmount | None:
+    """What a step charges, in the plan's gauge; None where it charges nothing."""
+    if step.mass_kg is None or not step.plan.material:
+        return None
+    return gauged(plan, load.charge(step.plan.material), (step.plan.share or 1.0) * step.left)
+
+
+def in_vessels(plan: Plan, load: Load, workings: Workings) -> GaugeVessels | None:
+    """The load in level vessels and whole bags with the error they make; None where something has none to go in.
+
+    Args:
+        plan: the plan, with its vessels.
+        load: the load.
+        workings: keeps the rule that is run.
+    """
+    litres, steps = {}, {}
+    for charge in load.charges:
+        vessel = _first(plan, charge, "level", "bag")
+        counted = next((item for item in charge.vessels if vessel and item.name == vessel.name), None)
+        if vessel is None or counted is None or not counted.count:
+            return None
+        litres[charge.material] = charge.volume_l / counted.count
+        steps[charge.material] = _STEPS[vessel.kind]
+    try:
+        return workings.run(
+            gauge_vessels,
+            masses_kg={charge.material: charge.mass_kg for charge in load.charges},
+            bulk_densities_kg_m3={
+                charge.material: charge.mass_kg / charge.volume_l * 1000 for charge in load.charges
+            },
+            vessel_l=litres,
+            fraction=steps,
+            batch_tolerance=_TOLERANCE,
+        )
+    except InputError:
+        # A load smaller than its vessels cannot be gauged in them: it is told by weight.
+        return None
+
+
+# What liquids are measured in: its name, the most it holds and its graduation, mL. Common practice, no source.
+_JARS = (
+    ("syringe", 20, 1),
+    ("cylinder", 100, 1),
+    ("cylinder", 250, 2),
+    ("jug", 1000, 20),
+    ("jug", 5000, 100),
+)
+# A dose of fewer graduations of a jar, or divisions of a scale, is guessed, not measured.
+LEAST_DIVISIONS = 10
+
+
+class Jar(NamedTuple):
+    """A measure for liquids: its name and the most it holds, mL."""
+
+    name: str
+    holds_ml: float
+
+
+def jar_for(volume_ml: float) -> Jar | None:
+    """The smallest usual measure that holds a dose and can measure it; None where it is too little or too much."""
+    fit = [Jar(name, most) for name, most, mark in _JARS if LEAST_DIVISIONS * mark <= volume_ml <= most]
+    return fit[0] if fit else None
+
+
+def _first(plan: Plan, charge: Charge, *kinds: str) -> Vessel | None:
+    """The first of the plan's vessels of these kinds that a charge is measured in."""
+    return next((item for item in vessels_for(charge.material, plan.vessels) if item.kind in kinds), None)

@@ -1,0 +1,284 @@
+"""A job: what is to be made, of which mix, in which mixer, with which materials and vessels."""
+
+from collections.abc import Callable, Mapping
+from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union
+
+from pydantic import BeforeValidator, Discriminator, Field, Tag, create_model, model_validator
+
+from keeve.core.mixes.model import Gauge, Mix, MixerKind, Order
+from keeve.core.rules.admixtures import Basis
+from keeve.core.rules.concrete_design import Exposure
+from keeve.core.rules.geometry import (
+    cylinder_volume,
+    floor_volume,
+    frustum_volume,
+    post_hole_volume,
+    slab_volume,
+)
+from keeve.core.rules.registry import Amount, Dimension, Fraction, Result, Strict, older, rule_of
+from keeve.core.rules.walls_and_stairs import (
+    coat_volume,
+    layered_wall_volume,
+    pointing_volume,
+    stairs_volume,
+    unit_masonry_mortar,
+)
+
+# The rules a need may name as its shape.
+SHAPES: Mapping[str, Callable[..., Result]] = {
+    rule_of(shape).id: shape
+    for shape in (
+        slab_volume,
+        cylinder_volume,
+        frustum_volume,
+        post_hole_volume,
+        floor_volume,
+        stairs_volume,
+        coat_volume,
+        unit_masonry_mortar,
+        pointing_volume,
+        layered_wall_volume,
+    )
+}
+
+
+ItemName = Annotated[str, Field(max_length=60)]
+# What a box is, for the words and the sketch.
+Box = Literal["slab", "strip-footing", "pad-footing"]
+
+
+class Item(Strict):
+    """One thing to be made; ``name`` is what the crew calls it."""
+
+    name: ItemName = ""
+
+
+class VolumeNeed(Item):
+    """A volume, m3."""
+
+    volume_m3: Dimension
+
+
+class AreaNeed(Item):
+    """An area (m2) with a depth (mm)."""
+
+    area_m2: Dimension
+    depth_mm: Dimension
+
+
+class BagsNeed(Item):
+    """The volume that this many bags of binder make, waste included."""
+
+    bags: Dimension
+
+
+class ShapeNeed(Item):
+    """A shape by the id of its rule, ``count`` times; its sizes are the inputs of that rule."""
+
+    shape: str
+    count: Annotated[int, Field(ge=1, le=1000)] = 1
+
+    def sizes(self) -> dict[str, Any]:
+        """The inputs of the shape's rule that were given."""
+        return self.model_dump(exclude={"shape", "count", "name", "box"}, exclude_unset=True)
+
+
+class _BoxNeed(ShapeNeed):
+    box: Box = "slab"
+
+
+if TYPE_CHECKING:
+    Need = VolumeNeed | AreaNeed | BagsNeed | ShapeNeed
+else:
+
+    def _kind_of_need(value: Any) -> str:
+        if not isinstance(value, Mapping):
+            value = vars(value) if isinstance(value, Strict) else {}
+        if "shape" in value:
+            known = isinstance(value["shape"], str) and value["shape"] in SHAPES
+            return value["shape"] if known else "shape"
+        return next((name for name in ("bags", "area_m2") if name in value), "volume_m3")
+
+    def _known_shape(value: str) -> str:
+        raise ValueError(f"must be one of {', '.join(SHAPES)}")
+
+    class _UnknownShape(ShapeNeed):
+        shape: Annotated[str, BeforeValidator(_known_shape)]
+
+    _shape_needs = {
+        rule_id: create_model(
+            f"{rule_id} need",
+            __base__=(rule_of(shape).inputs, _BoxNeed if shape is slab_volume else ShapeNeed),
+            shape=(Literal[rule_id], ...),
+        )
+        for rule_id, shape in SHAPES.items()
+    }
+    Need = Annotated[
+        Union[
+            Annotated[VolumeNeed, Tag("volume_m3")],
+            Annotated[AreaNeed, Tag("area_m2")],
+            Annotated[BagsNeed, Tag("bags")],
+            Annotated[_UnknownShape, Tag("shape")],
+            *(Annotated[model, Tag(rule_id)] for rule_id, model in _shape_needs.items()),
+        ],
+        Discriminator(_kind_of_need),
+    ]
+
+
+def _kind_of_mix(value: Any) -> str:
+    return "id" if isinstance(value, str) else "inline"
+
+
+def _as_list(value: Any) -> Any:
+    return value if isinstance(value, list) else [value]
+
+
+class Mixer(Strict):
+    """The mixer: its kind, mixed working volume (L) and full volume (L, 1.5 of it unless known)."""
+
+    kind: MixerKind
+    working_l: Dimension
+    drum_l: Dimension | None = None
+
+    @property
+    def full_l(self) -> float:
+        """The volume to the rim, L; half as much again as the working volume unless known (estimate)."""
+        return 1.5 * self.working_l if self.drum_l is None else self.drum_l
+
+
+class MaterialOnSite(Strict):
+    """A material as it is on site; what is left out takes the default of its kind.
+
+    A mix by the bag needs its label: bag_kg, yield_l and the water of one bag in L. Other figures of the label
+    (life_min, rest_min, thickness in mm) override those of the mix. Prices are in any one currency.
+
+    ``says``: the kind of bag by the words on it. ``age_months``: the age of the bag.
+    """
+
+    moisture_fraction: Fraction | None = None
+    bulking_fraction: Amount | None = None
+    absorption_fraction: Fraction | None = None
+    bulk_density_kg_m3: Dimension | None = None
+    particle_density_kg_m3: Dimension | None = None
+    bag_kg: Dimension | None = None
+    yield_l: Dimension | None = None
+    water_start_l: Amount | None = None
+    water_min_l: Amount | None = None
+    water_max_l: Dimension | None = None
+    price_per_bag: Amount | None = None
+    price_per_t: Amount | None = None
+    says: Annotated[str | None, Field(max_length=80)] = None
+    age_months: Amount | None = None
+    life_min: Dimension | None = None
+    rest_min: Dimension | None = None
+    thickness_min_mm: Dimension | None = None
+    thickness_max_mm: Dimension | None = None
+
+
+class Vessel(Strict):
+    """A vessel filled level to its mark, a heaped shovel, or a whole bag.
+
+    Its volume in L (a bag's follows from its weight), its tare in kg, the material it is for (else any).
+    ``spread_fraction``: standard deviation from one shovel to the next over their mean (common practice, no source).
+    """
+
+    name: Annotated[str, Field(min_length=1, max_length=40)]
+    kind: Literal["level", "shovel", "bag"] = "level"
+    volume_l: Dimension | None = None
+    tare_kg: Amount = 0.0
+    material: str | None = None
+    spread_fraction: Fraction = 0.15
+
+    @model_validator(mode="after")
+    def _is_whole(self) -> Self:
+        if self.kind == "bag" and self.material is None:
+            raise ValueError("of kind bag needs material: say what is in it")
+        if self.kind != "bag" and self.volume_l is None:
+            raise ValueError("needs volume_l: give what it holds, in L")
+        return self
+
+
+class Scale(Strict):
+    """A scale: the most it weighs, kg, and its smallest division, g."""
+
+    capacity_kg: Dimension
+    division_g: Dimension
+
+
+class AdmixtureLabel(Strict):
+    """The label of an admixture; see the rule ``admixture-dose``.
+
+    ``with_chlorides``: it is not stated to be free of them. ``life_min``: the working life at 20 °C with this
+    retarder or accelerator, min.
+    """
+
+    name: str
+    dose: Amount
+    basis: Basis
+    form: Literal["liquid", "powder"] = "liquid"
+    density_kg_l: Dimension | None = None
+    solids_fraction: Fraction | None = None
+    with_chlorides: bool = False
+    life_min: Dimension | None = None
+
+
+class Design(Strict):
+    """The requirements of a designed concrete; see the rule ``concrete-design-aci``."""
+
+    strength_mpa: Dimension
+    slump_mm: Annotated[list[Amount], Field(min_length=2, max_length=2)] = [75.0, 100.0]
+    stone_max_mm: Dimension = 19.0
+    fineness_modulus: Dimension = 2.8
+    stone_rodded_density_kg_m3: Dimension = 1600.0
+    air_entrained: bool = False
+    exposure: Exposure = "mild"
+    thin_section: bool = False
+    sulfate_or_sea: bool = False
+
+
+Bags = Literal["sound", "soft-lumps", "damaged"]
+
+
+class Conditions(Strict):
+    """Temperatures on site in °C, steel in or beside the pour, and the state of the bags."""
+
+    air_c: float | None = None
+    stockpile_c: Annotated[float | None, older("stockpile_c", "heap_c")] = None
+    water_c: Annotated[float, Field(ge=0, le=100)] | None = None
+    near_steel: bool = False
+    bags: Bags = "sound"
+
+
+class Pace(Strict):
+    """The pace of the work: what the crew places per hour (m3), how long a load takes the mixer (min), and whether
+    loads are kept small enough to place at once.
+    """
+
+    placing_m3_h: Dimension | None = None
+    cycle_min: Dimension | None = None
+    keep_pace: bool = False
+
+
+class Job(Strict):
+    """A job, as it is read from and written to a job file."""
+
+    format: Literal["keeve-job"]
+    version: Literal[1]
+    title: Annotated[str, Field(min_length=1, max_length=120)]
+    mix: Annotated[Annotated[str, Tag("id")] | Annotated[Mix, Tag("inline")], Discriminator(_kind_of_mix)]
+    proportion: str | None = None
+    parts: dict[str, Dimension] = {}
+    design: Design | None = None
+    need: Annotated[list[Need], BeforeValidator(_as_list), Field(min_length=1)]
+    waste_fraction: Annotated[float, Field(ge=0, le=1)] = 0.10
+    mixer: Mixer
+    materials: dict[str, MaterialOnSite] = {}
+    vessels: list[Vessel] = []
+    scales: Annotated[list[Scale], Field(max_length=6)] = []
+    admixtures: list[AdmixtureLabel] = []
+    order: Order | None = None
+    gauge: Gauge = "weight"
+    whole_bags: bool = False
+    trial_l: Dimension | None = None
+    pace: Pace = Pace()
+    conditions: Conditions = Conditions()

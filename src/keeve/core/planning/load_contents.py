@@ -1,0 +1,286 @@
+"""The contents of each load: charges, water and admixtures, by volume, by mass or by the bag."""
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+from keeve.core.errors import InputError
+from keeve.core.mixes import materials
+from keeve.core.mixes.model import Mix, MixPart, MixWater
+from keeve.core.planning.job import AdmixtureLabel, Job, MaterialOnSite, Vessel
+from keeve.core.planning.plan import AdmixtureAmount, Charge, Load, LoadWater, VesselCount
+from keeve.core.rules.admixtures import AdmixtureDose, admixture_dose
+from keeve.core.rules.aggregate_moisture import aggregate_moisture
+from keeve.core.rules.load_sizes import LoadSize
+from keeve.core.rules.proportioning import MassPart, Part, mass_parts, volume_parts
+from keeve.core.rules.water import water_account
+from keeve.core.rules.workings import Workings
+
+
+class Label(NamedTuple):
+    """The label of a mix by the bag: kg of a bag, and for one bag L of mixed volume and of water."""
+
+    bag_kg: float
+    yield_l: float
+    water_start_l: float
+    water_min_l: float
+    water_max_l: float
+
+
+def label_of(job: Job, bag: str) -> Label:
+    """The label of the job's bag.
+
+    Raises:
+        InputError: a figure of the label is missing, named; or the start water is 0.
+    """
+    given = job.materials.get(bag)
+    figures = given.model_dump(include=set(Label._fields), exclude_none=True) if given else {}
+    missing = [f"materials.{bag}.{name}" for name in Label._fields if name not in figures]
+    if missing:
+        raise InputError(
+            "label_missing",
+            f"{', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing: read the label of your bag.",
+            missing,
+        )
+    if figures["water_start_l"] == 0:
+        raise InputError(
+            "label_water",
+            f"materials.{bag}.water_start_l must be more than 0: working life counts from first water. Give the "
+            "little you begin with.",
+            [f"materials.{bag}.water_start_l"],
+        )
+    return Label(**figures)
+
+
+class LoadAmounts(NamedTuple):
+    """The amounts of a fresh volume: kg as charged, kg oven-dry, L loose, L of water to add."""
+
+    masses_kg: dict[str, float]
+    dry_kg: dict[str, float]
+    volumes_l: dict[str, float]
+    added_water_l: float
+
+
+def amounts_by_parts(
+    mix: Mix, water: MixWater, parts: list[Part], target_m3: float, workings: Workings
+) -> LoadAmounts:
+    """The amounts that make a fresh volume, by volume or by mass."""
+    wanted = {
+        "water_binder_ratio": water.ratio_default,
+        "air_fraction": mix.air_fraction,
+        "target_m3": target_m3,
+    }
+    if mix.basis == "volume":
+        by_volume = workings.run(volume_parts, components=parts, **wanted)
+        return LoadAmounts(
+            by_volume.masses_kg, by_volume.dry_kg, by_volume.volumes_l, by_volume.added_water_l
+        )
+    fields = set(MassPart.model_fields)
+    by_mass = workings.run(
+        mass_parts, components=[MassPart(**part.model_dump(include=fields)) for part in parts], **wanted
+    )
+    loose_l = {
+        part.name: by_mass.dry_kg[part.name] / part.dry_density_as_measured_kg_m3 * 1000 for part in parts
+    }
+    return LoadAmounts(by_mass.masses_kg, by_mass.dry_kg, loose_l, by_mass.added_water_l)
+
+
+def binder_kg(parts: list[Part], amounts: LoadAmounts) -> float:
+    """The binder in these amounts, kg."""
+    return sum(amounts.dry_kg[part.name] for part in parts if part.is_binder)
+
+
+def each_size(sizes: list[LoadSize], load_of: Callable[[LoadSize], Load]) -> list[Load]:
+    """Every load; loads of one size are computed once, and stand once in the workings."""
+    by_size: dict[float, Load] = {}
+    for size in sizes:
+        if size.volume_m3 not in by_size:
+            by_size[size.volume_m3] = load_of(size)
+    return [by_size[size.volume_m3].model_copy(update={"number": size.number}) for size in sizes]
+
+
+def load_by_parts(
+    mix: Mix, water: MixWater, job: Job, parts: list[Part], size: LoadSize, workings: Workings
+) -> Load:
+    """One load of a mix by volume or by mass."""
+    amounts = amounts_by_parts(mix, water, parts, size.volume_m3, workings)
+    binder = binder_kg(parts, amounts)
+    aggregate_water_l = sum(_stockpile_water_kg(part, amounts, workings) for part in parts)
+    # A dose by the litre is stirred into the tub: it counts on the water of the tub, not of the stockpile.
+    admixtures, admixture_l = _admixtures(mix, job, amounts, binder, size.volume_m3, workings)
+
+    def to_add(ratio: float) -> float:
+        return max(ratio * binder - aggregate_water_l - admixture_l, 0.0)
+
+    target_l = to_add(water.ratio_default)
+    workings.run(
+        water_account,
+        binder_kg=binder,
+        added_l=target_l,
+        free_aggregate_water_kg=aggregate_water_l,
+        admixture_water_kg=admixture_l,
+    )
+    start_l = target_l * water.start_share
+    return Load(
+        number=size.number,
+        yield_l=size.volume_m3 * 1000,
+        loose_l=sum(amounts.volumes_l.values()) + start_l,
+        binder_kg=binder,
+        charges=[_charge(part, amounts, job) for part in mix.parts],
+        water=LoadWater(
+            start_l=start_l,
+            min_l=to_add(water.ratio_low),
+            target_l=target_l,
+            ceiling_l=to_add(water.ratio_high),
+            in_aggregate_l=aggregate_water_l,
+            in_admixture_l=admixture_l,
+        ),
+        admixtures=admixtures,
+    )
+
+
+def _stockpile_water_kg(part: Part, amounts: LoadAmounts, workings: Workings) -> float:
+    """The free water in a component, kg; its working is kept where it is damp."""
+    moisture = {
+        "dry_mass_kg": amounts.dry_kg[part.name],
+        "total_moisture_fraction": part.moisture_fraction,
+        "absorption_fraction": part.absorption_fraction,
+    }
+    run = workings.run if part.moisture_fraction else Workings().run
+    return run(aggregate_moisture, **moisture).free_water_kg
+
+
+def vessels_for(material: str, vessels: list[Vessel]) -> list[Vessel]:
+    """The vessels of a material: those kept for it, then those for everything."""
+    own = [vessel for vessel in vessels if vessel.material == material]
+    return own + [vessel for vessel in vessels if vessel.material is None]
+
+
+def _charge(part: MixPart, amounts: LoadAmounts, job: Job) -> Charge:
+    name = part.name
+    site = job.materials.get(name, MaterialOnSite())
+    bag_kg = site.bag_kg or materials()[part.material].bag_kg
+    counts = []
+    for vessel in vessels_for(name, job.vessels):
+        if vessel.kind == "level" and vessel.volume_l:
+            counts.append(VesselCount(name=vessel.name, count=amounts.volumes_l[name] / vessel.volume_l))
+        elif vessel.kind == "bag" and bag_kg:
+            # A bag holds it dry.
+            counts.append(VesselCount(name=vessel.name, count=amounts.dry_kg[name] / bag_kg))
+    return Charge(
+        material=name,
+        mass_kg=amounts.masses_kg[name],
+        dry_kg=amounts.dry_kg[name],
+        volume_l=amounts.volumes_l[name],
+        vessels=counts,
+    )
+
+
+def load_by_bag(
+    mix: Mix, label: Label, job: Job, parts: list[Part], size: LoadSize, workings: Workings
+) -> Load:
+    """One load of a mix by the bag: its water is the label's; other parts are weighed to the bag."""
+    bags = size.volume_m3 * 1000 / label.yield_l
+    each = {part.name: bags * label.bag_kg * part.parts / parts[0].parts for part in parts}
+    loose_l = {part.name: each[part.name] / part.bulk_density_kg_m3 * 1000 for part in parts}
+    target_l = bags * (label.water_min_l + label.water_max_l) / 2
+    binder = sum(each.values())
+    admixtures, admixture_l = _admixtures(
+        mix, job, LoadAmounts(each, each, loose_l, target_l), binder, size.volume_m3, workings
+    )
+    start_l = bags * label.water_start_l
+    return Load(
+        number=size.number,
+        yield_l=size.volume_m3 * 1000,
+        loose_l=sum(loose_l.values()) + start_l,
+        binder_kg=binder,
+        charges=[
+            Charge(
+                material=part.name,
+                mass_kg=each[part.name],
+                dry_kg=each[part.name],
+                volume_l=loose_l[part.name],
+                vessels=[VesselCount(name=part.unit, count=bags)] if part.unit else [],
+            )
+            for part in mix.parts
+        ],
+        water=LoadWater(
+            start_l=max(start_l - admixture_l, 0.0),
+            min_l=max(bags * label.water_min_l - admixture_l, 0.0),
+            target_l=max(target_l - admixture_l, 0.0),
+            ceiling_l=max(bags * label.water_max_l - admixture_l, 0.0),
+            in_aggregate_l=0.0,
+            in_admixture_l=admixture_l,
+        ),
+        admixtures=admixtures,
+    )
+
+
+def _admixtures(
+    mix: Mix, job: Job, amounts: LoadAmounts, binder: float, volume_m3: float, workings: Workings
+) -> tuple[list[AdmixtureAmount], float]:
+    """The amount of each admixture, by the user's label or its usual dose, and the water in all of them, L."""
+    labels = {label.name: (f"admixtures.{index}.", label) for index, label in enumerate(job.admixtures)}
+    known = {item.name for item in mix.admixtures}
+    for name, (path, _) in labels.items():
+        if name not in known:
+            raise InputError("unknown_admixture", f"{mix.name} has no admixture {name!r}.", [f"{path}name"])
+    doses, brought_l = [], 0.0
+    for wanted in mix.admixtures:
+        path, label = labels.get(wanted.name, ("", None))
+        if label is None and wanted.usual_dose is not None and wanted.usual_basis is not None:
+            label = AdmixtureLabel(
+                name=wanted.name, dose=wanted.usual_dose, basis=wanted.usual_basis, form=wanted.form
+            )
+        if wanted.packs:
+            doses.append(AdmixtureAmount(name=wanted.name, mass_kg=None, volume_ml=None, packs=1))
+            continue
+        if label is None and wanted.optional:
+            continue
+        if label is None:
+            doses.append(AdmixtureAmount(name=wanted.name, mass_kg=None, volume_ml=None))
+            continue
+        dose = _dose(mix, label, path, amounts, binder, volume_m3, workings)
+        doses.append(
+            AdmixtureAmount(
+                name=wanted.name,
+                mass_kg=dose.mass_kg,
+                volume_ml=dose.volume_ml,
+                water_l=dose.water_in_kg,
+                looks=wanted.looks,
+            )
+        )
+        brought_l += dose.water_in_kg
+    return doses, brought_l
+
+
+def _dose(
+    mix: Mix,
+    label: AdmixtureLabel,
+    path: str,
+    amounts: LoadAmounts,
+    binder: float,
+    volume_m3: float,
+    workings: Workings,
+) -> AdmixtureDose:
+    try:
+        return workings.run(
+            admixture_dose,
+            binder_kg=binder,
+            dose=label.dose,
+            basis=label.basis,
+            form=label.form,
+            cement_kg=_cement_kg(mix, amounts),
+            volume_m3=volume_m3,
+            water_l=amounts.added_water_l,
+            density_kg_l=label.density_kg_l,
+            solids_fraction=label.solids_fraction,
+        )
+    except InputError as fault:
+        fault.fields = [f"{path}{field}" for field in fault.fields]
+        raise
+
+
+def _cement_kg(mix: Mix, amounts: LoadAmounts) -> float | None:
+    """The cement in a load, kg; None where the mix has none."""
+    cements = [part.name for part in mix.parts if materials()[part.material].sort == "cement"]
+    return sum(amounts.dry_kg[name] for name in cements) if cements else None

@@ -1,0 +1,290 @@
+"""From a job to its plan."""
+
+import math
+from typing import Any, NamedTuple
+
+from keeve.core.errors import InputError
+from keeve.core.mixes.model import MIXER_NAMES, Caution, Gauge, Mix, MixWater, Procedure
+from keeve.core.planning.expected_strength import strength_of_plan
+from keeve.core.planning.job import Job
+from keeve.core.planning.load_contents import (
+    amounts_by_parts,
+    binder_kg,
+    each_size,
+    label_of,
+    load_by_bag,
+    load_by_parts,
+)
+from keeve.core.planning.load_sizes import alternatives, sized
+from keeve.core.planning.plan import (
+    Alternative,
+    Load,
+    Plan,
+    PlanLimit,
+    PlanMaterial,
+    PlanMix,
+    PlanStep,
+    PlanVolume,
+    Purchase,
+    Way,
+)
+from keeve.core.planning.plausibility import implausible_in_job, implausible_in_loads
+from keeve.core.planning.site_mix import SiteMaterial, materials_on_site, mix_of
+from keeve.core.planning.volumes import no_bag, volumes
+from keeve.core.rules.bagged import bagged
+from keeve.core.rules.load_sizes import WholeBags
+from keeve.core.rules.registry import VERSION
+from keeve.core.rules.shopping import shopping
+from keeve.core.rules.workings import Workings
+from keeve.core.tolerances import ROUNDING
+
+ESTIMATES = Caution(code="estimates", text="Estimates: local codes and licensed practice decide.")
+
+
+def make_plan(job: Job) -> Plan:
+    """The plan of a job.
+
+    Args:
+        job: the job, validated.
+
+    Returns:
+        Volumes, loads with their charges and water, shopping, procedure, cautions, warnings and workings.
+
+    Raises:
+        InputError: a field that cannot be used, named.
+    """
+    workings = Workings()
+    mix = mix_of(job, workings)
+    procedure = _procedure(mix, job)
+    assumed = _assumed(job)
+    site = materials_on_site(mix, job, workings, assumed)
+    workings.warnings += implausible_in_job(mix, job)
+    try:
+        if mix.water is None:
+            made = _by_bag(mix, job, site, workings)
+        else:
+            made = _by_parts(mix, mix.water, job, site, workings)
+    except InputError as fault:
+        slip = next(
+            (item for item in workings.warnings if item.meant and item.field.startswith("need.")), None
+        )
+        if fault.code != "too_many_loads" or slip is None:
+            raise
+        # Too many loads come from a size in another unit: the refusal names it.
+        raise InputError(
+            fault.code, f"{slip.message} {slip.suggestion}", [slip.field], meant=slip.meant
+        ) from fault
+    workings.warnings += implausible_in_loads(mix, job, made.loads)
+    materials = [material.plan for material in site]
+    bought, cost = _shopping(job, made.loads, materials, workings)
+    plan = Plan(
+        rules_version=VERSION,
+        title=job.title,
+        mix=_plan_mix(mix, procedure, job),
+        order=procedure.order,
+        orders=mix.orders(job.mixer.kind),
+        gauge=job.gauge,
+        mixer=job.mixer,
+        vessels=job.vessels,
+        scales=job.scales,
+        conditions=job.conditions,
+        materials=materials,
+        volume=made.volume,
+        limit=made.limit,
+        alternatives=made.others,
+        loads=made.loads,
+        shopping=bought,
+        cost=cost,
+        procedure=_plan_steps(procedure),
+        tests=mix.tests,
+        cautions=[*mix.cautions, ESTIMATES],
+        warnings=list({(item.code, item.field): item for item in workings.warnings}.values()),
+        assumed=assumed,
+        workings=[],
+    )
+    strength = strength_of_plan(plan, workings)
+    return plan.model_copy(update={"strength": strength, "workings": workings.kept})
+
+
+class _Sized(NamedTuple):
+    """The volume to make, its loads, and other ways to size them."""
+
+    volume: PlanVolume
+    limit: PlanLimit
+    others: list[Alternative]
+    loads: list[Load]
+
+
+def _by_parts(mix: Mix, water: MixWater, job: Job, site: list[SiteMaterial], workings: Workings) -> _Sized:
+    """A mix by volume or by mass: equal loads, or whole bags of binder where asked for."""
+    parts = [material.part for material in site]
+    binder_kg_m3 = binder_kg(parts, amounts_by_parts(mix, water, parts, 1.0, Workings()))
+    bag_kg = next((material.plan.bag_kg for material in site if material.plan.bag_kg), None)
+    bag_l = bag_kg / binder_kg_m3 * 1000 if bag_kg else None
+    volume = volumes(job, bag_l, workings)
+    bags = WholeBags(bag_kg=bag_kg, binder_kg_m3=binder_kg_m3) if bag_kg else None
+    if job.whole_bags and bags is None:
+        no_bag()
+    size = (job, volume.order_m3, job.mixer.working_l, mix.life_min)
+    used = bags if job.whole_bags else None
+    split = sized(*size, used, workings)
+    loads = each_size(split.loads, lambda one: load_by_parts(mix, water, job, parts, one, workings))
+    other: tuple[Way, WholeBags | None] | None = None
+    if bags:
+        other = ("equal", None) if job.whole_bags else ("whole-bags", bags)
+    return _Sized(volume, split.limit, alternatives(*size, used, split, other), loads)
+
+
+def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) -> _Sized:
+    """A mix by the bag, in whole bags: the volume is what they make.
+
+    Where the batch is fixed (a colour pack belongs to its bags, a tint to its pail), every load is one batch.
+    """
+    bag = site[0].plan
+    label = label_of(job, bag.name)
+    wanted = volumes(job, label.yield_l, workings)
+    made = workings.run(
+        bagged,
+        bag_kg=label.bag_kg,
+        bag_yield_l=label.yield_l,
+        water_start_l=label.water_start_l,
+        water_min_l=label.water_min_l,
+        water_max_l=label.water_max_l,
+        target_m3=wanted.order_m3,
+        part_fraction=mix.least_bag,
+    )
+    made_l, most_l = made.yield_l, job.mixer.working_l
+    if mix.bags_a_batch:
+        batch_l = mix.bags_a_batch * label.yield_l
+        if batch_l > most_l * (1 + ROUNDING):
+            raise InputError(
+                "batch_too_large",
+                f"mixer.working_l is too small: one batch of {mix.name} makes {batch_l:.1f} L and is not divided.",
+                ["mixer.working_l"],
+            )
+        made_l, most_l = math.ceil(made.bags / mix.bags_a_batch) * batch_l, batch_l
+    if job.trial_l:
+        raise InputError(
+            "no_trial",
+            f"trial_l: {mix.name} goes by whole bags; mix one bag and note its water.",
+            ["trial_l"],
+        )
+    bags = WholeBags(bag_kg=label.bag_kg, binder_kg_m3=label.bag_kg / label.yield_l * 1000)
+    size = (job, made_l / 1000, most_l, mix.life_min)
+    split = sized(*size, bags, workings)
+    parts = [material.part for material in site]
+    loads = each_size(split.loads, lambda one: load_by_bag(mix, label, job, parts, one, workings))
+    others = [] if mix.bags_a_batch else alternatives(*size, bags, split)
+    return _Sized(
+        wanted.model_copy(update={"order_m3": made_l / 1000}),
+        "pack" if mix.bags_a_batch else split.limit,
+        others,
+        loads,
+    )
+
+
+def _procedure(mix: Mix, job: Job) -> Procedure:
+    kind = job.mixer.kind
+    found = mix.procedure(kind, job.order)
+    if found:
+        return found
+    orders = mix.orders(kind)
+    if not orders:
+        allowed = ", ".join(dict.fromkeys(item.mixer for item in mix.procedures))
+        reason = f" {mix.refuses[kind]}" if kind in mix.refuses else ""
+        raise InputError(
+            "mixer_unsuited",
+            f"{mix.name} is not mixed in a {MIXER_NAMES[kind].lower()}.{reason} "
+            f"Set mixer.kind to one of {allowed}.",
+            ["mixer.kind"],
+            meant={"mixer.kind": mix.procedures[0].mixer},
+        )
+    raise InputError(
+        "order_unsuited",
+        f"{mix.name} has no {job.order} order for a {MIXER_NAMES[kind].lower()}: set order to {orders[0]}.",
+        ["order"],
+        meant={"order": orders[0]},
+    )
+
+
+def _assumed(job: Job) -> dict[str, Any]:
+    assumed: dict[str, Any] = {}
+    if "waste_fraction" not in job.model_fields_set:
+        assumed["waste_fraction"] = job.waste_fraction
+    if job.mixer.drum_l is None:
+        assumed["mixer.drum_l"] = job.mixer.full_l
+    return assumed
+
+
+# What a mix says of weighing it says of the scale's readings too, and of level vessels also of shovels.
+_LIKE: dict[Gauge, Gauge] = {"scale": "weight", "shovels": "volume"}
+
+
+def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
+    return PlanMix(
+        id=mix.id,
+        name=mix.name,
+        ratio=mix.ratio,
+        basis=mix.basis,
+        ratio_name=mix.ratio_name,
+        air_fraction=mix.air_fraction,
+        water_why=mix.water.why if mix.water else "Begin at the start on the label, and stay under its most.",
+        wet_out_min=mix.wet_out_min,
+        life_min=mix.life_min,
+        retempering=mix.retempering,
+        retempering_why=mix.retempering_why,
+        too_much_water=mix.too_much_water,
+        too_little_water=mix.too_little_water,
+        placing=mix.placing,
+        over_mixing=mix.over_mixing,
+        leftovers=mix.leftovers,
+        keeps=mix.keeps,
+        order_why=procedure.why,
+        gauge_why=mix.gauges.get(_LIKE.get(job.gauge, job.gauge), ""),
+    )
+
+
+def _plan_steps(procedure: Procedure) -> list[PlanStep]:
+    steps, starts = [], 0.0
+    for index, step in enumerate(procedure.steps):
+        steps.append(PlanStep(step=index + 1, starts_min=starts, **step.model_dump()))
+        starts += step.minutes[0]
+    return steps
+
+
+def _shopping(
+    job: Job, loads: list[Load], site: list[PlanMaterial], workings: Workings
+) -> tuple[list[Purchase], float | None]:
+    """What to buy, and its cost; None where nothing has a price."""
+    needed = [{charge.material: charge.mass_kg for charge in load.charges} for load in loads]
+    bags = {material.name: material.bag_kg for material in site if material.bag_kg}
+    per_bag = {
+        name: own.price_per_bag for name, own in job.materials.items() if own.price_per_bag is not None
+    }
+    per_t = {name: own.price_per_t for name, own in job.materials.items() if own.price_per_t is not None}
+    found = workings.run(shopping, loads=needed, bag_kg=bags, price_per_bag=per_bag, price_per_t=per_t)
+    buy = found.buy
+    bought = [
+        Purchase(
+            material=material.name,
+            mass_kg=sum(load[material.name] for load in needed),
+            bags=buy[material.name].bags,
+            unit=material.unit,
+        )
+        for material in site
+    ]
+    for index, admixture in enumerate(loads[0].admixtures):
+        each = [load.admixtures[index] for load in loads]
+        masses = [item.mass_kg for item in each if item.mass_kg is not None]
+        volumes = [item.volume_ml for item in each if item.volume_ml is not None]
+        packs = sum(item.packs or 0 for item in each)
+        bought.append(
+            Purchase(
+                material=admixture.name,
+                mass_kg=sum(masses) if masses else None,
+                bags=packs or None,
+                unit="pack",
+                volume_ml=sum(volumes) if volumes else None,
+            )
+        )
+    return bought, found.cost

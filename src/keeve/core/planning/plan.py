@@ -1,0 +1,326 @@
+"""A plan: a job computed load by load. It is never changed afterwards."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from keeve.core.mixes.model import Caution, Gauge, Hatch, Order, Sort, Test
+from keeve.core.planning.job import Conditions, Mixer, Scale, Vessel
+from keeve.core.rules.aggregate_moisture import free_moisture_fraction
+from keeve.core.rules.load_sizes import Limit
+from keeve.core.rules.registry import RuleWarning, older
+from keeve.core.rules.workings import Working
+
+StepKind = Literal["charge", "water", "admixture", "mix", "scrape", "rest", "judge", "place"]
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+
+class PlanItem(_Part):
+    """One item of the job: its net volume (m3, all of its count), and the other results of its shape's rule for one."""
+
+    name: str = ""
+    net_m3: float
+    facts: dict[str, float] = {}
+
+
+class PlanVolume(_Part):
+    """Net and ordered volume, m3, and the items that are filled."""
+
+    net_m3: float
+    order_m3: float
+    items: list[PlanItem] = []
+
+
+# What sets the size of a load; a colour pack belongs to its bags.
+PlanLimit = Limit | Literal["pack"]
+
+
+Way = Literal["equal", "whole-bags", "larger-mixer"]
+
+
+class Alternative(_Part):
+    """Another way to size the loads: how many, of what size (L), and the size of a smaller last one."""
+
+    what: Way
+    loads: int
+    yield_l: float
+    rest_l: float | None
+    bags: float | None = None
+    mixer_l: float | None = None
+
+
+class VesselCount(_Part):
+    """A number of level vessels, unrounded."""
+
+    name: str
+    count: float
+
+
+class Charge(_Part):
+    """A material in a load: as charged (damp, kg), oven-dry (kg), loose as measured (L), in vessels."""
+
+    material: str
+    mass_kg: float
+    dry_kg: float
+    volume_l: float
+    vessels: list[VesselCount]
+
+
+class LoadWater(_Part):
+    """Water to add, L, without the water in aggregate and admixtures, which stands beside it."""
+
+    start_l: float
+    min_l: float
+    target_l: float
+    ceiling_l: float
+    in_aggregate_l: Annotated[float, older("in_aggregate_l", "in_heap_l")]
+    in_admixture_l: float
+
+    def free_l(self, added_l: float) -> float:
+        """All the free water of the load with this much added, L."""
+        return added_l + self.in_aggregate_l + self.in_admixture_l
+
+    def to_add_l(self, free_l: float) -> float:
+        """Water to add for this much free water, L."""
+        return free_l - self.in_aggregate_l - self.in_admixture_l
+
+    @property
+    def with_aggregate_l(self) -> float:
+        """The target with the free water of the aggregate, L."""
+        return self.target_l + max(self.in_aggregate_l, 0.0)
+
+
+class AdmixtureAmount(_Part):
+    """An admixture in a load: by weight and volume, or in whole packs; all null where no dose was given.
+
+    ``water_l``: water in it. ``looks``: how it changes the look of the mix, where it loosens it without water.
+    """
+
+    name: str
+    mass_kg: float | None
+    volume_ml: float | None
+    packs: int | None = None
+    water_l: float = 0.0
+    looks: str = ""
+
+    @property
+    def loosens(self) -> bool:
+        """Whether it has a dose, and loosens the mix without water."""
+        return bool(self.looks) and self.mass_kg is not None
+
+
+class Load(_Part):
+    """One load of the plan."""
+
+    number: int
+    yield_l: float
+    loose_l: float
+    binder_kg: float
+    charges: list[Charge]
+    water: LoadWater
+    admixtures: list[AdmixtureAmount]
+
+    def charge(self, material: str) -> Charge:
+        """The charge of that material."""
+        return next(charge for charge in self.charges if charge.material == material)
+
+
+class PlanMix(_Part):
+    """The mix as it was when the plan was made, as far as card and bench need it."""
+
+    id: str
+    name: str
+    ratio: str
+    basis: str = "volume"
+    ratio_name: str = "water to cement"
+    air_fraction: float
+    water_why: str
+    wet_out_min: float
+    life_min: float
+    retempering: str
+    retempering_why: str
+    too_much_water: str
+    too_little_water: str
+    over_mixing: str = ""
+    placing: str
+    leftovers: str = ""
+    keeps: bool = False
+    order_why: str
+    gauge_why: str
+
+    @property
+    def takes_water_later(self) -> bool:
+        """Whether a little water is allowed after it was right, within its ceiling."""
+        return self.retempering in ("small_water", "remix_freely")
+
+
+class PlanMaterial(_Part):
+    """A material of the plan with the figures that were used.
+
+    ``stockpile``: the material's id where it comes from a stockpile. ``least`` and ``greatest``: the span of parts in
+    which the mix is neither too rich nor too lean.
+    """
+
+    name: str
+    title: str
+    hatch: Hatch
+    is_binder: bool
+    is_dry: bool = True
+    parts: float
+    moisture_fraction: float
+    bulking_fraction: float
+    bulk_density_kg_m3: float
+    bag_kg: float | None
+    unit: str = "bag"
+    absorption_fraction: float = 0.0
+    stockpile: Annotated[str, older("stockpile", "pile")] = ""
+    sort: Sort | None = None
+    least: float | None = None
+    greatest: float | None = None
+
+    @property
+    def free_fraction(self) -> float:
+        """Its free water over oven-dry mass; negative where it soaks."""
+        return free_moisture_fraction(self.moisture_fraction, self.absorption_fraction)
+
+
+class PlanStep(_Part):
+    """One step of the procedure: its number, kind, command, reason, times (min) and share."""
+
+    step: int
+    kind: StepKind
+    do: str
+    why: str
+    minutes: tuple[float, float]
+    starts_min: float
+    until: Annotated[str | None, older("until", "reading")] = None
+    material: str | None = None
+    share: float | None = None
+    admixtures: list[str] = []
+    test: str | None = None
+
+
+class Purchase(_Part):
+    """What to buy of a material: kg as delivered (damp), whole bags, pails or packs, mL of a liquid."""
+
+    material: str
+    mass_kg: float | None
+    bags: int | None
+    volume_ml: float | None = None
+    unit: str = "bag"
+
+
+class PlanStrength(_Part):
+    """Strength to expect, MPa, with its 80 % band, and its ratio with one litre more in a load."""
+
+    age_days: float
+    mpa: float
+    low_mpa: float
+    high_mpa: float
+    litre_more_ratio: float | None
+
+
+class Plan(_Part):
+    """The whole plan."""
+
+    format: Literal["keeve-plan"] = "keeve-plan"
+    version: Literal[1] = 1
+    rules_version: str
+    title: str
+    mix: PlanMix
+    order: Order
+    orders: list[Order]
+    gauge: Gauge
+    mixer: Mixer
+    vessels: list[Vessel]
+    scales: list[Scale] = []
+    conditions: Conditions = Conditions()
+    materials: list[PlanMaterial]
+    volume: PlanVolume
+    limit: PlanLimit
+    alternatives: list[Alternative] = []
+    loads: list[Load]
+    strength: PlanStrength | None = None
+    shopping: list[Purchase]
+    cost: float | None = None
+    procedure: list[PlanStep]
+    tests: dict[str, Test]
+    cautions: list[Caution]
+    warnings: list[RuleWarning]
+    assumed: dict[str, Any]
+    workings: list[Working]
+
+    @property
+    def binders(self) -> list[str]:
+        """The names of its binders."""
+        return [material.name for material in self.materials if material.is_binder]
+
+    @property
+    def has_damp(self) -> bool:
+        """Whether any of it is damp: what is pre-weighed then keeps for one day only."""
+        return any(material.moisture_fraction for material in self.materials)
+
+    @property
+    def charge_rule(self) -> str:
+        """The rule that gives the amounts of its charges."""
+        return {"mass": "mass-parts", "bag": "bagged"}.get(self.mix.basis, "volume-parts")
+
+    @property
+    def water_rule(self) -> str:
+        """The rule that gives its water."""
+        return "bagged" if self.mix.basis == "bag" else "water-account"
+
+    def load(self, number: int) -> Load | None:
+        """The load of that number, or None."""
+        return next((load for load in self.loads if load.number == number), None)
+
+    def material(self, name: str) -> PlanMaterial:
+        """The material of that name."""
+        return next(material for material in self.materials if material.name == name)
+
+
+@dataclass(frozen=True)
+class LoadStep:
+    """A step of the procedure with the amounts of one load: kg, loose L, vessels, L of water, admixtures.
+
+    ``left``: the share of it that is still to be done.
+    """
+
+    plan: PlanStep
+    left: float = 1.0
+    mass_kg: float | None = None
+    volume_l: float | None = None
+    vessels: Sequence[VesselCount] = ()
+    water_l: float | None = None
+    admixtures: Sequence[AdmixtureAmount] = ()
+
+
+def load_steps(plan: Plan, load: Load) -> list[LoadStep]:
+    """The procedure of the plan with the amounts of that load."""
+    return [load_step(step, load) for step in plan.procedure]
+
+
+def load_step(step: PlanStep, load: Load, left: float = 1.0) -> LoadStep:
+    """A step with the amounts of a load, or of the share that is left."""
+    if step.kind == "charge" and step.material and step.share:
+        charge, share = load.charge(step.material), step.share * left
+        return LoadStep(
+            plan=step,
+            left=left,
+            mass_kg=charge.mass_kg * share,
+            volume_l=charge.volume_l * share,
+            vessels=[VesselCount(name=item.name, count=item.count * share) for item in charge.vessels],
+        )
+    admixtures = [item for item in load.admixtures if item.name in step.admixtures]
+    water_l = load.water.start_l * step.share * left if step.kind == "water" and step.share else None
+    return LoadStep(plan=step, left=left, water_l=water_l, admixtures=admixtures)
+
+
+def nearest_quarter(count: float) -> float:
+    """A count of vessels in quarters, as it can be filled by eye."""
+    return round(count * 4) / 4

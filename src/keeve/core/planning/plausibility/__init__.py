@@ -1,0 +1,26 @@
+"""Plausibility: what looks wrong in a job without being impossible, each with what was probably meant.
+
+The impossible is refused where it is met. What is caught here is passed on as a warning, for the user may be right.
+The bounds are common practice, no source: wide enough that a right figure stays silent.
+"""
+
+from keeve.core.mixes.model import Mix
+from keeve.core.planning.job import Job
+from keeve.core.planning.plan import Load
+from keeve.core.planning.plausibility.doses import implausible_doses
+from keeve.core.planning.plausibility.labels import implausible_labels
+from keeve.core.planning.plausibility.site import implausible_site
+from keeve.core.planning.plausibility.sizes import implausible_charge, implausible_sizes
+from keeve.core.rules.registry import RuleWarning
+
+__all__ = ["slips_of_the_job", "slips_of_the_loads"]
+
+
+def implausible_in_job(mix: Mix, job: Job) -> list[RuleWarning]:
+    """Everything that looks wrong in the job as it was given."""
+    return [*implausible_sizes(mix, job), *implausible_labels(mix, job), *implausible_site(mix, job)]
+
+
+def implausible_in_loads(mix: Mix, job: Job, loads: list[Load]) -> list[RuleWarning]:
+    """Everything that looks wrong in the loads of the job."""
+    return [*implausible_charge(job, loads), *implausible_doses(mix, job, loads)]

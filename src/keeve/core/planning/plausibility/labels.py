@@ -1,0 +1,233 @@
+"""Plausibility of bags and labels: contradictions, another country's units, the wrong bag."""
+
+import math
+from collections.abc import Iterator, Mapping
+
+from keeve.core.mixes import materials
+from keeve.core.mixes.model import Mix, MixPart, Sort
+from keeve.core.planning.job import Job, MaterialOnSite
+from keeve.core.rules.registry import RuleWarning
+from keeve.core.units import factor
+
+
+def implausible_labels(mix: Mix, job: Job) -> Iterator[RuleWarning]:
+    """Contradictions on the labels of the job's bags, and bags the mix does not want."""
+    for part in mix.parts:
+        site = job.materials.get(part.name)
+        if site is None:
+            continue
+        here = f"materials.{part.name}"
+        yield from _of_what_it_says(here, part, site)
+        yield from _of_its_weight(here, part, site)
+        yield from _of_its_age(here, part, site)
+        if mix.basis == "bag":
+            yield from _of_its_yield(here, site)
+            yield from _of_its_water(here, site)
+            yield from _of_its_spans(here, site)
+
+
+# What a bag is by the words on it; the first that is found counts.
+_WORDS: tuple[tuple[str, str], ...] = (
+    ("portland", "cement"),
+    ("modifier", "modifier"),
+    ("masonry cement", "masonry cement"),
+    ("masonry", "masonry mortar"),
+    ("mortar", "masonry mortar"),
+    ("concrete", "all-in concrete"),
+    ("render", "all-in render"),
+    ("stucco", "all-in render"),
+    ("cement plaster", "all-in render"),
+    ("ready", "all-in mix"),
+    ("all-in", "all-in mix"),
+    ("hydraulic lime", "hydraulic lime"),
+    ("hydrated lime", "hydrated lime"),
+    ("cement", "cement"),
+    ("gypsum", "gypsum plaster"),
+    ("plaster", "gypsum plaster"),
+    ("lime", "lime"),
+)
+# What kind of bag a mix wants of a material.
+WANTED_BAGS: Mapping[str, str] = {
+    "cement": "cement",
+    "cement-as-packed": "cement",
+    "cement-for-pails": "cement",
+    "cement-c270": "cement",
+    "hydrated-lime": "hydrated lime",
+    "lime-c270": "hydrated lime",
+    "hydraulic-lime": "hydraulic lime",
+    "polymer-modifier": "modifier",
+    "bagged-masonry-mortar": "masonry mortar",
+}
+# The kinds of bag that look alike, as a person picks them.
+KINDS_OF_BAG = tuple(dict.fromkeys(kind for _, kind in _WORDS))
+# Kinds that hold their sand.
+_ALL_IN = ("all-in concrete", "all-in render", "all-in mix", "masonry mortar")
+
+
+def kind_of_bag(says: str) -> str | None:
+    """The kind of a bag by the words on it; None where they say nothing known."""
+    return next((kind for word, kind in _WORDS if word in says.lower()), None)
+
+
+def _of_what_it_says(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[RuleWarning]:
+    wanted, kind = WANTED_BAGS.get(part.material), kind_of_bag(site.says or "")
+    # A label that says no more than lime may be of either.
+    if wanted is None or kind is None or kind == wanted or (kind == "lime" and "lime" in wanted):
+        return
+    is_all_in = kind in _ALL_IN and wanted not in _ALL_IN
+    yield RuleWarning(
+        code="all_in_bag" if is_all_in else "wrong_bag",
+        message=f"The bag is {kind} by its words; this mix wants {wanted}."
+        + (" It has its sand in it: it takes no more sand or lime." if is_all_in else ""),
+        field=f"{here}.says",
+        suggestion=f"Fetch a bag of {wanted}, or plan with a mix that goes by that bag.",
+        meant={f"{here}.says": wanted},
+    )
+
+
+# Loose and dry, kg/m3, from the lightest to the heaviest that is still such a material.
+_LOOSE: dict[Sort, tuple[float, float]] = {
+    "cement": (900.0, 1650.0),
+    "lime": (350.0, 1150.0),
+    "sand": (1200.0, 1950.0),
+    "stone": (1150.0, 1900.0),
+    "hemp": (60.0, 200.0),
+}
+_HEAVIEST_BAG_KG = 50.5
+# Bags as they are sold by the pound, and by the kilogram.
+_POUND_BAGS = {50.0, 60.0, 70.0, 75.0, 78.0, 80.0, 90.0, 94.0, 100.0}
+_KILOGRAM_BAGS = {20.0, 25.0, 30.0, 40.0}
+
+
+def _of_its_weight(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[RuleWarning]:
+    loose, bounds = site.bulk_density_kg_m3, _LOOSE.get(materials()[part.material].sort)
+    if loose and bounds and not bounds[0] <= loose <= bounds[1]:
+        likely = _first_within(loose, (1000.0, 0.1, 10.0, factor("lb/ft³", "kg/m³")), *bounds)
+        yield RuleWarning(
+            code="density_unlikely",
+            message=f"{loose:.4g} kg/m3 loose is not {part.name}, which is {bounds[0]:g} to {bounds[1]:g}.",
+            field=f"{here}.bulk_density_kg_m3",
+            suggestion="Weigh a level vessel of it again, and look whether it is the right bag.",
+            meant={f"{here}.bulk_density_kg_m3": likely} if likely else None,
+        )
+    if site.bag_kg is None:
+        return
+    pounds = round(site.bag_kg / factor("lb", "kg"), 2)
+    if site.bag_kg > _HEAVIEST_BAG_KG and site.bag_kg in _POUND_BAGS:
+        yield _bag_unit(here, site.bag_kg, site.bag_kg * factor("lb", "kg"), "pounds")
+    elif site.bag_kg <= _HEAVIEST_BAG_KG / 2 and pounds in _KILOGRAM_BAGS:
+        yield _bag_unit(here, site.bag_kg, pounds, "kilograms")
+
+
+def _bag_unit(here: str, bag_kg: float, likely_kg: float, unit: str) -> RuleWarning:
+    return RuleWarning(
+        code="bag_unit",
+        message=f"No such bag is sold of {bag_kg:.4g} kg: it looks like a figure in {unit}.",
+        field=f"{here}.bag_kg",
+        suggestion="Read the weight and its unit on the bag again.",
+        meant={f"{here}.bag_kg": likely_kg},
+    )
+
+
+# Months after which a bag is past what is counted on, and past which months were likely days.
+_FRESH_MONTHS = {"cement": 3.0, "lime": 6.0, "bags and pails": 6.0}
+_MONTHS_NOT_DAYS = 24.0
+
+
+def _of_its_age(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[RuleWarning]:
+    fresh = _FRESH_MONTHS.get(materials()[part.material].sort)
+    if site.age_months is None or fresh is None or site.age_months <= fresh:
+        return
+    as_days = site.age_months / 30
+    yield RuleWarning(
+        code="bag_old",
+        message=f"After {site.age_months:g} months {part.name} has lost strength; {fresh:g} are counted on.",
+        field=f"{here}.age_months",
+        suggestion="Take a fresh bag for anything that carries. Old ones without lumps will do for blinding.",
+        meant={f"{here}.age_months": as_days}
+        if site.age_months > _MONTHS_NOT_DAYS and as_days <= fresh
+        else None,
+    )
+
+
+# The heaviest and the lightest solid of a bag, kg/L, and the most air in what it makes.
+_HEAVIEST_SOLID, _LIGHTEST_SOLID, _MOST_AIR = 3.15, 1.3, 0.4
+
+
+def _of_its_yield(here: str, site: MaterialOnSite) -> Iterator[RuleWarning]:
+    if not (site.bag_kg and site.yield_l and site.water_min_l is not None and site.water_max_l):
+        return
+    least_l = site.bag_kg / _HEAVIEST_SOLID + site.water_min_l
+    most_l = (site.bag_kg / _LIGHTEST_SOLID + site.water_max_l) / (1 - _MOST_AIR)
+    if least_l <= site.yield_l <= most_l:
+        return
+    likely = _first_within(site.yield_l, (0.1, 10.0, _CUBIC_FOOT_L, factor("US gal", "L")), least_l, most_l)
+    yield RuleWarning(
+        code="label_contradicts",
+        message=(
+            f"{site.bag_kg:g} kg and its water cannot make {site.yield_l:g} L: that is "
+            f"{(site.bag_kg + site.water_max_l) / site.yield_l:.2g} kg a litre. Weight and volume contradict."
+        ),
+        field=f"{here}.yield_l",
+        suggestion="Read weight, yield and their units on the label again.",
+        meant={f"{here}.yield_l": likely} if likely else None,
+    )
+
+
+_CUBIC_FOOT_L = 28.3168
+
+
+# Water to powder of an all-in bag, L/kg: from the driest concrete to the thinnest coat.
+_LEAST_WATER, _MOST_WATER = 0.05, 0.40
+_WATER = ("water_start_l", "water_min_l", "water_max_l")
+
+
+def _of_its_water(here: str, site: MaterialOnSite) -> Iterator[RuleWarning]:
+    """Water that no bag takes: fluid ounces, quarts or pints read as litres or gallons."""
+    if (
+        not site.bag_kg
+        or not site.water_max_l
+        or _LEAST_WATER <= site.water_max_l / site.bag_kg <= _MOST_WATER
+    ):
+        return
+    parts = (
+        factor("US fl oz", "L"),
+        factor("mL", "L"),
+        0.1,
+        factor("US qt", "US gal"),
+        factor("US gal", "L"),
+        10.0,
+    )
+    likely = _first_within(
+        site.water_max_l, parts, _LEAST_WATER * site.bag_kg * 1.2, _MOST_WATER * site.bag_kg / 1.2
+    )
+    part = likely / site.water_max_l if likely else math.nan
+    figures = {name: getattr(site, name) for name in _WATER if getattr(site, name) is not None}
+    yield RuleWarning(
+        code="water_unit",
+        message=f"{site.water_max_l:.3g} L to {site.bag_kg:g} kg is not what a bag takes: it looks like another unit.",
+        field=f"{here}.water_max_l",
+        suggestion="Say which: US quart, US gallon, imperial gallon, fluid ounce or litre.",
+        meant={f"{here}.{name}": value * part for name, value in figures.items()} if likely else None,
+    )
+
+
+def _first_within(value: float, parts: tuple[float, ...], least: float, most: float) -> float | None:
+    return next((value * part for part in parts if least <= value * part <= most), None)
+
+
+def _of_its_spans(here: str, site: MaterialOnSite) -> Iterator[RuleWarning]:
+    """Two figures of one label in the wrong order."""
+    for low, high, words in (
+        ("thickness_min_mm", "thickness_max_mm", "The least thickness is more than the greatest"),
+        ("rest_min", "life_min", "The rest is as long as the working life, or longer"),
+    ):
+        less, more = getattr(site, low), getattr(site, high)
+        if less is not None and more is not None and less >= more:
+            yield RuleWarning(
+                code="label_contradicts",
+                message=f"{words}: {less:g} and {more:g}.",
+                field=f"{here}.{low}",
+                suggestion="Read both on the label again.",
+                meant={f"{here}.{low}": more, f"{here}.{high}": less} if less > more else None,
+            )

@@ -1,0 +1,111 @@
+"""Plausibility of sizes: a dimension in another unit, a layer outside the mix's span, a load that overfills the
+mixer.
+"""
+
+import math
+from collections.abc import Iterator
+
+from keeve.core.errors import InputError
+from keeve.core.mixes.model import Mix
+from keeve.core.planning.job import Job
+from keeve.core.planning.plan import Load
+from keeve.core.rules.registry import RuleWarning
+from keeve.core.tolerances import UNMEASURABLE
+
+# The inputs of the shapes that are the thickness of one layer or coat, and mm in one of their unit.
+_THICKNESSES = {
+    "thickness_m": 1000.0,
+    "other_thickness_m": 1000.0,
+    "thickness_mm": 1.0,
+    "coats_mm": 1.0,
+    "joint_mm": 1.0,
+    "depth_mm": 1.0,
+}
+# The largest of each size that is still mixed in drums and barrows, in its own unit.
+_LARGEST = {
+    "length_m": 100.0,
+    "width_m": 100.0,
+    "height_m": 30.0,
+    "diameter_m": 5.0,
+    "hole_diameter_m": 3.0,
+    "hole_depth_m": 5.0,
+    "post_width_m": 1.0,
+    "post_thickness_m": 1.0,
+    "volume_m3": 60.0,
+}
+# What was likely typed instead of metres and cubic metres, the likelier first, and how many of it make one.
+_TAPE = (("centimetres", 100.0), ("millimetres", 1000.0))
+_MEASURE = (("litres", 1000.0),)
+# The likelier unit is meant where the size then lies well inside.
+_WELL_INSIDE = 0.2
+
+
+def implausible_sizes(mix: Mix, job: Job) -> Iterator[RuleWarning]:
+    """Sizes that look like another unit's, and layers outside the mix's span.
+
+    Raises:
+        InputError: a coat outside its mix's thickness, which would come off. A pour outside it may be meant.
+    """
+    for index, need in enumerate(job.need):
+        for name, one_mm in _THICKNESSES.items():
+            given = getattr(need, name, None) or []
+            for place, value in enumerate(given if isinstance(given, list) else [given]):
+                path = f"need.{index}.{name}" + (f".{place}" if isinstance(given, list) else "")
+                for slip in _of_the_layer(mix, path, value, one_mm):
+                    if name == "coats_mm":
+                        raise InputError(
+                            slip.code, f"{slip.message} {slip.suggestion}", [path], meant=slip.meant
+                        )
+                    yield slip
+        for name, largest in _LARGEST.items():
+            yield from _of_the_largest(f"need.{index}.{name}", getattr(need, name, None) or 0.0, largest)
+
+
+def _of_the_layer(mix: Mix, field: str, value: float, one_mm: float) -> Iterator[RuleWarning]:
+    least, greatest = mix.thickness_mm or (0.0, math.inf)
+    thickness_mm = value * one_mm
+    if least - UNMEASURABLE <= thickness_mm <= greatest + UNMEASURABLE:
+        return
+    # The three units that a tape has: mm, cm and m.
+    likely = next((part for part in (0.1, 0.01, 10.0) if least <= thickness_mm * part <= greatest), None)
+    yield RuleWarning(
+        code="thickness_outside",
+        message=(
+            f"{thickness_mm:.3g} mm is {'thinner' if thickness_mm < least else 'thicker'} than {mix.name} is laid "
+            f"({least:g} to {greatest:g} mm)."
+        ),
+        field=field,
+        suggestion="Lay it in more coats, or take a mix for that thickness.",
+        meant={field: value * likely} if likely else None,
+    )
+
+
+def _of_the_largest(field: str, size: float, largest: float) -> Iterator[RuleWarning]:
+    if size <= largest:
+        return
+    is_volume = field.endswith("_m3")
+    units = _MEASURE if is_volume else _TAPE
+    unit, one = next((item for item in units if size / item[1] <= largest * _WELL_INSIDE), units[-1])
+    kept = "cubic metres" if is_volume else "metres"
+    yield RuleWarning(
+        code="hundredfold",
+        message=f"{size:g} {kept} is larger than anything mixed in drums: it looks like {unit}.",
+        field=field,
+        suggestion=f"Give it in {kept}.",
+        meant={field: size / one},
+    )
+
+
+def implausible_charge(job: Job, loads: list[Load]) -> Iterator[RuleWarning]:
+    """A loose load larger than the mixer."""
+    largest = max(loads, key=lambda load: load.loose_l)
+    if largest.loose_l > job.mixer.full_l:
+        yield RuleWarning(
+            code="loose_charge_high",
+            message=(
+                f"The loose charge of {largest.loose_l:.0f} L is more than the {job.mixer.full_l:.0f} L "
+                "the mixer holds to the rim: it will not all go in before some of it has sunk."
+            ),
+            field="mixer.working_l",
+            suggestion="Mix less at a time, or charge slowly with the mixer turning.",
+        )

@@ -1,0 +1,243 @@
+"""The mix as made on this site: the user's own ratio, the materials with their figures or defaults."""
+
+from collections.abc import Callable
+from typing import Any, NamedTuple
+
+from keeve.core.errors import InputError
+from keeve.core.mixes import get_mix, materials
+from keeve.core.mixes.model import Mix, MixPart, MixWater, Step
+from keeve.core.planning.job import Job, MaterialOnSite
+from keeve.core.planning.plan import PlanMaterial
+from keeve.core.rules.aggregate_moisture import sand_bulking
+from keeve.core.rules.concrete_design import concrete_design_aci
+from keeve.core.rules.proportioning import Part
+from keeve.core.rules.workings import Workings
+
+Minutes = tuple[float, float]
+# What a vessel is for besides the materials of the mix.
+WATER = "water"
+
+
+class SiteMaterial(NamedTuple):
+    """A material of the mix with the figures of this site: for the rules, and for the plan."""
+
+    part: Part
+    plan: PlanMaterial
+
+
+def mix_of(job: Job, workings: Workings) -> Mix:
+    """The job's mix as made on this site: its proportion, label or design."""
+    mix = get_mix(job.mix) if isinstance(job.mix, str) else job.mix
+    if mix.basis == "bag":
+        mix = _by_label(mix, job.materials.get(mix.parts[0].name, MaterialOnSite()))
+    if lives := [label.life_min for label in job.admixtures if label.life_min]:
+        mix = _lasting(mix, min(lives))
+    if mix.basis == "design":
+        return _designed(mix, job, workings)
+    if job.design is not None:
+        raise InputError(
+            "no_design", f"design is for a designed concrete: leave it out for {mix.name}.", ["design"]
+        )
+    if job.proportion is not None:
+        mix = _in_proportion(mix, job.proportion)
+    if job.parts:
+        mix = _with_own_parts(mix, job.parts)
+    return mix
+
+
+def _by_label(mix: Mix, label: MaterialOnSite) -> Mix:
+    """The mix with the other figures of the label: life, rest and thickness."""
+    least, greatest = mix.thickness_mm or (None, None)
+    thickness = (label.thickness_min_mm or least, label.thickness_max_mm or greatest)
+    mix = mix.model_copy(update={"thickness_mm": thickness if None not in thickness else None})
+    if rest_min := label.rest_min:
+        mix = _timed(mix, "rest", lambda minutes: (rest_min, max(rest_min, minutes[1])))
+    return _lasting(mix, label.life_min) if label.life_min else mix
+
+
+def _lasting(mix: Mix, life_min: float) -> Mix:
+    """The mix with another working life, min at 20 °C."""
+    mix = _timed(mix, "place", lambda _: (0.0, life_min))
+    return mix.model_copy(update={"life_min": life_min})
+
+
+def _timed(mix: Mix, kind: str, minutes: Callable[[Minutes], Minutes]) -> Mix:
+    """The mix with other times for the steps of a kind."""
+
+    def timed(step: Step) -> Step:
+        return step.model_copy(update={"minutes": minutes(step.minutes)}) if step.kind == kind else step
+
+    procedures = [
+        procedure.model_copy(update={"steps": [timed(step) for step in procedure.steps]})
+        for procedure in mix.procedures
+    ]
+    return mix.model_copy(update={"procedures": procedures})
+
+
+# What a designed concrete is made of.
+_DESIGNED = ["cement", "sand", "stone"]
+# Of the designed water, the least that still compacts: a judgement made here.
+_LEAST_OF_DESIGN = 0.9
+
+
+def _designed(mix: Mix, job: Job, workings: Workings) -> Mix:
+    """The designed concrete as a mix by mass. Its water is the ceiling: more would break the design."""
+    if job.design is None:
+        raise InputError(
+            "missing", f"design is missing: {mix.name} needs design.strength_mpa at least.", ["design"]
+        )
+    sorts = [materials()[part.material].sort for part in mix.parts]
+    if sorted(sorts) != _DESIGNED:
+        raise InputError(
+            "design_parts",
+            f"{mix.name} is designed, so its parts are one each of {', '.join(_DESIGNED)}.",
+            ["mix.parts"],
+        )
+    density = {
+        sort: _particle_density(part, job.materials.get(part.name))
+        for sort, part in zip(sorts, mix.parts, strict=True)
+    }
+    try:
+        design = workings.run(
+            concrete_design_aci,
+            **job.design.model_dump(),
+            cement_density_kg_m3=density["cement"],
+            stone_density_kg_m3=density["stone"],
+            sand_density_kg_m3=density["sand"],
+        )
+    except InputError as fault:
+        fault.fields = [f"design.{field}" for field in fault.fields]
+        raise
+    masses = design.per_m3
+    parts = [
+        part.model_copy(update={"parts": getattr(masses, sort) / masses.cement})
+        for sort, part in zip(sorts, mix.parts, strict=True)
+    ]
+    water = MixWater(
+        ratio_low=design.w_c * _LEAST_OF_DESIGN,
+        ratio_default=design.w_c,
+        ratio_high=design.w_c,
+        start_share=0.85,
+        why="The designed water is the ceiling. Begin under it, and stop at the slump.",
+    )
+    return mix.model_copy(
+        update={"basis": "mass", "parts": parts, "water": water, "air_fraction": design.air_fraction}
+    )
+
+
+def _particle_density(part: MixPart, site: MaterialOnSite | None) -> float:
+    own = site.particle_density_kg_m3 if site else None
+    return own or materials()[part.material].particle_density_kg_m3
+
+
+def _in_proportion(mix: Mix, name: str) -> Mix:
+    chosen = next((item for item in mix.proportions if item.name == name), None)
+    if chosen is None:
+        known = ", ".join(item.name for item in mix.proportions) or "none: leave it out"
+        raise InputError(
+            "unknown_proportion",
+            f"proportion {name!r} is no proportion of {mix.name}: choose one of {known}.",
+            ["proportion"],
+        )
+    parts = [part.model_copy(update={"parts": chosen.parts.get(part.name, part.parts)}) for part in mix.parts]
+    return mix.model_copy(update={"parts": parts, "water": chosen.water})
+
+
+def _with_own_parts(mix: Mix, own: dict[str, float]) -> Mix:
+    free = {part.name: part for part in mix.parts if part.least is not None}
+    for name in own:
+        if name not in free:
+            raise InputError(
+                "fixed_part",
+                f"parts.{name} cannot be chosen for {mix.name}: "
+                + (f"give {', '.join(f'parts.{item}' for item in free)}." if free else "leave it out."),
+                [f"parts.{name}"],
+            )
+    parts = [part.model_copy(update={"parts": own.get(part.name, part.parts)}) for part in mix.parts]
+    return mix.model_copy(update={"parts": parts})
+
+
+def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str, Any]) -> list[SiteMaterial]:
+    """Every component of the mix with the figures of the site, or the defaults of its material.
+
+    Args:
+        mix: the mix in its proportion.
+        job: the job, for what was weighed.
+        workings: keeps the rules that are run.
+        assumed: takes up the defaults, by field.
+
+    Raises:
+        InputError: the job names a material that the mix has not.
+    """
+    names = [part.name for part in mix.parts]
+    for name in job.materials:
+        if name not in names and mix.basis == "bag" and len(mix.parts) == 1:
+            raise InputError(
+                "all_in_bag",
+                f"materials.{name} is given, but {mix.name} is all-in: it takes no more sand or lime. Leave it out.",
+                [f"materials.{name}"],
+                meant={f"materials.{name}": None},
+            )
+        if name not in names:
+            raise InputError(
+                "unknown_material",
+                f"materials.{name} is no material of {mix.name}: use {', '.join(names)}.",
+                [f"materials.{name}"],
+            )
+    for index, vessel in enumerate(job.vessels):
+        if vessel.material not in (None, WATER, *names):
+            raise InputError(
+                "unknown_material",
+                f"vessels.{index}.material is no material of {mix.name}: use {', '.join(names)}, or leave it out.",
+                [f"vessels.{index}.material"],
+            )
+    return [
+        _material(part, job.materials.get(part.name, MaterialOnSite()), workings, assumed)
+        for part in mix.parts
+    ]
+
+
+def _material(
+    part: MixPart, site: MaterialOnSite, workings: Workings, assumed: dict[str, Any]
+) -> SiteMaterial:
+    if part.material not in materials():
+        raise InputError(
+            "unknown_material",
+            f"mix.parts names {part.material!r}, which has no default figures.",
+            ["mix.parts"],
+        )
+    default = materials()[part.material]
+    known = site.model_dump(exclude_none=True)
+    figures: dict[str, Any] = {}
+    for name in ("bulk_density_kg_m3", "particle_density_kg_m3", "moisture_fraction", "absorption_fraction"):
+        figures[name] = known.get(name, getattr(default, name))
+    figures["bulking_fraction"] = known.get("bulking_fraction", default.bulking_fraction)
+    if "moisture_fraction" in known and "bulking_fraction" not in known and default.bulking_fraction:
+        # Weighed moisture without a jar test: the stockpile bulks by the default curve, not as the default stockpile.
+        figures["bulking_fraction"] = workings.run(
+            sand_bulking, moisture_fraction=known["moisture_fraction"], grade="medium"
+        ).bulking_fraction
+    for name, value in figures.items():
+        if name not in known and value:
+            assumed[f"materials.{part.name}.{name}"] = value
+    return SiteMaterial(
+        Part(name=part.name, parts=part.parts, is_binder=default.is_binder, **figures),
+        PlanMaterial(
+            name=part.name,
+            title=default.name,
+            hatch=default.hatch,
+            is_binder=default.is_binder,
+            is_dry=default.is_dry,
+            parts=part.parts,
+            moisture_fraction=figures["moisture_fraction"],
+            bulking_fraction=figures["bulking_fraction"],
+            bulk_density_kg_m3=figures["bulk_density_kg_m3"],
+            bag_kg=known.get("bag_kg", default.bag_kg),
+            unit=part.unit or "bag",
+            absorption_fraction=figures["absorption_fraction"],
+            sort=default.sort,
+            least=part.least,
+            greatest=part.greatest,
+            stockpile=part.material if default.is_stockpiled else "",
+        ),
+    )

@@ -1,0 +1,163 @@
+"""What a crew owns (mixers, vessels, scales, materials), and what of it a new job starts with."""
+
+from collections.abc import Iterable, Mapping
+from datetime import date
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import Field, TypeAdapter, model_validator
+
+from keeve.core.errors import validated
+from keeve.core.mixes import materials
+from keeve.core.mixes.model import Mix, MixerKind
+from keeve.core.planning.site_mix import WATER
+from keeve.core.rules.registry import Amount, Dimension, Fraction, Strict
+
+Name = Annotated[str, Field(min_length=1, max_length=40)]
+# Clean water on a site, kg/L.
+_WATER_KG_L = 0.998
+_DAYS_A_MONTH = 30.4
+
+
+class OwnMixer(Strict):
+    """A mixer: its kind, mixed volume per load and full volume (L), and minutes per load."""
+
+    kind: Literal["mixer"]
+    name: Name
+    mixer_kind: MixerKind
+    working_l: Dimension
+    drum_l: Dimension | None = None
+    cycle_min: Dimension | None = None
+
+
+class OwnVessel(Strict):
+    """A vessel, a shovel or a bag: its volume in L or its weight full of water, and its tare.
+
+    ``mark_mm``: how far its mark is below the rim. ``material``: the material it is kept for.
+    """
+
+    kind: Literal["vessel"]
+    name: Name
+    is_a: Literal["level", "shovel", "bag"] = "level"
+    volume_l: Dimension | None = None
+    full_of_water_kg: Dimension | None = None
+    tare_kg: Amount = 0.0
+    mark_mm: Amount | None = None
+    material: str | None = None
+    spread_fraction: Fraction = 0.15
+
+    @model_validator(mode="after")
+    def _holds_something(self) -> Self:
+        if self.is_a != "bag" and self.volume_l is None and self.full_of_water_kg is None:
+            raise ValueError(
+                "needs volume_l or full_of_water_kg: give what it holds, or weigh it full of water"
+            )
+        if self.full_of_water_kg is not None and self.full_of_water_kg <= self.tare_kg:
+            raise ValueError("has full_of_water_kg no more than tare_kg: weigh both again")
+        return self
+
+    @property
+    def holds_l(self) -> float | None:
+        """Its volume to the mark, L: by weighing with water where that was done."""
+        if self.full_of_water_kg is None:
+            return self.volume_l
+        return (self.full_of_water_kg - self.tare_kg) / _WATER_KG_L
+
+
+class OwnScale(Strict):
+    """A scale: the most it weighs, kg, and its smallest division, g."""
+
+    kind: Literal["scale"]
+    name: Name
+    capacity_kg: Dimension
+    division_g: Dimension
+
+
+class OwnMaterial(Strict):
+    """A material: its bag, a loose weighing (kg in a volume, L), its price, and when it was bought."""
+
+    kind: Literal["material"]
+    material: str
+    bag_kg: Dimension | None = None
+    weighed_kg: Dimension | None = None
+    weighed_l: Dimension | None = None
+    price_per_bag: Amount | None = None
+    price_per_t: Amount | None = None
+    bought_on: Annotated[date | None, Field(strict=False)] = None
+
+    @model_validator(mode="after")
+    def _is_known(self) -> Self:
+        if self.material not in materials():
+            raise ValueError("is of no kind that is known here: choose one of the list")
+        if (self.weighed_kg is None) != (self.weighed_l is None):
+            raise ValueError("needs weighed_kg and weighed_l together: what was weighed, and how much of it")
+        return self
+
+    @property
+    def bulk_density_kg_m3(self) -> float | None:
+        """Bulk density, loose and dry, by its weighing."""
+        return self.weighed_kg / self.weighed_l * 1000 if self.weighed_kg and self.weighed_l else None
+
+
+YardItem = OwnMixer | OwnVessel | OwnScale | OwnMaterial
+_ITEM: TypeAdapter[YardItem] = TypeAdapter(Annotated[YardItem, Field(discriminator="kind")])
+
+
+def parse_item(raw: Any) -> YardItem:
+    """An item of the yard from plain values.
+
+    Raises:
+        InputError: a field that is wrong, named.
+    """
+    return validated(_ITEM, raw)
+
+
+def begun_with(
+    items: Iterable[YardItem],
+    mix: Mix,
+    today: date,
+    stockpiles: Mapping[str, Mapping[str, float]] | None = None,
+) -> dict[str, Any]:
+    """The values a new job takes from the yard: the first mixer that suits, every vessel and scale, materials.
+
+    Args:
+        items: the yard.
+        mix: the mix of the job.
+        today: for the age of what was bought.
+        stockpiles: what was last measured of each stockpile, by its material: moisture and bulking, as fractions.
+    """
+    items = list(items)
+    suited = {procedure.mixer for procedure in mix.procedures}
+    mixer = next((item for item in items if isinstance(item, OwnMixer) and item.mixer_kind in suited), None)
+    kept = {item.material: item for item in items if isinstance(item, OwnMaterial)}
+    named = {part.material: part.name for part in mix.parts}
+    scales = [item for item in items if isinstance(item, OwnScale)]
+    found: dict[str, Any] = {"materials": {}, "vessels": []}
+    found["scales"] = [{"capacity_kg": item.capacity_kg, "division_g": item.division_g} for item in scales]
+    if mixer:
+        found["mixer"] = {"kind": mixer.mixer_kind, "working_l": mixer.working_l, "drum_l": mixer.drum_l}
+        found["pace"] = {"cycle_min": mixer.cycle_min}
+    for material, name in named.items():
+        if own := kept.get(material):
+            age = (today - own.bought_on).days / _DAYS_A_MONTH if own.bought_on else None
+            dries_out = materials()[material].is_binder and mix.basis != "bag"
+            found["materials"][name] = {
+                "bag_kg": own.bag_kg,
+                "bulk_density_kg_m3": own.bulk_density_kg_m3,
+                "price_per_bag": own.price_per_bag,
+                "price_per_t": own.price_per_t,
+                "age_months": round(age, 1) if age is not None and dries_out else None,
+            }
+    for material, last_measured in (stockpiles or {}).items():
+        if material in named and mix.basis != "bag":
+            found["materials"].setdefault(named[material], {}).update(last_measured)
+    for item in items:
+        if isinstance(item, OwnVessel) and item.material in {None, WATER, *named}:
+            vessel = {
+                "name": item.name,
+                "kind": item.is_a,
+                "volume_l": item.holds_l,
+                "tare_kg": item.tare_kg,
+                "material": WATER if item.material == WATER else named.get(item.material or ""),
+            }
+            found["vessels"].append(vessel)
+    return found

@@ -1,0 +1,115 @@
+"""Admixtures: the user's label gives the dose; these rules turn it into an amount and its own water."""
+
+from typing import Literal
+
+from keeve.core.errors import InputError
+from keeve.core.rules.registry import MASS_BALANCE, Amount, Dimension, Example, Fraction, Result, rule
+
+FLOZ_US_ML = 29.5735
+CWT_US_KG = 45.3592
+
+Basis = Literal[
+    "percent_binder",
+    "ml_per_100kg",
+    "floz_per_us_cwt",
+    "percent_cement",
+    "g_per_m3",
+    "ml_per_l_water",
+    "ml_per_batch",
+]
+
+# The input each basis is counted on besides the binder.
+_COUNTED_ON: dict[str, str] = {
+    "percent_cement": "cement_kg",
+    "g_per_m3": "volume_m3",
+    "ml_per_l_water": "water_l",
+}
+
+
+class AdmixtureDose(Result):
+    """Mass in kg, volume in mL (null for a powder without density) and the water it brings in kg."""
+
+    mass_kg: float
+    volume_ml: float | None
+    water_in_kg: float
+
+
+@rule(
+    "admixture-dose",
+    formula="m = dose · base;  water = m · (1 − solids) for a liquid",
+    math=(
+        r"\text{mass} = \text{dose} \cdot \text{base} "
+        r"\qquad \text{water in it} = \text{mass} \cdot (1 - \text{solids})"
+    ),
+    sources=[MASS_BALANCE],
+    example=Example(
+        given={
+            "binder_kg": 272.1552,
+            "dose": 5,
+            "basis": "floz_per_us_cwt",
+            "form": "liquid",
+            "density_kg_l": 1.0,
+            "solids_fraction": 0.45,
+        },
+        gives={"mass_kg": 0.887205, "volume_ml": 887.205, "water_in_kg": 0.48796275},
+        origin="600 lb of binder at 5 US fl oz a US cwt is 30 fl oz, 16.5 of them water (trade arithmetic)",
+    ),
+)
+def admixture_dose(
+    binder_kg: Amount,
+    dose: Amount,
+    basis: Basis,
+    form: Literal["liquid", "powder"] = "liquid",
+    cement_kg: Amount | None = None,
+    volume_m3: Amount | None = None,
+    water_l: Amount | None = None,
+    density_kg_l: Dimension | None = None,
+    solids_fraction: Fraction | None = None,
+) -> AdmixtureDose:
+    """The amount of an admixture for a batch, and the water inside it.
+
+    Args:
+        binder_kg: binder in the batch, kg.
+        dose: the label's figure, in the unit of the basis (``percent_binder``: 1 is 1 % of product by mass).
+        basis: what the label counts the dose on.
+        form: ``liquid`` or ``powder``.
+        cement_kg: cement in the batch, kg; for ``percent_cement``.
+        volume_m3: fresh volume, m3; for ``g_per_m3``.
+        water_l: mixing water, L; for ``ml_per_l_water``.
+        density_kg_l: density of the product, kg/L; needed to turn a volume into a mass.
+        solids_fraction: solids by mass; required for a liquid, whose other share is water.
+
+    Returns:
+        mass_kg, volume_ml, water_in_kg.
+
+    Raises:
+        InputError: a figure that the form or basis needs is missing.
+    """
+    needed = _COUNTED_ON.get(basis)
+    counted = {"cement_kg": cement_kg, "volume_m3": volume_m3, "water_l": water_l}
+    if needed and counted[needed] is None:
+        raise _needs(needed, f"the basis {basis}")
+    if form == "liquid" and solids_fraction is None:
+        raise _needs("solids_fraction", "a liquid")
+    mass: float | None = {
+        "percent_binder": binder_kg * dose / 100,
+        "percent_cement": (cement_kg or 0) * dose / 100,
+        "g_per_m3": (volume_m3 or 0) * dose / 1000,
+    }.get(basis)
+    if mass is None:
+        millilitres: float = {
+            "ml_per_100kg": binder_kg / 100 * dose,
+            "floz_per_us_cwt": binder_kg / CWT_US_KG * dose * FLOZ_US_ML,
+            "ml_per_l_water": (water_l or 0) * dose,
+            "ml_per_batch": dose,
+        }[basis]
+        if density_kg_l is None:
+            raise _needs("density_kg_l", f"the basis {basis}")
+        mass = millilitres / 1000 * density_kg_l
+    water = mass * (1 - (solids_fraction or 0)) if form == "liquid" else 0.0
+    volume = None if density_kg_l is None else mass / density_kg_l * 1000
+    return AdmixtureDose(mass_kg=mass, volume_ml=volume, water_in_kg=water)
+
+
+def _needs(field: str, what: str) -> InputError:
+    return InputError("missing", f"{field} is missing: {what} needs it. Read it from the label.", [field])

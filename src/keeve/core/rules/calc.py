@@ -1,0 +1,74 @@
+"""Reaching a rule by its id with plain JSON values, as the command line and the API do."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from keeve.core.errors import InputError
+
+# Importing the rooms that hold rules is what registers them.
+from keeve.core.rules import (  # noqa: F401
+    admixtures,
+    aggregate_moisture,
+    bagged,
+    concrete_design,
+    corrections,
+    geometry,
+    load_sizes,
+    mortar_proportion,
+    next_water,
+    proportioning,
+    shopping,
+    strength,
+    temperature,
+    vessels_and_scales,
+    walls_and_stairs,
+    water,
+)
+from keeve.core.rules.registry import REGISTRY, Result, Rule
+
+
+def all_rules() -> dict[str, Rule]:
+    """Every rule by its id."""
+    return dict(sorted(REGISTRY.items()))
+
+
+def get_rule(rule_id: str) -> Rule:
+    """The rule of that id.
+
+    Raises:
+        InputError: there is none; the message lists those there are.
+    """
+    rules = all_rules()
+    if rule_id not in rules:
+        raise InputError(
+            "unknown_rule", f"There is no rule {rule_id!r}: choose one of {', '.join(rules)}.", ["rule"]
+        )
+    return rules[rule_id]
+
+
+def calc(rule_id: str, payload: Any) -> Any:
+    """Run a rule on plain JSON: an object gives an object, an array of objects an array of results.
+
+    Raises:
+        InputError: no such rule, or an input that cannot be used; in an array the field starts with
+            the index of the object at fault.
+    """
+    chosen = get_rule(rule_id)
+    if isinstance(payload, list):
+        return [_run_one(chosen, item, f"{index}.") for index, item in enumerate(payload)]
+    return _run_one(chosen, payload, "")
+
+
+def _run_one(chosen: Rule, payload: Any, prefix: str) -> dict[str, Any]:
+    if not isinstance(payload, Mapping):
+        raise InputError(
+            "not_an_object",
+            "The input must be a JSON object of named figures.",
+            [prefix.rstrip(".") or "input"],
+        )
+    try:
+        result: Result = chosen.evaluate(payload)[1]
+    except InputError as fault:
+        fault.fields = [prefix + field for field in fault.fields]
+        raise
+    return result.model_dump(mode="json")

@@ -1,0 +1,274 @@
+"""Bringing a batch back into its own ratio."""
+
+from collections.abc import Mapping
+from itertools import accumulate
+from typing import Annotated
+
+from pydantic import BaseModel, Field
+
+from keeve.core.errors import InputError
+from keeve.core.rules.registry import (
+    MASS_BALANCE,
+    PRACTICE,
+    Amount,
+    Dimension,
+    Example,
+    Fraction,
+    Result,
+    RuleWarning,
+    older,
+    rule,
+)
+
+
+class CorrectWet(Result):
+    """What to add (damp, kg), its loose volume (L; null without densities), the new ratio, and if it fits."""
+
+    add_kg: dict[str, float]
+    volume_l: float | None
+    new_ratio: float
+    fits: bool | None
+
+
+@rule(
+    "correct-wet",
+    formula="k = (W − r·B) / (r·B − Σ m·w);  add k · m · (1 + w)",
+    math=r"k = \frac{W - r B}{r B - \sum m w} \qquad \text{add} = k \, m \, (1 + w)",
+    sources=[MASS_BALANCE],
+    example=Example(
+        given={
+            "charged_kg": {"cement": 20, "sand": 80},
+            "water_kg": 17,
+            "binder": ["cement"],
+            "target_ratio": 0.75,
+            "moisture_fraction": {"sand": 0.05},
+            "mixer_free_l": 20,
+            "bulk_densities_kg_m3": {"cement": 1200, "sand": 1400},
+        },
+        gives={
+            "add_kg": {"cement": 3.6363636363636362, "sand": 15.272727272727273},
+            "volume_l": 13.939393939393939,
+            "new_ratio": 0.75,
+            "fits": True,
+        },
+        origin="by hand: k = 2/11; water then 17 + 0.727, cement 23.636",
+    ),
+)
+def correct_wet(
+    charged_kg: Annotated[dict[str, Amount], Field(min_length=1)],
+    water_kg: Amount,
+    binder: Annotated[list[str], Field(min_length=1)],
+    target_ratio: Dimension,
+    mixer_free_l: Amount | None = None,
+    moisture_fraction: dict[str, Fraction] | None = None,
+    bulk_densities_kg_m3: Annotated[
+        dict[str, Dimension] | None, older("bulk_densities_kg_m3", "densities")
+    ] = None,
+) -> CorrectWet:
+    """How much of everything dry, in the mix's own ratio, takes up too much water.
+
+    Args:
+        charged_kg: what is in, oven-dry kg by name, in the mix's ratio.
+        water_kg: free water in the batch, kg.
+        binder: the names that count as binder.
+        target_ratio: water over binder to come back to.
+        mixer_free_l: room left in the mixer, L.
+        moisture_fraction: moisture of what is added, by name.
+        bulk_densities_kg_m3: loose density as charged, kg/m3 by name; needed to say what room it takes (also read as
+            ``densities``).
+
+    Returns:
+        add_kg as charged (damp), volume_l, new_ratio and fits (both null where a figure is missing).
+
+    Raises:
+        InputError: a name is unknown, or the material to add is itself too wet to help.
+    """
+    moisture = moisture_fraction or {}
+    _check_names(
+        charged_kg, binder=binder, moisture_fraction=moisture, bulk_densities_kg_m3=bulk_densities_kg_m3 or {}
+    )
+    wanted = target_ratio * sum(charged_kg[name] for name in binder)
+    brought = sum(mass * moisture.get(name, 0.0) for name, mass in charged_kg.items())
+    if wanted <= brought:
+        raise InputError(
+            "material_too_wet",
+            "moisture_fraction is so high that this material brings more water than it takes up: use drier sand.",
+            ["moisture_fraction"],
+        )
+    surplus = water_kg - wanted
+    if surplus <= 0:
+        return CorrectWet(
+            add_kg=dict.fromkeys(charged_kg, 0.0),
+            volume_l=0.0,
+            new_ratio=water_kg / wanted * target_ratio,
+            fits=True,
+            warnings=[_NOT_TOO_WET],
+        )
+    k = surplus / (wanted - brought)
+    add = {name: k * mass * (1 + moisture.get(name, 0.0)) for name, mass in charged_kg.items()}
+    volume = (
+        sum(mass / bulk_densities_kg_m3[name] * 1000 for name, mass in add.items())
+        if bulk_densities_kg_m3 and set(add) <= set(bulk_densities_kg_m3)
+        else None
+    )
+    fits = None if volume is None or mixer_free_l is None else volume <= mixer_free_l
+    return CorrectWet(
+        add_kg=add,
+        volume_l=volume,
+        new_ratio=(water_kg + k * brought) / (wanted * (1 + k)) * target_ratio,
+        fits=fits,
+    )
+
+
+_NOT_TOO_WET = RuleWarning(
+    code="not_too_wet",
+    message="By its figures the batch is not too wet: nothing to add.",
+    field="water_kg",
+    suggestion="Check the water that was counted, and look again after mixing.",
+)
+
+
+def _check_names(charged: Mapping[str, float], **named: Mapping[str, float] | list[str]) -> None:
+    for field, names in named.items():
+        for name in names:
+            if name not in charged:
+                raise InputError(
+                    "unknown_name", f"{field} names {name!r}, which charged_kg does not hold.", [field]
+                )
+
+
+class WaterStep(BaseModel):
+    """Water to add, L, and the ratio it comes to."""
+
+    add_l: float
+    ratio: float
+
+
+class CorrectDry(Result):
+    """Steps of water up to the ceiling."""
+
+    steps: list[WaterStep]
+
+
+# Near the ceiling a little more turns a stiff mix into one that runs: half the gap, then two quarters.
+_SHARES = (0.5, 0.25, 0.25)
+
+
+@rule(
+    "correct-dry",
+    formula="½, ¼, ¼ of (ceiling − water)",
+    math=(
+        r"\text{steps} = \tfrac{1}{2}, \tfrac{1}{4}, \tfrac{1}{4} \ \text{of} \ (\text{ceiling} - \text{water})"
+    ),
+    sources=[PRACTICE],
+    example=Example(
+        given={
+            "charged_kg": {"cement": 20, "sand": 80},
+            "water_kg": 12,
+            "binder": ["cement"],
+            "ceiling_l": 16,
+        },
+        gives={
+            "steps": [
+                {"add_l": 2.0, "ratio": 0.7},
+                {"add_l": 1.0, "ratio": 0.75},
+                {"add_l": 1.0, "ratio": 0.8},
+            ]
+        },
+        origin="by hand",
+    ),
+)
+def correct_dry(
+    charged_kg: Annotated[dict[str, Amount], Field(min_length=1)],
+    water_kg: Amount,
+    binder: Annotated[list[str], Field(min_length=1)],
+    ceiling_l: Dimension,
+) -> CorrectDry:
+    """Steps of water for a batch that is too dry, each to be mixed in and judged before the next.
+
+    Args:
+        charged_kg: what is in, oven-dry kg by name.
+        water_kg: free water in the batch, kg.
+        binder: the names that count as binder.
+        ceiling_l: most free water the batch may hold, L.
+
+    Returns:
+        steps of add_l with the ratio each comes to; none at or past the ceiling.
+
+    Raises:
+        InputError: binder names what was not charged, or there is no binder in it.
+    """
+    _check_names(charged_kg, binder=binder)
+    binder_kg = sum(charged_kg[name] for name in binder)
+    if binder_kg == 0:
+        raise InputError("no_binder", "charged_kg holds no binder: give its mass.", ["charged_kg"])
+    gap = ceiling_l - water_kg
+    if gap <= 0:
+        return CorrectDry(steps=[])
+    totals = accumulate(share * gap for share in _SHARES)
+    return CorrectDry(
+        steps=[
+            WaterStep(add_l=share * gap, ratio=(water_kg + total) / binder_kg)
+            for share, total in zip(_SHARES, totals, strict=True)
+        ]
+    )
+
+
+class CorrectMiscount(Result):
+    """Vessels to add of each, and how many times the mix's parts the batch then is."""
+
+    add: dict[str, float]
+    multiple: float
+
+
+@rule(
+    "correct-miscount",
+    formula="multiple = max(charged / parts);  add = parts · multiple − charged",
+    math=(
+        r"\text{multiple} = \max \frac{\text{charged}}{\text{parts}} "
+        r"\qquad \text{add} = \text{parts} \cdot \text{multiple} - \text{charged}"
+    ),
+    sources=[MASS_BALANCE],
+    example=Example(
+        given={
+            "charged_vessels": {"cement": 1, "lime": 1, "sand": 3},
+            "parts_vessels": {"cement": 1, "lime": 1, "sand": 6},
+        },
+        gives={"add": {"cement": 0.0, "lime": 0.0, "sand": 3.0}, "multiple": 1.0},
+        origin="by hand",
+    ),
+)
+def correct_miscount(
+    charged_vessels: Annotated[dict[str, Amount], Field(min_length=1), older("charged_vessels", "charged")],
+    parts_vessels: Annotated[dict[str, Dimension], Field(min_length=1), older("parts_vessels", "parts")],
+) -> CorrectMiscount:
+    """What tops a miscounted batch up to its ratio. Nothing can be taken out, so the fullest sets the size.
+
+    Args:
+        charged_vessels: vessels that went in, by name; a name left out counts as none (also read as ``charged``).
+        parts_vessels: the mix's parts in the same vessels, by name (also read as ``parts``).
+
+    Returns:
+        add in vessels by name, and multiple, which the water follows.
+
+    Raises:
+        InputError: something was charged that the mix has not, or nothing was.
+    """
+    for name in charged_vessels:
+        if name not in parts_vessels:
+            raise InputError(
+                "unknown_name",
+                f"charged_vessels names {name!r}, which parts_vessels does not have.",
+                [f"charged_vessels.{name}"],
+            )
+    multiple = max(charged_vessels.get(name, 0.0) / wanted for name, wanted in parts_vessels.items())
+    if multiple == 0:
+        raise InputError(
+            "nothing_charged", "charged_vessels are all 0: load the mix first.", ["charged_vessels"]
+        )
+    return CorrectMiscount(
+        add={
+            name: wanted * multiple - charged_vessels.get(name, 0.0) for name, wanted in parts_vessels.items()
+        },
+        multiple=multiple,
+    )

@@ -1,0 +1,143 @@
+"""Splitting an order into mixer loads."""
+
+from typing import Literal
+
+from keeve.core.errors import InputError
+from keeve.core.rules.registry import PRACTICE, Dimension, Example, Result, Strict, rule
+from keeve.core.tolerances import ROUNDING, whole_down, whole_up
+
+_PART_BAGS = (1.0, 0.5, 0.25)
+# More than this is not a job for a mixer on site: almost always mm taken for m.
+_MOST_LOADS = 5000
+
+Limit = Literal["mixer", "life", "crew", "bag"]
+
+
+class WholeBags(Strict):
+    """Whole bags as the measure: bag_kg in a bag, binder_kg_m3 in a fresh m3."""
+
+    bag_kg: Dimension
+    binder_kg_m3: Dimension
+
+
+class LoadSize(Strict):
+    """One load: its number from 1, its fresh volume in m3, its bags where bags are the measure."""
+
+    number: int
+    volume_m3: float
+    bags: float | None = None
+
+
+class Loads(Result):
+    """The loads, and what limits their size."""
+
+    loads: list[LoadSize]
+    limit: Limit
+
+
+@rule(
+    "split-loads",
+    formula="n = ⌈order / cap − 10⁻⁹⌉, cap the smallest of mixer, life and crew; whole bags: ⌊cap / (bag / binder)⌋",
+    math=(
+        r"n = \left\lceil \frac{\text{order}}{\text{cap}} - 10^{-9} \right\rceil "
+        r"\qquad \text{whole bags} = "
+        r"\left\lfloor \frac{\text{cap}}{\text{bag} / \text{binder in a m}^{3}} \right\rfloor"
+    ),
+    sources=[PRACTICE],
+    example=Example(
+        given={"order_m3": 0.275, "mixer_working_l": 90},
+        gives={
+            "loads": [{"number": n, "volume_m3": 0.06875, "bags": None} for n in (1, 2, 3, 4)],
+            "limit": "mixer",
+        },
+        origin="by hand: 275 L in a 90 L drum is four loads of 68.75 L",
+    ),
+)
+def split_loads(
+    order_m3: Dimension,
+    mixer_working_l: Dimension,
+    whole_bags: WholeBags | None = None,
+    life_min: Dimension | None = None,
+    placing_m3_h: Dimension | None = None,
+    cycle_min: Dimension | None = None,
+    keep_pace: bool = False,
+) -> Loads:
+    """How many loads of what size.
+
+    Args:
+        order_m3: fresh volume to make, m3.
+        mixer_working_l: mixed volume the mixer works with, L.
+        whole_bags: where given, loads are whole bags; a half or a quarter if no whole one fits, and part
+            bags only in the remainder.
+        life_min: working life from first water, min.
+        placing_m3_h: what the crew places in an hour, m3.
+        cycle_min: from first water to the end of mixing, min.
+        keep_pace: never make more than is placed while the next load is mixed.
+
+    Returns:
+        The loads, and which cap limits them: ``mixer``, ``life``, ``crew`` or ``bag``.
+
+    Raises:
+        InputError: the life is over before mixing is, a figure needed is missing, or not even a quarter
+            bag fits.
+    """
+    caps: dict[Limit, float] = {"mixer": mixer_working_l / 1000}
+    if life_min is not None and placing_m3_h is not None:
+        cycle = cycle_min or 0.0
+        if life_min <= cycle:
+            raise InputError(
+                "no_life_left",
+                "life_min is not more than cycle_min: the load is past its life before it is placed. "
+                "Shorten the cycle or choose a longer life.",
+                ["life_min", "cycle_min"],
+            )
+        caps["life"] = placing_m3_h * (life_min - cycle) / 60
+    if keep_pace:
+        missing = [
+            name
+            for name, value in (("placing_m3_h", placing_m3_h), ("cycle_min", cycle_min))
+            if value is None
+        ]
+        if missing or placing_m3_h is None or cycle_min is None:
+            raise InputError("missing", f"keep_pace needs {' and '.join(missing)}: give it.", missing)
+        caps["crew"] = placing_m3_h * cycle_min / 60
+    limit = min(caps, key=lambda name: caps[name])
+    if whole_bags is None:
+        return Loads(loads=_equal(order_m3, caps[limit]), limit=limit)
+    return Loads(loads=_bagged(order_m3, caps[limit], whole_bags), limit="bag")
+
+
+def _equal(order: float, cap: float) -> list[LoadSize]:
+    number = _count(order / cap)
+    return [LoadSize(number=index + 1, volume_m3=order / number) for index in range(number)]
+
+
+def _bagged(order: float, cap: float, bags: WholeBags) -> list[LoadSize]:
+    bag_m3 = bags.bag_kg / bags.binder_kg_m3
+    each = next((whole_down(cap / (bag_m3 * part)) * part for part in _PART_BAGS
+                 if cap / (bag_m3 * part) >= 1 - ROUNDING), 0.0)  # fmt: skip
+    if each == 0:
+        raise InputError(
+            "bag_too_large",
+            "mixer_working_l holds not even a quarter bag: use a larger mixer, or loads by weight.",
+            ["mixer_working_l", "whole_bags.bag_kg"],
+        )
+    number = _count(order / (each * bag_m3))
+    rest = order - (number - 1) * each * bag_m3
+    sizes = [(each * bag_m3, each)] * (number - 1) + [(rest, rest / bag_m3)]
+    return [
+        LoadSize(number=index + 1, volume_m3=volume, bags=count)
+        for index, (volume, count) in enumerate(sizes)
+    ]
+
+
+def _count(ratio: float) -> int:
+    number = whole_up(ratio)
+    if number > _MOST_LOADS:
+        raise InputError(
+            "too_many_loads",
+            f"That is more than {_MOST_LOADS} loads: check the sizes (millimetres taken for metres?) "
+            "or take a larger mixer.",
+            ["order_m3", "mixer_working_l"],
+        )
+    return max(number, 1)

@@ -1,0 +1,144 @@
+"""Water in a batch: what is in it, how much more, and when to stop."""
+
+from typing import Literal
+
+from keeve.core.errors import InputError
+from keeve.core.rules.registry import (
+    MASS_BALANCE,
+    PRACTICE,
+    Amount,
+    Dimension,
+    Example,
+    Result,
+    rule,
+)
+from keeve.core.tolerances import LEAST_POUR_L, ROUNDING
+
+WaterState = Literal["empty", "below", "in_range", "at_ceiling", "over"]
+
+
+class WaterWindow(Result):
+    """Where the water stands, all in litres."""
+
+    total_l: float
+    remaining_l: float
+    next_step_l: float
+    state: WaterState
+
+
+@rule(
+    "water-window",
+    formula="next = start; below target (target − in) / 2; above it (ceiling − in) / 2; at least 0.1 L",
+    math=(
+        r"\text{next} = \begin{cases} \text{start} & \text{if nothing is in} \\ "
+        r"(\text{target} - \text{in}) / 2 & \text{below target} \\ "
+        r"(\text{ceiling} - \text{in}) / 2 & \text{above it} \end{cases}"
+    ),
+    sources=[PRACTICE],
+    example=Example(
+        given={"start_l": 8, "min_l": 10, "max_l": 14, "additions_l": [8]},
+        gives={"total_l": 8.0, "remaining_l": 6.0, "next_step_l": 2.0, "state": "below"},
+        origin="by hand: target 12, half of the 4 L still to it",
+    ),
+)
+def water_window(
+    start_l: Amount,
+    min_l: Amount,
+    max_l: Amount,
+    additions_l: list[Amount],
+    target_l: Amount | None = None,
+) -> WaterWindow:
+    """The next step of water, shrinking towards the target and never past the ceiling.
+
+    Near the target a little more turns a stiff mix into one that runs, so each step is half of what
+    remains.
+
+    Args:
+        start_l: water put in before the first judgement, L.
+        min_l: low end of the window, L.
+        max_l: the ceiling, L.
+        additions_l: what was added so far, L; the start counts once it is added.
+        target_l: where the mix is expected to be right, L; the middle of the window unless given.
+
+    Returns:
+        total_l in, remaining_l to the ceiling, next_step_l and the state: ``empty``, ``below``,
+        ``in_range``, ``at_ceiling`` or ``over``.
+
+    Raises:
+        InputError: the window is upside down, or start or target lie outside it.
+    """
+    if min_l > max_l:
+        raise InputError("window_reversed", "min_l is more than max_l: swap them.", ["min_l", "max_l"])
+    target = (min_l + max_l) / 2 if target_l is None else target_l
+    if not min_l <= target <= max_l:
+        raise InputError("target_outside", "target_l must lie between min_l and max_l.", ["target_l"])
+    if start_l > max_l:
+        raise InputError("start_over", "start_l is more than max_l: begin lower.", ["start_l", "max_l"])
+    total = sum(additions_l)
+    remaining = max(max_l - total, 0.0)
+    return WaterWindow(
+        total_l=total,
+        remaining_l=remaining,
+        next_step_l=_next_step(total, start_l, target, remaining),
+        state=_state(total, min_l, max_l),
+    )
+
+
+def _next_step(total: float, start: float, target: float, remaining: float) -> float:
+    if total == 0 and start > 0:
+        return start
+    gap = target - total
+    step = gap / 2 if gap > ROUNDING else remaining / 2
+    return min(max(step, LEAST_POUR_L), remaining)
+
+
+def _state(total: float, low: float, ceiling: float) -> WaterState:
+    if total == 0:
+        return "empty"
+    if total > ceiling + ROUNDING:
+        return "over"
+    if total >= ceiling - ROUNDING:
+        return "at_ceiling"
+    return "in_range" if total >= low - ROUNDING else "below"
+
+
+class WaterAccount(Result):
+    """Free water in kg and its ratio to the binder."""
+
+    total_kg: float
+    ratio: float
+
+
+@rule(
+    "water-account",
+    formula="ratio = (added + free in the pile + in admixtures) / binder",
+    math=r"\text{ratio} = \frac{\text{added} + \text{free in the pile} + \text{in admixtures}}{\text{binder}}",
+    sources=[MASS_BALANCE],
+    example=Example(
+        given={"binder_kg": 20, "added_l": 11, "free_aggregate_water_kg": 3.5, "admixture_water_kg": 0.5},
+        gives={"total_kg": 15.0, "ratio": 0.75},
+        origin="by hand",
+    ),
+)
+def water_account(
+    binder_kg: Dimension,
+    added_l: Amount,
+    free_aggregate_water_kg: float = 0.0,
+    admixture_water_kg: Amount = 0.0,
+) -> WaterAccount:
+    """All the free water of a batch and its ratio to the binder.
+
+    Args:
+        binder_kg: binder, kg.
+        added_l: water from the tap, L.
+        free_aggregate_water_kg: water the stockpile brings, kg; negative where it soaks.
+        admixture_water_kg: water inside admixtures, kg.
+
+    Returns:
+        total_kg and ratio (water over binder by mass).
+
+    Raises:
+        InputError: an input is missing, unknown or out of bounds.
+    """
+    total = added_l + free_aggregate_water_kg + admixture_water_kg
+    return WaterAccount(total_kg=total, ratio=total / binder_kg)

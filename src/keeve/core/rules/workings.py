@@ -1,0 +1,48 @@
+"""How each figure came about: the rules that were run, with their inputs and outputs."""
+
+from collections.abc import Callable
+from typing import Any, ParamSpec, TypeVar
+
+from pydantic import BaseModel, ConfigDict
+
+from keeve.core.rules.registry import Result, RuleWarning, rule_of
+
+P = ParamSpec("P")
+R = TypeVar("R", bound=Result)
+
+
+class Working(BaseModel):
+    """One rule as it was used: its inputs, outputs and sources."""
+
+    model_config = ConfigDict(frozen=True)
+
+    rule: str
+    formula: str
+    inputs: dict[str, Any]
+    outputs: dict[str, Any]
+    source: str
+
+
+class Workings:
+    """Runs rules and keeps how each was used, so that every figure can be opened to its reason."""
+
+    def __init__(self) -> None:
+        self.kept: list[Working] = []
+        self.warnings: list[RuleWarning] = []
+
+    def run(self, function: Callable[P, R], *args: P.args, **kwargs: P.kwargs) -> R:
+        """Run a rule, and keep its working and its warnings."""
+        rule = rule_of(function)
+        inputs, result = rule.evaluate(rule.named(args, kwargs))
+        self.warnings += result.warnings
+        self.kept.append(
+            Working(
+                rule=rule.id,
+                formula=rule.formula,
+                inputs=inputs.model_dump(exclude_none=True),
+                outputs=result.model_dump(exclude={"warnings", "assumed"}, exclude_none=True),
+                source=rule.source,
+            )
+        )
+        found: R = result
+        return found

@@ -1,0 +1,117 @@
+"""The contents of a running load: what was loaded and corrected, and what its plan still adds."""
+
+from typing import NamedTuple
+
+from keeve.core.planning.plan import Load, Plan, PlanStep
+from keeve.core.running.load_state import LoadState
+from keeve.core.tolerances import CRUMB_KG
+
+
+class Contents(NamedTuple):
+    """The contents of a load once all of it is in.
+
+    Args:
+        batch_kg: kg as charged, by material.
+        dry_kg: the same oven-dry.
+        binder_kg: the binder in it, kg.
+        aggregate_water_l: free water in its aggregate, L; negative where the aggregate soaks.
+        admixture_l: water in its admixtures, L.
+        yield_l: fresh volume, L.
+        growth: its binder over the planned binder; its water follows that.
+        planned: the load as planned, with the expected water of its stockpile.
+    """
+
+    batch_kg: dict[str, float]
+    dry_kg: dict[str, float]
+    binder_kg: float
+    aggregate_water_l: float
+    admixture_l: float
+    yield_l: float
+    growth: float
+    planned: Load
+
+    @property
+    def has_binder(self) -> bool:
+        """Whether it holds enough binder to base a water ratio on."""
+        return self.binder_kg > CRUMB_KG
+
+    def loose_of(self, masses_kg: dict[str, float]) -> float:
+        """Loose volume of these masses (kg as charged), L."""
+        charges = (self.planned.charge(name) for name in masses_kg)
+        return sum(masses_kg[one.material] / one.mass_kg * one.volume_l for one in charges)
+
+    def free_l(self, added_l: float) -> float:
+        """All its free water with this much added, L."""
+        return added_l + self.aggregate_water_l + self.admixture_l
+
+    def to_add_l(self, planned_l: float) -> float:
+        """Water to add here for the same ratio that ``planned_l`` gives in the load as planned, L."""
+        free_l = self.planned.water.free_l(planned_l) * self.growth
+        return max(free_l - self.aggregate_water_l - self.admixture_l, 0.0)
+
+    def as_planned_l(self, added_l: float) -> float:
+        """Water to add to the load as planned for the same ratio that ``added_l`` gives here, L."""
+        return self.planned.water.to_add_l(self.free_l(added_l) / self.growth)
+
+
+def contents(plan: Plan, load: Load, state: LoadState) -> Contents:
+    """The contents of a load: what went in, and what its plan still adds.
+
+    Args:
+        plan: the plan.
+        load: the load, with the expected water of its stockpile.
+        state: the state of the load.
+    """
+    batch_kg = {
+        charge.material: state.charged_kg.get(charge.material, 0.0)
+        + state.corrected_kg.get(charge.material, 0.0)
+        + _to_come_kg(plan, load, state, charge.material)
+        for charge in load.charges
+    }
+    times = {charge.material: batch_kg[charge.material] / charge.mass_kg for charge in load.charges}
+    dry_kg = {charge.material: charge.dry_kg * times[charge.material] for charge in load.charges}
+    binder_kg = sum(dry_kg[name] for name in plan.binders)
+    more_aggregate_water_l = sum(
+        (dry_kg[item.name] - load.charge(item.name).dry_kg) * free_fraction(item.name, plan, state)
+        for item in plan.materials
+    )
+    return Contents(
+        batch_kg=batch_kg,
+        dry_kg=dry_kg,
+        binder_kg=binder_kg,
+        aggregate_water_l=load.water.in_aggregate_l + more_aggregate_water_l,
+        admixture_l=load.water.in_admixture_l
+        + sum(item.water_l * (state.doses.get(item.name, 1.0) - 1) for item in load.admixtures),
+        yield_l=load.yield_l * sum(batch_kg.values()) / sum(charge.mass_kg for charge in load.charges),
+        growth=binder_kg / load.binder_kg,
+        planned=load,
+    )
+
+
+def free_fraction(name: str, plan: Plan, state: LoadState) -> float:
+    """Free water of a material over its oven-dry mass: as its stockpile is expected to be, otherwise as planned."""
+    material = plan.material(name)
+    if state.expected and state.expected.stockpile == material.stockpile:
+        return state.expected.free_moisture_fraction
+    return material.free_fraction
+
+
+def _to_come_kg(plan: Plan, load: Load, state: LoadState, material: str) -> float:
+    """What the open steps still add of a material, kg."""
+    mass_kg = load.charge(material).mass_kg
+    return sum(
+        mass_kg * (step.share or 0.0) * left_of(step, load, state)
+        for step in plan.procedure
+        if step.material == material
+    )
+
+
+def left_of(step: PlanStep, load: Load, state: LoadState) -> float:
+    """The share of a step that is still to be done, 0 to 1."""
+    if step.step in state.steps_done:
+        return 0.0
+    if step.kind == "charge" and step.material and step.share:
+        planned = load.charge(step.material).mass_kg * step.share
+        return max(1 - state.step_kg.get(step.step, 0.0) / planned, 0.0) if planned else 1.0
+    planned = load.water.start_l * (step.share or 0.0)
+    return max(1 - state.step_l.get(step.step, 0.0) / planned, 0.0) if planned else 1.0

@@ -1,0 +1,215 @@
+"""Corrections of a load that is too wet, miscounted, overdosed, sandy or rich, and what each costs."""
+
+from typing import NamedTuple
+
+from keeve.core.errors import InputError
+from keeve.core.planning.expected_strength import strength_of_load
+from keeve.core.planning.plan import Load, Plan
+from keeve.core.rules.corrections import CorrectDry, correct_dry, correct_miscount, correct_wet
+from keeve.core.rules.strength import StrengthBand
+from keeve.core.rules.temperature import SOLID_HEAT, CoolingPlan, cooling_plan
+from keeve.core.rules.workings import Workings
+from keeve.core.running.contents import Contents, free_fraction
+from keeve.core.running.events import Body, Cause
+from keeve.core.running.load_state import LoadState
+from keeve.core.running.working_life import heat_masses
+from keeve.core.tolerances import COUNT_FRACTION, CRUMB_KG
+
+# Where the eye says too wet and the figures do not, so much of the water is taken as the surplus where it looks
+# wettest, less between the drawings: a judgement made here, about one visible step on the trowel.
+_LEAST_SURPLUS = 0.05
+# A sandy mix is given an eighth less of its aggregate, a rich one an eighth more, inside the mix's own span.
+# A judgement made here: one step that shows.
+_BODY_STEP = 0.125
+# What one reaches back to on a warm day, °C.
+COOL_C = 20.0
+
+
+class Correction(NamedTuple):
+    """A correction of a load.
+
+    Args:
+        cause: what is wrong.
+        rule: the rule that gives the amounts.
+        add_kg: material to add, kg as charged by name.
+        water_l: water to add with it, L, so that the ratio stays as it is.
+        ratio: water over binder afterwards; None before there is water.
+        loose_l: loose volume of what is added, L.
+        room_l: room left in the mixer up to its working volume, L.
+        strength: the strength to expect afterwards at 28 days, where a law gives one.
+    """
+
+    cause: Cause
+    rule: str
+    add_kg: dict[str, float]
+    water_l: float
+    ratio: float | None
+    loose_l: float
+    room_l: float
+    strength: StrengthBand | None
+
+    @property
+    def fits(self) -> bool:
+        """Whether there is room for it in the mixer."""
+        return self.loose_l <= self.room_l
+
+
+class _Case(NamedTuple):
+    """A load to correct: the inputs of every correction."""
+
+    plan: Plan
+    state: LoadState
+    held: Contents
+    workings: Workings
+
+    def correction(
+        self, cause: Cause, rule: str, add_kg: dict[str, float], *, holds_ratio: bool
+    ) -> Correction:
+        """The correction that adds these masses, with water to keep the ratio where that is wanted."""
+        plan, held = self.plan, self.held
+        kept = {name: kg for name, kg in add_kg.items() if kg > CRUMB_KG}
+        dry_kg = {
+            name: kg * held.planned.charge(name).dry_kg / held.planned.charge(name).mass_kg
+            for name, kg in kept.items()
+        }
+        binder_kg = held.binder_kg + sum(dry_kg.get(name, 0.0) for name in plan.binders)
+        brought_l = sum(kg * free_fraction(name, plan, self.state) for name, kg in dry_kg.items())
+        free_l = held.free_l(self.state.water_l)
+        wet = bool(self.state.water) and held.has_binder
+        water_l = 0.0
+        if wet and holds_ratio:
+            water_l = max(free_l * (binder_kg / held.binder_kg - 1) - brought_l, 0.0)
+        ratio = (free_l + brought_l + water_l) / binder_kg if wet else None
+        load = held.planned
+        planned_l = load.water.to_add_l(ratio * load.binder_kg) if ratio else None
+        return Correction(
+            cause=cause,
+            rule=rule,
+            add_kg=kept,
+            water_l=water_l,
+            ratio=ratio,
+            loose_l=held.loose_of(kept),
+            room_l=max(plan.mixer.working_l - held.yield_l + self.state.gone_l, 0.0),
+            strength=None if planned_l is None else strength_of_load(plan, load, planned_l, Workings()),
+        )
+
+
+def for_reading(
+    plan: Plan, state: LoadState, held: Contents, body: Body | None, wetness: float | None, workings: Workings
+) -> Correction:
+    """The correction of a load that was judged sandy or rich, or else too wet.
+
+    Args:
+        plan: the plan.
+        state: the state of the load.
+        held: its contents.
+        body: whether it was sandy or rich; that is corrected before water.
+        wetness: how wet it looked, 0.5 right to 1 too wet; None for too wet as drawn.
+        workings: keeps the rules that are run.
+    """
+    case = _Case(plan, state, held, workings)
+    return _body(case, body) if body else _too_wet(case, 1.0 if wetness is None else wetness)
+
+
+def _too_wet(case: _Case, wetness: float) -> Correction:
+    """The correction of a load too wet. It may look too wet while its figures are in range (the sand was wetter than
+    thought), so the surplus is measured from the ratio it should have, and is never less than one small step of
+    water.
+    """
+    plan, held = case.plan, case.held
+    water = held.planned.water
+    target_ratio = water.free_l(water.target_l) / held.planned.binder_kg
+    at_target_kg = target_ratio * held.binder_kg
+    least_surplus_kg = _LEAST_SURPLUS * max(2 * wetness - 1, 0.0) * at_target_kg
+    found = case.workings.run(
+        correct_wet,
+        charged_kg=held.dry_kg,
+        water_kg=max(held.free_l(case.state.water_l), at_target_kg + least_surplus_kg),
+        binder=plan.binders,
+        target_ratio=target_ratio,
+        mixer_free_l=max(plan.mixer.working_l - held.yield_l, 0.0),
+        moisture_fraction={item.name: item.moisture_fraction for item in plan.materials},
+        bulk_densities_kg_m3={
+            item.material: item.mass_kg / item.volume_l * 1000 for item in held.planned.charges
+        },
+    )
+    return case.correction("too-wet", "correct-wet", found.add_kg, holds_ratio=False)
+
+
+def for_count(plan: Plan, state: LoadState, held: Contents, workings: Workings) -> Correction | None:
+    """The correction of a load that was miscounted or overdosed; None where its count is right.
+
+    Nothing can be taken out, so the largest share sets the size: a double dose asks for a load of twice the size.
+    """
+    parts = {item.material: item.mass_kg for item in held.planned.charges}
+    times = {name: held.batch_kg[name] / mass_kg for name, mass_kg in parts.items()}
+    doses = {name: dose for name, dose in state.doses.items() if dose > 0}
+    every = [*times.values(), *doses.values()]
+    if max(every) - min(times.values()) <= COUNT_FRACTION * max(every):
+        return None
+    found = workings.run(
+        correct_miscount,
+        charged_vessels={**times, **doses},
+        parts_vessels=dict.fromkeys({**times, **doses}, 1.0),
+    )
+    cause: Cause = "overdosed" if doses and max(doses.values()) > max(times.values()) else "miscounted"
+    add_kg = {name: found.add[name] * mass_kg for name, mass_kg in parts.items()}
+    return _Case(plan, state, held, workings).correction(cause, "correct-miscount", add_kg, holds_ratio=True)
+
+
+def _body(case: _Case, body: Body) -> Correction:
+    """The correction of a sandy load (more binder) or a rich one (more aggregate); the water follows the binder."""
+    times = 1 - _BODY_STEP if body == "sandy" else 1 + _BODY_STEP
+    parts = {}
+    for material in case.plan.materials:
+        wanted = material.parts if material.is_binder else material.parts * times
+        if not material.is_binder and material.least is not None and material.greatest is not None:
+            wanted = min(max(wanted, material.least), material.greatest)
+        # By dry mass, as the load was planned: so many times what the plan has of it.
+        parts[material.name] = case.held.planned.charge(material.name).mass_kg * wanted / material.parts
+    found = case.workings.run(correct_miscount, charged_vessels=case.held.batch_kg, parts_vessels=parts)
+    return case.correction(body, "correct-miscount", found.add, holds_ratio=True)
+
+
+def has_body(plan: Plan) -> bool:
+    """Whether a mix can be judged sandy or rich: a mortar by parts can, an all-in bag cannot."""
+    aggregates = {material.sort for material in plan.materials if not material.is_binder}
+    return plan.mix.basis != "bag" and aggregates == {"sand"}
+
+
+def water_steps(
+    plan: Plan, state: LoadState, held: Contents, ceiling_l: float, workings: Workings
+) -> CorrectDry:
+    """Steps of water for a load judged too dry, up to its ceiling (L added)."""
+    return workings.run(
+        correct_dry,
+        charged_kg=held.dry_kg,
+        water_kg=max(held.free_l(state.water_l), 0.0),
+        binder=plan.binders,
+        ceiling_l=held.free_l(ceiling_l),
+    )
+
+
+def cooler_next_time(plan: Plan, load: Load, state: LoadState, workings: Workings) -> CoolingPlan | None:
+    """Cooler water and ice that bring the next load to 20 °C; None without the temperatures of mix and water.
+
+    The temperature of the dry materials is computed back from that of the mix.
+    """
+    water_c = plan.conditions.water_c if state.water_c is None else state.water_c
+    if state.mix_c is None or water_c is None or state.mix_c <= COOL_C or not load.water.target_l:
+        return None
+    masses = heat_masses(plan, load)
+    solids = SOLID_HEAT * (masses["aggregate_kg"] + masses["cement_kg"]) + masses["aggregate_water_kg"]
+    dry_c = state.mix_c + (state.mix_c - water_c) * masses["water_kg"] / solids
+    try:
+        return workings.run(
+            cooling_plan,
+            **masses,
+            aggregate_c=dry_c,
+            cement_c=dry_c,
+            water_c=water_c,
+            target_c=COOL_C,
+        )
+    except InputError:
+        # Temperatures that cannot be together: nothing is advised on them.
+        return None

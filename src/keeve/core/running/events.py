@@ -1,0 +1,316 @@
+"""The events of a running load, in the form in which they are sent, stored and exported."""
+
+from collections.abc import Iterable
+from datetime import datetime
+from typing import Annotated, Any, Literal, TypeVar
+from uuid import UUID
+
+from pydantic import AwareDatetime, ConfigDict, Field, TypeAdapter
+
+from keeve.core.errors import validated
+from keeve.core.mixes.model import Reading
+from keeve.core.rules.registry import Amount, Dimension, Strict, older
+from keeve.core.rules.temperature import Celsius, LiquidCelsius
+
+
+class AnyEvent(Strict):
+    """The fields of every event.
+
+    The client makes ``id`` (an event sent twice is stored once), names itself in ``device_id`` and counts its events
+    in ``device_seq``. The server sets ``recorded_by`` and ``received_at``.
+    """
+
+    model_config = ConfigDict(populate_by_name=True)
+
+    id: Annotated[UUID, Field(strict=False)]
+    device_id: Annotated[str, Field(min_length=1, max_length=64)]
+    device_seq: Annotated[int, Field(ge=0, lt=2**53)]
+    occurred_at: Annotated[AwareDatetime, Field(strict=False)]
+    schema_version: Annotated[Literal[1], Field(alias="schema")]
+    recorded_by: Annotated[str, Field(max_length=120)] = ""
+    received_at: Annotated[datetime | None, Field(strict=False)] = None
+
+
+class Begun(AnyEvent):
+    """The load was started. ``checks``: ids of the checks to make first (see ``pre_use_checks``).
+
+    ``flow_l_min``: flow of the hose as last measured that day, L/min.
+    """
+
+    kind: Literal["begun"]
+    checks: list[str]
+    flow_l_min: Dimension | None = None
+
+
+class ExpectedWater(Strict):
+    """The water a load is expected to need from the tap, L (see ``stockpile.forecast``).
+
+    Args:
+        stockpile: id of the material in it.
+        start_l: the start that is offered.
+        about_l: the total it will probably need.
+        low_l: low end of the 80 % band of that total.
+        high_l: high end of it.
+        last_total_l: total of the last load.
+        free_moisture_fraction: free moisture of the stockpile.
+        sd_fraction: standard deviation of that moisture.
+        weighed: whether a pan was dried since the stockpile last changed.
+        why: the reason in a few sentences.
+    """
+
+    stockpile: Annotated[str, older("stockpile", "pile")]
+    start_l: Amount
+    about_l: Amount
+    low_l: Amount
+    high_l: Amount
+    last_total_l: Amount | None
+    free_moisture_fraction: float
+    sd_fraction: Amount
+    weighed: bool
+    why: str
+
+
+class Expected(AnyEvent):
+    """The expected water of the load: recorded when it is started, and again when its stockpile changes."""
+
+    kind: Literal["expected"]
+    water: ExpectedWater
+
+
+class Accepted(AnyEvent):
+    """The checks were made. ``faults``: ids of those that failed and were overridden."""
+
+    kind: Literal["accepted"]
+    faults: Annotated[list[str], Field(max_length=20)] = []
+
+
+class Charged(AnyEvent):
+    """A material went in: kg as charged. ``part``: the step is not finished by it."""
+
+    kind: Literal["charged"]
+    step: Annotated[int, Field(ge=1)]
+    material: str
+    mass_kg: Amount
+    part: bool = False
+
+
+# Where water came from: what the rinse left in the drum counts, and so does what dripped out and went back in.
+WaterSource = Literal["tap", "hose", "drum", "drips", "ice"]
+
+
+class WaterAdded(AnyEvent):
+    """Water went in, L. ``part``: the step is not finished by it.
+
+    Ice is loose and counts by its weight. ``past_ceiling``: the reason for going past the ceiling.
+    """
+
+    kind: Literal["water_added"]
+    step: Annotated[int | None, Field(ge=1)] = None
+    water_l: Dimension
+    part: bool = False
+    source: WaterSource = "tap"
+    past_ceiling: Annotated[str, Field(max_length=200)] = ""
+
+
+class WaterLost(AnyEvent):
+    """Water dripped or ran out, L."""
+
+    kind: Literal["water_lost"]
+    water_l: Dimension
+
+
+class FlowMeasured(AnyEvent):
+    """The hose filled a vessel of this volume (L) in this time (s)."""
+
+    kind: Literal["flow_measured"]
+    vessel_l: Dimension
+    seconds: Dimension
+
+
+class TemperatureTaken(AnyEvent):
+    """The temperature of the mix was measured, °C, and optionally that of the water."""
+
+    kind: Literal["temperature"]
+    mix_c: Celsius
+    water_c: LiquidCelsius | None = None
+
+
+class Mixed(AnyEvent):
+    """It was mixed or scraped; with the step, where it is a step of the procedure."""
+
+    kind: Literal["mixed"]
+    step: Annotated[int | None, Field(ge=1)] = None
+
+
+class Admixed(AnyEvent):
+    """Admixtures went in: those of a step, or else an extra dose, as multiples of the planned dose by name."""
+
+    kind: Literal["admixed"]
+    step: Annotated[int | None, Field(ge=1)] = None
+    doses: Annotated[dict[str, Dimension], Field(max_length=10)] = {}
+
+
+class Rested(AnyEvent):
+    """It stood for the time of the step."""
+
+    kind: Literal["rested"]
+    step: Annotated[int, Field(ge=1)]
+
+
+# Beside wet and dry: short of binder, or with too much of it.
+Body = Literal["sandy", "rich"]
+
+
+class Judged(AnyEvent):
+    """It was judged. Without ``step`` the last judge step is meant.
+
+    ``wetness``: how wet it looked between the drawings, 0 too dry, 0.5 right, 1 too wet.
+    """
+
+    kind: Literal["judged"]
+    reading: Reading
+    step: Annotated[int | None, Field(ge=1)] = None
+    wetness: Annotated[float | None, Field(ge=0, le=1)] = None
+    body: Body | None = None
+
+
+class Recounted(AnyEvent):
+    """The true contents, where they differ from the record.
+
+    ``charged_kg``: kg as charged by material (totals). ``doses``: multiples of the planned dose by admixture.
+    """
+
+    kind: Literal["recounted"]
+    charged_kg: Annotated[dict[str, Amount], Field(max_length=10)] = {}
+    doses: Annotated[dict[str, Amount], Field(max_length=10)] = {}
+
+
+Cause = Literal["too-wet", "miscounted", "overdosed", "sandy", "rich"]
+
+
+class Correcting(AnyEvent):
+    """A correction was chosen: what to add, kg as charged by name, and then water, L."""
+
+    kind: Literal["correcting"]
+    cause: Cause
+    add_kg: Annotated[dict[str, Amount], Field(max_length=10)]
+    water_l: Amount = 0.0
+
+
+class Corrected(AnyEvent):
+    """Material of a correction went in: kg as charged by name."""
+
+    kind: Literal["corrected"]
+    add_kg: Annotated[dict[str, Amount], Field(min_length=1, max_length=10)]
+
+
+class Placed(AnyEvent):
+    """Fresh mix was placed, L, from the mixer or from store."""
+
+    kind: Literal["placed"]
+    volume_l: Dimension
+    from_store: bool = False
+
+
+class Stored(AnyEvent):
+    """Fresh mix was sealed and stored, L."""
+
+    kind: Literal["stored"]
+    volume_l: Dimension
+
+
+class Given(AnyEvent):
+    """Fresh mix went to another use, L."""
+
+    kind: Literal["given"]
+    volume_l: Dimension
+    use: Annotated[str, Field(min_length=1, max_length=120)]
+
+
+class Cleaned(AnyEvent):
+    """The mixer was cleaned."""
+
+    kind: Literal["cleaned"]
+
+
+class Discarded(AnyEvent):
+    """The rest was thrown away, with the reason."""
+
+    kind: Literal["discarded"]
+    reason: Annotated[str, Field(min_length=1, max_length=200)]
+
+
+class Noted(AnyEvent):
+    """A note."""
+
+    kind: Literal["note"]
+    text: Annotated[str, Field(min_length=1, max_length=1000)]
+
+
+class Undone(AnyEvent):
+    """Another event is cancelled. An undo is final: the step is done again instead."""
+
+    kind: Literal["undone"]
+    cancels: Annotated[UUID, Field(strict=False)]
+
+
+Event = (
+    Begun
+    | Expected
+    | Accepted
+    | Charged
+    | WaterAdded
+    | WaterLost
+    | FlowMeasured
+    | TemperatureTaken
+    | Admixed
+    | Mixed
+    | Rested
+    | Judged
+    | Recounted
+    | Correcting
+    | Corrected
+    | Placed
+    | Stored
+    | Given
+    | Cleaned
+    | Discarded
+    | Noted
+    | Undone
+)
+# What the server writes down by itself: nobody sends it, and there is nothing to undo.
+OWN_EVENTS = (Begun, Expected)
+
+_ADAPTER: TypeAdapter[Event] = TypeAdapter(Annotated[Event, Field(discriminator="kind")])
+E = TypeVar("E", bound=AnyEvent)
+
+
+def parse_event(raw: Any) -> Event:
+    """An event from plain JSON values.
+
+    Raises:
+        InputError: a field that is wrong, named.
+    """
+    return validated(_ADAPTER, raw)
+
+
+def event_json(event: AnyEvent) -> dict[str, Any]:
+    """The event as plain JSON values."""
+    return event.model_dump(mode="json", by_alias=True)
+
+
+def in_order(events: Iterable[E]) -> list[E]:
+    """Each event once, in the order in which it happened, whatever the order of arrival."""
+    unique: dict[UUID, E] = {}
+    for event in events:
+        unique.setdefault(event.id, event)
+    return sorted(
+        unique.values(), key=lambda event: (event.occurred_at, event.device_id, event.device_seq, event.id)
+    )
+
+
+def standing(events: Iterable[E]) -> list[E]:
+    """The events that count, in order: an undo cancels the event it names, whichever comes first."""
+    ordered = in_order(events)
+    cancelled = {event.cancels for event in ordered if isinstance(event, Undone)}
+    return [event for event in ordered if event.id not in cancelled and not isinstance(event, Undone)]

@@ -1,0 +1,109 @@
+"""The working life of a load: from first water, at its own temperature."""
+
+from datetime import datetime, timedelta
+from typing import Literal, NamedTuple
+
+from keeve.core.errors import InputError
+from keeve.core.planning.plan import Load, Plan
+from keeve.core.rules.temperature import mix_temperature, working_life
+from keeve.core.rules.workings import Workings
+from keeve.core.running.load_state import LoadState
+
+# Not begun before first water; then green, amber in its last quarter, red in its last tenth, and dead.
+Stage = Literal["not-begun", "green", "amber", "red", "dead"]
+_AMBER, _RED = 0.25, 0.10
+
+
+class Life(NamedTuple):
+    """The working life of a load.
+
+    Args:
+        life_min: from first water, min.
+        began_at: first water; None before it.
+        mix_c: the temperature it was counted at; None where nothing is known and 20 °C was taken.
+        is_measured: whether a thermometer stood in the mix, or it was reckoned from what goes in.
+    """
+
+    life_min: float
+    began_at: datetime | None
+    mix_c: float | None
+    is_measured: bool
+
+    @property
+    def dead_at(self) -> datetime | None:
+        """When it ends."""
+        return self._after(1.0)
+
+    @property
+    def amber_at(self) -> datetime | None:
+        """When its last quarter begins."""
+        return self._after(1 - _AMBER)
+
+    @property
+    def red_at(self) -> datetime | None:
+        """When its last tenth begins."""
+        return self._after(1 - _RED)
+
+    def _after(self, share: float) -> datetime | None:
+        return self.began_at and self.began_at + timedelta(minutes=share * self.life_min)
+
+    def stage(self, now: datetime) -> Stage:
+        """How much of it is left at a moment."""
+        if self.dead_at is None or self.amber_at is None or self.red_at is None:
+            return "not-begun"
+        if now >= self.dead_at:
+            return "dead"
+        if now >= self.red_at:
+            return "red"
+        return "amber" if now >= self.amber_at else "green"
+
+
+def life_of(plan: Plan, load: Load, state: LoadState, workings: Workings) -> Life:
+    """The working life of a load by its temperature and, through its plan, its admixtures.
+
+    Judgement made here: a temperature that is only reckoned may shorten a life, never lengthen it.
+
+    Args:
+        plan: the plan.
+        load: the load, its stockpile as it is expected to be.
+        state: the load as it is.
+        workings: keeps the rules that are run.
+    """
+    reckoned_c = _reckoned_c(plan, load, workings) if state.mix_c is None else None
+    mix_c = reckoned_c if state.mix_c is None else state.mix_c
+    life_min = plan.mix.life_min
+    if mix_c is not None:
+        own_min = workings.run(working_life, life_min_at_20c=life_min, mix_c=mix_c).life_min
+        life_min = own_min if state.mix_c is not None else min(own_min, life_min)
+    return Life(life_min, state.first_water_at, mix_c, state.mix_c is not None)
+
+
+def _reckoned_c(plan: Plan, load: Load, workings: Workings) -> float | None:
+    """What the mix comes to by the plan's temperatures; None where they are not known, or it cannot be mixed so.
+
+    Materials lie at the temperature of the air unless the stockpile's own was told.
+    """
+    site = plan.conditions
+    if site.air_c is None or site.water_c is None:
+        return None
+    try:
+        return workings.run(
+            mix_temperature,
+            **heat_masses(plan, load),
+            aggregate_c=site.air_c if site.stockpile_c is None else site.stockpile_c,
+            cement_c=site.air_c,
+            water_c=site.water_c,
+        ).mix_c
+    except InputError:
+        # A frozen stockpile is no mix: the plan says so, and life is counted as at 20 °C.
+        return None
+
+
+def heat_masses(plan: Plan, load: Load) -> dict[str, float]:
+    """What of a load takes up heat, kg, by the names that the rules of temperature give it."""
+    return {
+        "aggregate_kg": sum(item.dry_kg for item in load.charges if item.material not in plan.binders),
+        "cement_kg": sum(item.dry_kg for item in load.charges if item.material in plan.binders),
+        "water_kg": load.water.target_l,
+        "aggregate_water_kg": max(load.water.in_aggregate_l, 0.0),
+    }

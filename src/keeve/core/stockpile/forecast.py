@@ -1,0 +1,223 @@
+"""The forecast of a stockpile: from what the loads before took to the start of the next one, by the rule
+``next-water``.
+
+One stockpile of a plan is followed, its sand or else its stone: that drains, dries and is rained on. The water of the
+other materials is taken as planned.
+"""
+
+from collections.abc import Sequence
+from datetime import datetime, timedelta
+from typing import NamedTuple
+
+from keeve.core.mixes.model import Reading
+from keeve.core.planning.plan import Load, Plan, PlanMaterial
+from keeve.core.rules.next_water import PAN_SD, Judged, NextWater, PastLoad, Reset, next_water
+from keeve.core.running.contents import contents
+from keeve.core.running.events import ExpectedWater
+from keeve.core.running.expected_water import followed, free_water_kg, shifted_water
+from keeve.core.running.load_state import LoadState
+from keeve.core.stockpile.events import (
+    FEEL_SD,
+    PROBE_SD,
+    Delivered,
+    Felt,
+    MoistureMeasured,
+    PanDried,
+    Rained,
+    StockpileEvent,
+    is_covered,
+)
+from keeve.core.tolerances import LEAST_POUR_L
+
+# So long unseen, and a stockpile may have drained, dried or been rained on: a judgement made here.
+_NIGHT = timedelta(hours=8)
+# A change of free moisture that is worth a word.
+_WORTH_SAYING = 0.003
+_JUDGED: dict[Reading, Judged] = {"too-dry": "dry", "right": "right", "too-wet": "wet"}
+
+
+class Observation(NamedTuple):
+    """What a load showed of the stockpile, or what happened to it between loads, and when."""
+
+    at: datetime
+    past: PastLoad
+
+
+def observed_in(plan: Plan, load: Load, state: LoadState, at: datetime) -> Observation | None:
+    """What a load shows of its stockpile: its water when first judged right, or, if thrown away, when last judged.
+
+    Water added after that answers stiffening and evaporation, not the stockpile. None where the plan follows no
+    stockpile, there is no such reading yet, or the stockpile alone brought more water than wanted.
+    """
+    material = followed(plan)
+    counting = [
+        item for item in state.judgements if item.counts and item.reading in _JUDGED and not item.body
+    ]
+    right = next((item for item in counting if item.reading == "right"), None)
+    decided = right or (counting[-1] if counting and state.discarded else None)
+    if material is None or decided is None or load.water.target_l == 0:
+        return None
+    held = contents(plan, load, state)
+    return Observation(
+        at,
+        PastLoad(
+            added_l=sum(addition.water_l for addition in state.water if addition.at <= decided.at),
+            dry_aggregate_kg=held.dry_kg[material.name],
+            judged=_JUDGED[decided.reading],
+            target_water_kg=_wanted_kg(load, material) * held.growth,
+        ),
+    )
+
+
+def _wanted_kg(load: Load, material: PlanMaterial) -> float:
+    """Free water that tap and followed stockpile are to give together."""
+    return load.water.target_l + free_water_kg(load, material)
+
+
+def history_up_to(
+    loads: Sequence[Observation], events: Sequence[StockpileEvent], now: datetime
+) -> list[Observation]:
+    """Loads and what happened to the stockpile, as one history in order of time up to now."""
+    between = [Observation(event.occurred_at, past) for event in events if (past := _between_loads(event))]
+    history: list[Observation] = []
+    for at, past in sorted([*loads, *between], key=lambda observed: observed.at):
+        overnight = (
+            history and at - history[-1].at > _NIGHT and past.reset is None and not _was_covered(events, at)
+        )
+        history.append(Observation(at, past.model_copy(update={"reset": "night"}) if overnight else past))
+    if history and now - history[-1].at > _NIGHT and not _was_covered(events, now):
+        history.append(Observation(now, _SEEN_NOTHING.model_copy(update={"reset": "night"})))
+    return history
+
+
+def _was_covered(events: Sequence[StockpileEvent], at: datetime) -> bool:
+    """Whether a cover lay on the stockpile then: under one a night neither rains on it nor dries it much."""
+    return is_covered(event for event in events if event.occurred_at <= at)
+
+
+_SEEN_NOTHING = PastLoad(added_l=0.0, dry_aggregate_kg=1.0, judged="unmixed")
+
+
+def _between_loads(event: StockpileEvent) -> PastLoad | None:
+    """An event of the stockpile as the history tells it; None for what says nothing of its water."""
+    match event:
+        case Rained():
+            return _SEEN_NOTHING.model_copy(update={"reset": "rain"})
+        case Delivered():
+            return _SEEN_NOTHING.model_copy(update={"reset": "delivery"})
+        case PanDried():
+            return _SEEN_NOTHING.model_copy(update={"pan_moisture_fraction": event.moisture_fraction})
+        case MoistureMeasured() | Felt():
+            sd = FEEL_SD if isinstance(event, Felt) else PROBE_SD
+            observed = {"pan_moisture_fraction": event.moisture_fraction, "pan_sd_fraction": sd}
+            return _SEEN_NOTHING.model_copy(update=observed)
+        case _:
+            return None
+
+
+class Forecast(NamedTuple):
+    """The forecast before the next load: the rule's result, what changed the stockpile unseen since, whether a pan
+    was dried since it last changed, and all that in a sentence.
+    """
+
+    water: NextWater
+    unseen: Reset | None
+    weighed: bool
+    why: str
+
+
+def forecast(plan: Plan, load: Load, history: Sequence[Observation]) -> Forecast | None:
+    """The forecast of the stockpile before a load; None where the plan follows none or nothing was seen of it."""
+    material = followed(plan)
+    past = [observed.past for observed in history]
+    if material is None or not any(map(_tells, past)) or load.water.target_l == 0:
+        return None
+    water = next_water(
+        history=past,
+        target_water_kg=_wanted_kg(load, material),
+        dry_aggregate_kg=load.charge(material.name).dry_kg,
+        absorption_fraction=material.absorption_fraction,
+    )
+    unseen = None if _tells(past[-1]) else past[-1].reset
+    why = _unsettled(unseen, water) if unseen else _trend(history, water)
+    return Forecast(water, unseen, _weighed(past), why)
+
+
+def _tells(past: PastLoad) -> bool:
+    return past.judged != "unmixed" or past.pan_moisture_fraction is not None
+
+
+def expected_water(plan: Plan, load: Load, history: Sequence[Observation]) -> ExpectedWater | None:
+    """The water to offer for a load: what the rule says, the low end of it where the stockpile has changed unseen.
+
+    The start is what the loads before came to, as the trade does it; after rain, a delivery or a night nobody knows,
+    and water once in does not come out again.
+    """
+    material, known = followed(plan), forecast(plan, load, history)
+    if material is None or known is None:
+        return None
+    water, why = known.water, known.why
+    ceiling_l = shifted_water(load, material, water.free_moisture_fraction, known.weighed).ceiling_l
+    if water.start_l > ceiling_l:
+        why = f"{why} {_PAST_CEILING}"
+    return ExpectedWater(
+        stockpile=material.stockpile,
+        start_l=min(max(water.low_l if known.unseen else water.start_l, LEAST_POUR_L), ceiling_l),
+        about_l=water.start_l,
+        low_l=water.low_l,
+        high_l=water.high_l,
+        last_total_l=water.last_total_l,
+        free_moisture_fraction=water.free_moisture_fraction,
+        sd_fraction=water.sd_fraction,
+        weighed=known.weighed,
+        why=why,
+    )
+
+
+_PAST_CEILING = (
+    "That is past the ceiling, reckoned with wetter sand: dry a pan of it in the yard to move it too."
+)
+
+
+def _weighed(history: Sequence[PastLoad]) -> bool:
+    """Whether a pan was dried since the stockpile last changed; feel or a probe does not move a ceiling."""
+    for past in reversed(history):
+        if past.pan_moisture_fraction is not None and past.pan_sd_fraction <= PAN_SD:
+            return True
+        if past.reset:
+            return False
+    return False
+
+
+_CHANGED: dict[Reset, str] = {
+    "rain": "It rained on the pile",
+    "delivery": "A fresh load was tipped",
+    "night": "Hours went by over the pile",
+}
+
+
+def _unsettled(unseen: Reset, water: NextWater) -> str:
+    """What the stockpile may be after it changed unseen."""
+    percent, spread = water.free_moisture_fraction * 100, water.spread_fraction * 100
+    return (
+        f"{_CHANGED[unseen]} since: {percent:.1f} % of free water before, now anything near that (± {spread:.1f}). "
+        "Begin at the low end, and judge."
+    )
+
+
+def _trend(history: Sequence[Observation], found: NextWater) -> str:
+    """How the stockpile has gone since it last changed."""
+    since = max((index for index, observed in enumerate(history) if observed.past.reset), default=0)
+    lately = history[since:]
+    steps = [step for observed, step in zip(lately, found.path[since:], strict=True) if _tells(observed.past)]
+    percent = found.free_moisture_fraction * 100
+    if len(steps) < 2:
+        return f"By what was seen last, the pile holds {percent:.1f} % of free water."
+    # Foretold for the second is what the first taught: before it there was only the usual stockpile.
+    before = steps[1].free_moisture_fraction
+    loads = f"over {sum(told.past.was_mixed for told in lately)} loads"
+    if before - found.free_moisture_fraction > _WORTH_SAYING:
+        return f"The pile dries: from {before * 100:.1f} to {percent:.1f} % of free water {loads}."
+    if found.free_moisture_fraction - before > _WORTH_SAYING:
+        return f"The pile gets wetter: from {before * 100:.1f} to {percent:.1f} % of free water {loads}."
+    return f"The pile keeps near {percent:.1f} % of free water {loads}."

@@ -1,0 +1,31 @@
+"""The tolerances of the core in one place: what counts as equal, as whole, and as nothing."""
+
+import math
+
+# Rounding of binary floats in a sum or a quotient, in any unit.
+ROUNDING = 1e-9
+# Less than anybody can measure, in mm, kg or °C.
+UNMEASURABLE = 1e-6
+
+# Measured by eye off a jug, and sums of such, L: that much short is nothing, that much over the ceiling is the ceiling.
+DROP_L = 0.05
+# The least step of water that can be poured beside a mixer, L.
+LEAST_POUR_L = 0.1
+# Less than that sticks to the shovel, kg: nobody measures it out beside a mixer.
+CRUMB_KG = 0.01
+# Less than this share of a load left in the mixer is what sticks to it.
+STICKS_FRACTION = 0.005
+# Kilograms sent and kilograms shown are the same, but for how a number is written.
+WRITTEN_FRACTION = 1e-3
+# A count off by less is what a level vessel is off by anyway.
+COUNT_FRACTION = 0.02
+
+
+def whole_up(number: float) -> int:
+    """The next whole number; what is a rounding over a whole number is that number."""
+    return math.ceil(number - ROUNDING)
+
+
+def whole_down(number: float) -> int:
+    """The whole number below; what is a rounding under a whole number is that number."""
+    return math.floor(number + ROUNDING)

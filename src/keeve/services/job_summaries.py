@@ -1,0 +1,88 @@
+"""Jobs reckoned up: what a job showed, kept, and the waste it proposes for the next."""
+
+from datetime import datetime
+from typing import NamedTuple
+from uuid import UUID, uuid4
+
+from sqlalchemy import Engine, select
+from sqlalchemy.dialects.postgresql import insert
+
+from keeve.core.running.job_summary import JobSummary, summarise_job
+from keeve.services import loads, plans
+from keeve.services.accounts import Visitor
+from keeve.services.plans import SavedPlan
+from keeve.store import models
+from keeve.store.database import crew_reading, crew_session
+
+
+class Shown(NamedTuple):
+    """The waste that a job showed, and which job."""
+
+    title: str
+    waste_fraction: float
+
+
+def summary_so_far(
+    engine: Engine, visitor: Visitor, plan_id: UUID, used: dict[str, float] | None = None
+) -> JobSummary | None:
+    """The job of a plan as it was so far; None where the crew has no such plan.
+
+    Raises:
+        InputError: a count that cannot be.
+    """
+    saved = plans.saved_plan(engine, visitor, plan_id)
+    return None if saved is None else _summary(engine, visitor, saved, used)
+
+
+def _summary(engine: Engine, visitor: Visitor, saved: SavedPlan, used: dict[str, float] | None) -> JobSummary:
+    begun = loads.loads_of_plan(engine, visitor, saved.id).values()
+    return summarise_job(saved.plan, [(running.load, running.state) for running in begun], used)
+
+
+def close_job(engine: Engine, visitor: Visitor, plan_id: UUID, used: dict[str, float], now: datetime) -> bool:
+    """Keep a job as it was reckoned up; whether the crew has it."""
+    saved = plans.saved_plan(engine, visitor, plan_id)
+    if saved is None:
+        return False
+    found = _summary(engine, visitor, saved, used)
+    with crew_session(engine, visitor.crew_id) as session:
+        session.execute(
+            insert(models.JobSummary).values(
+                id=uuid4(),
+                crew_id=visitor.crew_id,
+                plan_id=plan_id,
+                mix_id=saved.plan.mix.id,
+                title=saved.plan.title,
+                content=found.model_dump(mode="json"),
+                made_by=visitor.account_id,
+                made_at=now,
+            )
+        )
+    return True
+
+
+def last_waste(engine: Engine, visitor: Visitor, mix_id: str = "") -> Shown | None:
+    """The waste that the newest job showed, of a mix or of any; None before one was reckoned up."""
+    newest = (
+        select(models.JobSummary.title, models.JobSummary.content)
+        .order_by(models.JobSummary.made_at.desc())
+        .limit(1)
+    )
+    if mix_id:
+        newest = newest.where(models.JobSummary.mix_id == mix_id)
+    with crew_reading(engine, visitor.crew_id) as session:
+        row = session.execute(newest).first()
+    return None if row is None else Shown(row.title, JobSummary.model_validate(row.content).waste_fraction)
+
+
+def closed_summary(engine: Engine, visitor: Visitor, plan_id: UUID) -> JobSummary | None:
+    """The job of a plan as it was kept last."""
+    newest = (
+        select(models.JobSummary.content)
+        .where(models.JobSummary.plan_id == plan_id)
+        .order_by(models.JobSummary.made_at.desc())
+        .limit(1)
+    )
+    with crew_reading(engine, visitor.crew_id) as session:
+        content = session.scalar(newest)
+    return None if content is None else JobSummary.model_validate(content)

@@ -1,0 +1,112 @@
+"""Loads that were begun: read with their plans and events, and added to."""
+
+import json
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from functools import cached_property, lru_cache
+from typing import Any
+from uuid import UUID, uuid4
+
+from sqlalchemy import Select, Text, cast, func, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from keeve.core.errors import InputError
+from keeve.core.planning.plan import Load, Plan
+from keeve.core.running.events import AnyEvent, Event, event_json, in_order, parse_event
+from keeve.core.running.load_state import LoadState, fold
+from keeve.core.running.next_step import Situation, situation
+from keeve.services.accounts import Visitor
+from keeve.services.plans import plans_by_id
+from keeve.store import models
+
+# A phone's clock may run a little ahead; further, and the clock of working life would lie.
+_CLOCK_AHEAD = timedelta(minutes=2)
+
+
+@dataclass(frozen=True)
+class RunningLoad:
+    """A load that was begun: its plan, what was planned for it, its events in order."""
+
+    id: UUID
+    plan_id: UUID
+    plan: Plan
+    load: Load
+    begun_at: datetime
+    events: list[Event]
+
+    @cached_property
+    def state(self) -> LoadState:
+        """Its state: the fold of its events."""
+        return fold(self.events)
+
+    def situation(self, now: datetime) -> Situation:
+        """Where it stands at that moment."""
+        return situation(self.plan, self.load, self.state, now)
+
+
+_EVENTS = (
+    select(func.json_agg(cast(models.Event.content, Text)))
+    .where(models.Event.crew_id == models.Load.crew_id, models.Event.load_id == models.Load.id)
+    .correlate(models.Load)
+    .scalar_subquery()
+)
+
+
+@lru_cache(maxsize=8192)
+def _event(content: str) -> Event:
+    """An event as it is kept. Kept in memory once read, as plans are: it never changes."""
+    return parse_event(json.loads(content))
+
+
+def read_loads(session: Session, loads: Select[models.Load]) -> list[RunningLoad]:
+    """Begun loads with their plans and events, read in one query, or two where a plan is not kept yet."""
+    rows = session.execute(loads.add_columns(_EVENTS)).all()
+    plans = plans_by_id(session, {row.plan_id for row, _ in rows})
+    found = []
+    for row, contents in rows:
+        plan = plans[row.plan_id]
+        load = plan.load(row.number)
+        if load is None:
+            raise LookupError(f"load {row.id} has number {row.number}, which its plan has not")
+        events = in_order(map(_event, contents or ()))
+        found.append(RunningLoad(row.id, row.plan_id, plan, load, row.begun_at, events))
+    return found
+
+
+def check_not_in_future(event: AnyEvent, now: datetime) -> None:
+    """Refuse an event of a clock that runs ahead."""
+    if event.occurred_at > now + _CLOCK_AHEAD:
+        minutes = (event.occurred_at - now).total_seconds() / 60
+        raise InputError(
+            "clock_ahead",
+            f"occurred_at is {minutes:.0f} min in the future: set the clock of this device, then tap again.",
+            ["occurred_at"],
+        )
+
+
+def own_event(visitor: Visitor, number: int, now: datetime) -> dict[str, Any]:
+    """What an event has that the server writes down by itself, as the load's event of that number."""
+    return {
+        "id": uuid4(),
+        "device_id": "keeve",
+        "device_seq": number,
+        "occurred_at": now,
+        "schema": 1,
+        "recorded_by": visitor.name,
+        "received_at": now,
+    }
+
+
+def add_event(session: Session, visitor: Visitor, load_id: UUID, event: AnyEvent, now: datetime) -> None:
+    """Append an event to a load."""
+    session.execute(
+        insert(models.Event).values(
+            id=event.id,
+            crew_id=visitor.crew_id,
+            load_id=load_id,
+            account_id=visitor.account_id,
+            received_at=now,
+            content=event_json(event),
+        )
+    )

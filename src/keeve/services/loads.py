@@ -1,0 +1,152 @@
+"""Running loads: begin one, record what happens, see where it stands, read the log."""
+
+from dataclasses import replace
+from datetime import datetime, timedelta
+from typing import Any, NamedTuple
+from uuid import UUID, uuid4
+
+from sqlalchemy import ColumnElement, Engine, exists, select, tuple_
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from keeve.core.running.allowed_events import check_allowed
+from keeve.core.running.events import Begun, in_order, parse_event
+from keeve.core.running.load_state import fold
+from keeve.core.running.next_step import OVER, Situation
+from keeve.core.running.pre_use_checks import checks_for
+from keeve.services import stockpiles
+from keeve.services.accounts import Visitor
+from keeve.services.load_store import RunningLoad, add_event, check_not_in_future, own_event, read_loads
+from keeve.services.plans import plans_by_id
+from keeve.store import models
+from keeve.store.database import crew_reading, crew_session
+
+# A load that was begun before that and never finished is history, not work.
+_IN_WORK_FOR = timedelta(days=2)
+# The materials are looked at again where no load of the plan was begun for so long.
+_WORKING_DAY = timedelta(hours=12)
+_KIND = models.Event.content["kind"].as_string()
+
+
+def begin_load(engine: Engine, visitor: Visitor, plan_id: UUID, number: int, now: datetime) -> UUID | None:
+    """Begin a load of a plan, or find it begun already; None where the plan has no such load."""
+    with crew_session(engine, visitor.crew_id) as session:
+        plan = plans_by_id(session, {plan_id}).get(plan_id)
+        load = plan.load(number) if plan else None
+        if plan is None or load is None:
+            return None
+        begun_before = session.scalars(
+            select(models.Load.begun_at).where(models.Load.plan_id == plan_id)
+        ).all()
+        load_id: UUID | None = session.scalar(
+            insert(models.Load)
+            .values(id=uuid4(), crew_id=visitor.crew_id, plan_id=plan_id, number=number, begun_at=now)
+            .on_conflict_do_nothing(constraint="load_once")
+            .returning(models.Load.id)
+        )
+        if load_id is None:
+            return session.scalars(
+                select(models.Load.id).where(models.Load.plan_id == plan_id, models.Load.number == number)
+            ).one()
+        is_first = all(at < now - _WORKING_DAY for at in begun_before)
+        checks = [check.id for check in checks_for(plan)] if is_first else []
+        flow_l_min = _flow_measured(session, now)
+        begun = Begun(kind="begun", checks=checks, flow_l_min=flow_l_min, **own_event(visitor, 0, now))
+        add_event(session, visitor, load_id, begun, now)
+        running = read_loads(session, select(models.Load).where(models.Load.id == load_id))[0]
+        stockpiles.look_ahead(session, visitor, running, now)
+        return load_id
+
+
+def _flow_measured(session: Session, now: datetime) -> float | None:
+    """What the crew's hose was last measured at that day, L/min."""
+    newest = (
+        select(models.Event.content)
+        .join(models.Load, models.Load.id == models.Event.load_id)
+        .where(models.Load.begun_at > now - _WORKING_DAY, _KIND == "flow_measured")
+        .order_by(models.Event.received_at.desc())
+        .limit(1)
+    )
+    content = session.scalar(newest)
+    return None if content is None else fold([parse_event(content)]).flow_l_min
+
+
+def record_event(
+    engine: Engine, visitor: Visitor, load_id: UUID, raw: Any, now: datetime
+) -> RunningLoad | None:
+    """Append one event, once, and give the load as it then stands; None where the crew has no such load.
+
+    Raises:
+        InputError: the event is malformed, or does not count at its moment.
+    """
+    event = parse_event(raw)
+    check_not_in_future(event, now)
+    event = event.model_copy(update={"recorded_by": visitor.name, "received_at": now})
+    with crew_session(engine, visitor.crew_id) as session:
+        # The lock makes two benches on one load take turns; what is read after it holds the other's events.
+        locked = session.scalars(select(models.Load.id).where(models.Load.id == load_id).with_for_update())
+        if locked.first() is None:
+            return None
+        running = read_loads(session, select(models.Load).where(models.Load.id == load_id))[0]
+        if any(event.id == known.id for known in running.events):
+            return running
+        check_allowed(running.plan, running.load, running.state, event)
+        add_event(session, visitor, load_id, event, now)
+    return replace(running, events=in_order([*running.events, event]))
+
+
+def running_load(engine: Engine, visitor: Visitor, load_id: UUID) -> RunningLoad | None:
+    """A load of the visitor's crew that was begun."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        return next(iter(read_loads(session, select(models.Load).where(models.Load.id == load_id))), None)
+
+
+def loads_of_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> dict[int, RunningLoad]:
+    """The loads of a plan that were begun, by number."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        found = read_loads(session, select(models.Load).where(models.Load.plan_id == plan_id))
+        return {running.load.number: running for running in found}
+
+
+def _has_event(*kinds: str) -> ColumnElement[bool]:
+    """Whether a load has an event of one of these kinds."""
+    here = (models.Event.crew_id == models.Load.crew_id, models.Event.load_id == models.Load.id)
+    return exists().where(*here, _KIND.in_(kinds)).correlate(models.Load)
+
+
+class InWork(NamedTuple):
+    """A load in work, and where it stands."""
+
+    running: RunningLoad
+    situation: Situation
+
+
+def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[InWork]:
+    """Loads begun lately and not done, what runs out first on top."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        lately = (
+            select(models.Load)
+            .where(models.Load.begun_at > now - _IN_WORK_FOR)
+            # What is clean and keeps nothing need not be read.
+            .where(~_has_event("cleaned") | _has_event("stored", "undone"))
+            .order_by(models.Load.begun_at)
+        )
+        found = [InWork(item, item.situation(now)) for item in read_loads(session, lately)]
+    late = now + _IN_WORK_FOR
+
+    def runs_out(item: InWork) -> datetime:
+        dead_at = item.situation.dead_at
+        return late if dead_at is None or item.situation.act in OVER else dead_at
+
+    return sorted((item for item in found if item.situation.act != "done"), key=runs_out)
+
+
+def log_page(
+    engine: Engine, visitor: Visitor, *, limit: int, before: tuple[datetime, UUID] | None = None
+) -> list[RunningLoad]:
+    """Loads that were begun, newest first, from after the last one of the page before."""
+    query = select(models.Load).order_by(models.Load.begun_at.desc(), models.Load.id.desc()).limit(limit)
+    if before is not None:
+        query = query.where(tuple_(models.Load.begun_at, models.Load.id) < tuple_(*before))
+    with crew_reading(engine, visitor.crew_id) as session:
+        return read_loads(session, query)

@@ -1,0 +1,190 @@
+"""The crew's stockpiles: what the loads drawn from one told of it, what happened to it, what it will leave for the tap.
+
+A crew has one stockpile of each sand and stone: where it lies on two sites, it works as two crews.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+from sqlalchemy import Engine, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from keeve.core.errors import InputError
+from keeve.core.mixes import materials
+from keeve.core.planning.plan import Plan
+from keeve.core.running.events import Expected, Undone, event_json, standing
+from keeve.core.running.expected_water import followed
+from keeve.core.stockpile.events import StockpileEvent, is_covered, last_measured, parse_stockpile_event
+from keeve.core.stockpile.forecast import (
+    Forecast,
+    Observation,
+    expected_water,
+    forecast,
+    history_up_to,
+    observed_in,
+)
+from keeve.services.accounts import Visitor
+from keeve.services.load_store import RunningLoad, add_event, check_not_in_future, own_event, read_loads
+from keeve.services.plans import newest_plan_ids, plans_by_id
+from keeve.store import models
+from keeve.store.database import crew_reading, crew_session
+
+# How far back a stockpile is followed: longer ago it was another stockpile. A judgement made here.
+_FOLLOWED_FOR = timedelta(days=7)
+_MOST_LOADS = 60
+
+
+@dataclass(frozen=True)
+class Stockpile:
+    """A stockpile as it is known: its history, what happened to it, and what the next load would take (in the yard, one
+    like the last).
+    """
+
+    id: str
+    history: list[Observation]
+    events: list[StockpileEvent]
+    forecast: Forecast | None
+
+    @property
+    def is_covered(self) -> bool:
+        """Whether its cover is on."""
+        return is_covered(self.events)
+
+    @property
+    def name(self) -> str:
+        """What lies in it."""
+        return materials()[self.id].name
+
+
+def stockpiles_of(engine: Engine, visitor: Visitor, now: datetime) -> list[Stockpile]:
+    """The stockpiles that the crew's newest plans are drawn from, or that something happened to."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        ids = newest_plan_ids(session)
+        plans = plans_by_id(session, set(ids))
+        drawn = [material.stockpile for plan_id in ids if (material := followed(plans[plan_id]))]
+        lately = select(models.StockpileEvent.stockpile).where(
+            models.StockpileEvent.received_at > now - _FOLLOWED_FOR
+        )
+        known = dict.fromkeys([*drawn, *session.scalars(lately)])
+        return [_stockpile(session, stockpile_id, now) for stockpile_id in known]
+
+
+def last_measured_of(engine: Engine, visitor: Visitor, now: datetime) -> dict[str, dict[str, float]]:
+    """The last measurements of each stockpile since rain or a delivery: moisture and bulking, as fractions."""
+    since = models.StockpileEvent.received_at > now - _FOLLOWED_FOR
+    with crew_reading(engine, visitor.crew_id) as session:
+        rows = session.execute(
+            select(models.StockpileEvent.stockpile, models.StockpileEvent.content).where(since)
+        ).all()
+    return {
+        stockpile_id: last_measured(
+            standing(parse_stockpile_event(row.content) for row in rows if row.stockpile == stockpile_id)
+        )
+        for stockpile_id in dict.fromkeys(row.stockpile for row in rows)
+    }
+
+
+def stockpile_before(
+    engine: Engine, visitor: Visitor, running: RunningLoad, now: datetime
+) -> Stockpile | None:
+    """The stockpile of a load as it is known before its water; None where all of it comes in bags."""
+    material = followed(running.plan)
+    if material is None:
+        return None
+    with crew_reading(engine, visitor.crew_id) as session:
+        loads, events = _seen(session, material.stockpile, now)
+    history = history_up_to(_observed([item for item in loads if item.id != running.id]), events, now)
+    return Stockpile(material.stockpile, history, events, forecast(running.plan, running.load, history))
+
+
+def _stockpile(session: Session, stockpile_id: str, now: datetime) -> Stockpile:
+    loads, events = _seen(session, stockpile_id, now)
+    history = history_up_to(_observed(loads), events, now)
+    last = loads[-1] if loads else None
+    following = forecast(last.plan, last.load, history) if last else None
+    return Stockpile(stockpile_id, history, events, following)
+
+
+def _seen(
+    session: Session, stockpile_id: str, now: datetime
+) -> tuple[list[RunningLoad], list[StockpileEvent]]:
+    """The loads drawn from a stockpile lately, and what happened to it, each in order."""
+    since = now - _FOLLOWED_FOR
+    lately = (
+        select(models.Load)
+        .where(models.Load.begun_at > since)
+        .order_by(models.Load.begun_at.desc())
+        .limit(_MOST_LOADS)
+    )
+    loads = [item for item in read_loads(session, lately) if _draws_on(item.plan, stockpile_id)]
+    contents = session.scalars(
+        select(models.StockpileEvent.content).where(
+            models.StockpileEvent.stockpile == stockpile_id, models.StockpileEvent.received_at > since
+        )
+    )
+    return loads[::-1], standing(parse_stockpile_event(content) for content in contents)
+
+
+def _draws_on(plan: Plan, stockpile_id: str) -> bool:
+    material = followed(plan)
+    return material is not None and material.stockpile == stockpile_id
+
+
+def _observed(loads: Iterable[RunningLoad]) -> list[Observation]:
+    observed = (observed_in(item.plan, item.load, item.state, item.begun_at) for item in loads)
+    return [item for item in observed if item is not None]
+
+
+def record_stockpile_event(
+    engine: Engine, visitor: Visitor, stockpile_id: str, raw: Any, now: datetime
+) -> bool:
+    """Write down what happened to a stockpile, once, and look ahead again for loads that wait for their water.
+
+    False where nothing of that name lies in a stockpile.
+
+    Raises:
+        InputError: the event is malformed, or there is nothing to undo.
+    """
+    if stockpile_id not in materials() or not materials()[stockpile_id].is_stockpiled:
+        return False
+    event = parse_stockpile_event(raw).model_copy(update={"recorded_by": visitor.name, "received_at": now})
+    check_not_in_future(event, now)
+    with crew_session(engine, visitor.crew_id) as session:
+        loads, events = _seen(session, stockpile_id, now)
+        if isinstance(event, Undone) and all(event.cancels != known.id for known in events):
+            raise InputError("nothing_to_undo", "That no longer stands: nothing to undo.", ["cancels"])
+        added = session.execute(
+            insert(models.StockpileEvent)
+            .values(
+                id=event.id,
+                crew_id=visitor.crew_id,
+                stockpile=stockpile_id,
+                account_id=visitor.account_id,
+                received_at=now,
+                content=event_json(event),
+            )
+            .on_conflict_do_nothing()
+            .returning(models.StockpileEvent.id)
+        )
+        if added.first() is None:
+            return True
+        for waiting in loads:
+            if not waiting.state.water and waiting.state.discarded is None:
+                look_ahead(session, visitor, waiting, now)
+    return True
+
+
+def look_ahead(session: Session, visitor: Visitor, running: RunningLoad, now: datetime) -> None:
+    """Write down, with the load, what its stockpile is expected to leave for the tap."""
+    material = followed(running.plan)
+    if material is None:
+        return
+    loads, events = _seen(session, material.stockpile, now)
+    history = history_up_to(_observed(item for item in loads if item.id != running.id), events, now)
+    water = expected_water(running.plan, running.load, history)
+    if water is not None:
+        own = own_event(visitor, len(running.events), now)
+        add_event(session, visitor, running.id, Expected(kind="expected", water=water, **own), now)

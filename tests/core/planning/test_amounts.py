@@ -1,0 +1,123 @@
+"""A load in the user's own gauge: every gauge carries the same mass, none past what vessel and scale hold."""
+
+import math
+from typing import Any
+
+import pytest
+from helpers import a_job_of, plan
+from hypothesis import given
+from hypothesis import strategies as st
+
+from keeve.core.errors import InputError
+from keeve.core.planning.amounts import gauged, gauges_of, gross_weight_of, in_vessels, jar_for, shovels_of
+from keeve.core.rules.workings import Workings
+
+BUCKET = {"name": "bucket", "volume_l": 12, "tare_kg": 0.7}
+SHOVEL = {"name": "shovel", "kind": "shovel", "volume_l": 4.5}
+BAG = {"name": "bag", "kind": "bag", "material": "cement"}
+TIN = {"name": "tin", "volume_l": 5, "material": "cement"}
+
+
+@given(st.floats(1.5, 60), st.floats(0.1, 3), st.floats(5, 200), st.floats(0.1, 1))
+def test_the_scale_shows_the_whole_charge_and_is_never_overloaded(
+    volume_l: float, tare_kg: float, capacity_kg: float, share: float
+) -> None:
+    found = plan(
+        vessels=[{**BUCKET, "volume_l": volume_l, "tare_kg": tare_kg}],
+        scales=[{"capacity_kg": capacity_kg, "division_g": 10}],
+    )
+    for charge in found.loads[0].charges:
+        reading = gross_weight_of(found, charge, share)
+        assert reading is not None
+        net_kg = reading.gross_kg - tare_kg
+        assert reading.fills * net_kg == pytest.approx(charge.mass_kg * share)
+        assert reading.gross_kg <= capacity_kg * (1 + 1e-9)
+        assert net_kg / charge.mass_kg * charge.volume_l <= volume_l * (1 + 1e-9)
+
+
+def test_shovels_spread_as_independent_ones_do() -> None:
+    """By hand: 4.5 L a shovel at 15 % each; n of them at 15 % over the root of n."""
+    found = plan(vessels=[SHOVEL], gauge="shovels")
+    charge = found.loads[0].charge("sand")
+    shovels = shovels_of(found, charge)
+    assert shovels is not None
+    assert shovels.number == pytest.approx(charge.volume_l / 4.5)
+    assert shovels.spread_fraction == pytest.approx(0.15 / math.sqrt(charge.volume_l / 4.5))
+    assert gauged(found, charge).gauge == "shovels"
+
+
+def test_a_vessel_for_one_material_comes_first_and_a_whole_bag_is_one() -> None:
+    found = plan(vessels=[BUCKET, TIN], gauge="volume")
+    cement, sand = (found.loads[0].charge(name) for name in ("cement", "sand"))
+    assert [item.name for item in cement.vessels] == ["tin", "bucket"]
+    assert [item.name for item in sand.vessels] == ["bucket"]
+    bagged = plan(vessels=[BAG, BUCKET], gauge="volume")
+    bags = bagged.loads[0].charge("cement").vessels[0]
+    assert (bags.name, bags.count) == ("bag", pytest.approx(bagged.loads[0].charge("cement").dry_kg / 25))
+
+
+def test_level_vessels_say_what_they_cost() -> None:
+    found = plan(vessels=[BUCKET], gauge="volume")
+    gauged = in_vessels(found, found.loads[0], Workings())
+    assert gauged is not None
+    litres = {name: count * 12 for name, count in gauged.counts.items()}
+    wanted = {charge.material: charge.volume_l for charge in found.loads[0].charges}
+    scale = sum(litres.values()) / sum(wanted.values())
+    worst = max(abs(litres[name] / (scale * wanted[name]) - 1) for name in wanted)
+    assert gauged.volume_error_fraction == pytest.approx(scale - 1)
+    assert gauged.ratio_error_fraction == pytest.approx(worst)
+
+
+@pytest.mark.parametrize("gauge", ["volume", "scale", "shovels"])
+def test_without_the_means_an_amount_is_told_by_weight(gauge: str) -> None:
+    found = plan(vessels=[], gauge=gauge)
+    assert gauged(found, found.loads[0].charges[0]).gauge == "weight"
+
+
+@pytest.mark.parametrize(
+    ("vessel", "field"),
+    [
+        ({"name": "bag", "kind": "bag"}, "vessels.0"),
+        ({"name": "bucket"}, "vessels.0"),
+        ({**BUCKET, "material": "gravel"}, "vessels.0.material"),
+    ],
+)
+def test_a_vessel_that_cannot_be_is_refused(vessel: dict[str, Any], field: str) -> None:
+    with pytest.raises(InputError) as caught:
+        plan(vessels=[vessel])
+    assert caught.value.fields == [field]
+
+
+@pytest.mark.parametrize(
+    ("volume_ml", "jar"),
+    [(5, None), (12, "syringe"), (32, "cylinder"), (180, "cylinder"), (700, "jug"), (9000, None)],
+)
+def test_a_dose_is_measured_in_what_can_measure_it(volume_ml: float, jar: str | None) -> None:
+    found = jar_for(volume_ml)
+    assert (found.name if found else None) == jar
+    assert found is None or found.holds_ml >= volume_ml
+
+
+def test_a_powder_under_ten_divisions_is_not_for_that_scale() -> None:
+    """By hand: 900 g/m3 of fibre in 0.04 m3 is 36 g: fine on a scale of 1 g, not on one of 10 g."""
+    job = {**a_job_of("screed-1-4-fibre", "forced-action"), "need": {"volume_m3": 0.036}}
+    for division_g, codes in ((10, {"scale_too_coarse"}), (1, set())):
+        found = plan(**job, scales=[{"capacity_kg": 30, "division_g": division_g}])
+        assert {item.code for item in found.warnings} & {"scale_too_coarse"} == codes
+
+
+def test_a_load_is_told_in_every_gauge_the_yard_has_for_it() -> None:
+    bare = plan(vessels=[])
+    assert gauges_of(bare, bare.loads[0]) == ["weight"]
+    full = plan(vessels=[BUCKET, SHOVEL], scales=[{"capacity_kg": 60, "division_g": 20}])
+    assert gauges_of(full, full.loads[0]) == ["weight", "scale", "volume", "shovels"]
+
+
+def test_prices_come_to_a_cost() -> None:
+    """By hand: 4 bags of 25 kg for 82.5 kg of cement at 9.50, and the sand by the tonne, to the next tenth, at 42."""
+    found = plan(materials={"cement": {"bag_kg": 25, "price_per_bag": 9.5}, "sand": {"price_per_t": 42}})
+    sand = next(item for item in found.shopping if item.material == "sand")
+    assert sand.mass_kg is not None
+    bags = next(item.bags for item in found.shopping if item.material == "cement")
+    assert found.cost == pytest.approx((bags or 0) * 9.5 + math.ceil(sand.mass_kg / 100) / 10 * 42)
+    assert plan().cost is None

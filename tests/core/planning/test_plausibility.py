@@ -1,0 +1,283 @@
+"""Slips: each with one as it is made on a site, and a right figure beside it that stays silent.
+
+What is usual (layers, doses, bags, loose densities) is common practice, no source.
+"""
+
+from typing import Any
+
+import pytest
+from helpers import EVERY_PROCEDURE, a_job_of, plan, raw_job
+
+from keeve.core.errors import InputError
+from keeve.core.mixes import library
+from keeve.core.mixes.find import fits
+from keeve.core.rules.registry import RuleWarning
+
+OVERLAY = a_job_of("overlay-stampable", "paddle")
+SCREED = a_job_of("screed-1-4-fibre", "forced-action")
+BAGGED = a_job_of("concrete-bagged", "tilting-drum")
+PLASTICISER = {
+    "name": "plasticiser",
+    "basis": "ml_per_100kg",
+    "dose": 150,
+    "density_kg_l": 1.02,
+    "solids_fraction": 0.2,
+}
+
+
+def slab(length_m: float, width_m: float, thickness_m: float) -> dict[str, Any]:
+    return {
+        "need": {"shape": "slab-volume", "length_m": length_m, "width_m": width_m, "thickness_m": thickness_m}
+    }
+
+
+def bag(**label: Any) -> dict[str, Any]:
+    known = {"bag_kg": 25, "yield_l": 12, "water_start_l": 1.5, "water_min_l": 1.75, "water_max_l": 2.5}
+    return {**BAGGED, "materials": {"bag": {**known, **label}}}
+
+
+def cement(**site: Any) -> dict[str, Any]:
+    return {"materials": {"cement": {"bag_kg": 25, **site}}}
+
+
+def dose(**label: Any) -> dict[str, Any]:
+    return {"admixtures": [{**PLASTICISER, **label}]}
+
+
+def buckets(*tares_kg: float) -> dict[str, Any]:
+    return {"vessels": [{"name": "bucket", "volume_l": 12, "tare_kg": tare_kg} for tare_kg in tares_kg]}
+
+
+def warned(changes: dict[str, Any]) -> dict[str, RuleWarning]:
+    """The warnings of a job by code; a dose that was simply not given is none here."""
+    return {item.code: item for item in plan(**changes).warnings if item.code != "no_label_dose"}
+
+
+# The slip as it is made, its code, its field, and what was meant.
+SLIPS: dict[str, tuple[dict[str, Any], str, str, dict[str, Any] | None]] = {
+    "4 to 1 for 1 to 4": (
+        {**SCREED, "parts": {"sand": 0.25}}, "ratio_reversed", "parts.sand", {"parts.sand": 4}
+    ),
+    "a screed of 1 to 9": ({**SCREED, "parts": {"sand": 9}}, "ratio_outside", "parts.sand", None),
+    "4 cm typed as 400 mm": (
+        slab(3, 2, 0.4), "thickness_outside", "need.0.thickness_m", {"need.0.thickness_m": 0.04}
+    ),
+    "an overlay of 10 mm typed in cm": (
+        {**OVERLAY, "need": {"area_m2": 4, "depth_mm": 1}}, "thickness_outside", "need.0.depth_mm",
+        {"need.0.depth_mm": 10},
+    ),
+    "a wall in centimetres": (
+        slab(220, 0.3, 0.02), "hundredfold", "need.0.length_m", {"need.0.length_m": 2.2}
+    ),
+    "a wall in millimetres": (
+        slab(4500, 0.003, 0.02), "hundredfold", "need.0.length_m", {"need.0.length_m": 4.5}
+    ),
+    "litres for cubic metres": (
+        {"need": {"volume_m3": 250}}, "hundredfold", "need.0.volume_m3", {"need.0.volume_m3": 0.25}
+    ),
+    "a decimal point late": (
+        dose(dose=1500), "dose_tenfold", "admixtures.0.dose", {"admixtures.0.dose": 150}
+    ),
+    "a decimal point early": (
+        dose(dose=15), "dose_tenfold", "admixtures.0.dose", {"admixtures.0.dose": 150}
+    ),
+    "a splash, guessed as a share": (
+        dose(dose=20, basis="percent_binder"), "dose_unusual", "admixtures.0.dose", None
+    ),
+    "fibre by ten": (
+        {**SCREED, "admixtures": [{"name": "fibre", "dose": 9000, "basis": "g_per_m3", "form": "powder"}]},
+        "dose_tenfold", "admixtures.0.dose", {"admixtures.0.dose": 900},
+    ),
+    "chlorides beside steel": (
+        {**dose(with_chlorides=True), "conditions": {"near_steel": True}},
+        "chlorides", "admixtures.0.with_chlorides", {"admixtures.0.with_chlorides": False},
+    ),
+    "frozen sand": (
+        {"conditions": {"stockpile_c": -2}}, "sand_frozen", "conditions.stockpile_c", {"conditions.stockpile_c": 2}
+    ),
+    "an overlay in the cold": (
+        {**OVERLAY, "conditions": {"air_c": 4.4}}, "air_too_cold", "conditions.air_c", None
+    ),
+    "degrees Fahrenheit for Celsius": (
+        {"conditions": {"air_c": 68}}, "air_too_warm", "conditions.air_c", {"conditions.air_c": 20}
+    ),
+    "old cement": (cement(age_months=7), "bag_old", "materials.cement.age_months", None),
+    "days for months": (
+        cement(age_months=45), "bag_old", "materials.cement.age_months", {"materials.cement.age_months": 1.5}
+    ),
+    "lumps": ({"conditions": {"bags": "soft-lumps"}}, "bags_damaged", "conditions.bags", {"conditions.bags": "sound"}),
+    "masonry mortar for cement": (
+        cement(says="Masonry mortar, type S"), "all_in_bag", "materials.cement.says",
+        {"materials.cement.says": "cement"},
+    ),
+    "a modifier for cement": (
+        cement(says="Polymer modifier"), "wrong_bag", "materials.cement.says", {"materials.cement.says": "cement"}
+    ),
+    "a bag in pounds": (
+        cement(bag_kg=94), "bag_unit", "materials.cement.bag_kg", {"materials.cement.bag_kg": 42.638}
+    ),
+    "a bag in kilograms, typed as pounds": (
+        cement(bag_kg=11.34), "bag_unit", "materials.cement.bag_kg", {"materials.cement.bag_kg": 25}
+    ),
+    "loose density in kg a litre": (
+        cement(bulk_density_kg_m3=1.2), "density_unlikely", "materials.cement.bulk_density_kg_m3",
+        {"materials.cement.bulk_density_kg_m3": 1200},
+    ),
+    "a yield in cubic feet": (
+        bag(yield_l=0.45), "label_contradicts", "materials.bag.yield_l", {"materials.bag.yield_l": 12.7426}
+    ),
+    "gallons for quarts of water": (
+        bag(water_start_l=9.46, water_min_l=9.84, water_max_l=11.36), "water_unit", "materials.bag.water_max_l",
+        {
+            "materials.bag.water_start_l": 2.365,
+            "materials.bag.water_min_l": 2.46,
+            "materials.bag.water_max_l": 2.84,
+        },
+    ),
+    "thinnest for thickest": (
+        bag(thickness_min_mm=100, thickness_max_mm=50), "label_contradicts", "materials.bag.thickness_min_mm",
+        {"materials.bag.thickness_min_mm": 50, "materials.bag.thickness_max_mm": 100},
+    ),
+    "a tare by ten": (buckets(7), "tare_unlikely", "vessels.0.tare_kg", {"vessels.0.tare_kg": 0.7}),
+    "one bucket that was weighed wet": (
+        buckets(0.70, 0.71, 1.2), "tares_disagree", "vessels.2.tare_kg", {"vessels.2.tare_kg": 0.71}
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("changes", "code", "field", "meant"), SLIPS.values(), ids=SLIPS)
+def test_a_slip_is_told_with_its_field_and_what_was_meant(
+    changes: dict[str, Any], code: str, field: str, meant: dict[str, Any] | None
+) -> None:
+    found = warned(changes)
+    assert code in found
+    assert found[code].field == field
+    assert set(found[code].meant or {}) == set(meant or {})
+    for path, value in (meant or {}).items():
+        is_text = isinstance(value, str | bool)
+        assert (found[code].meant or {})[path] == (value if is_text else pytest.approx(value, rel=1e-3))
+
+
+@pytest.mark.parametrize(
+    ("changes", "code", "meant"), [(item[0], item[1], item[3]) for item in SLIPS.values() if item[3]]
+)
+def test_what_was_meant_mends_it(changes: dict[str, Any], code: str, meant: dict[str, Any]) -> None:
+    raw: Any = raw_job(**changes)
+    raw["need"] = [raw["need"]]
+    for path, value in meant.items():
+        *way, last = (int(step) if step.isdigit() else step for step in path.split("."))
+        holder = raw
+        for step in way:
+            holder = holder[step]
+        holder[last] = value
+    assert code not in warned(raw)
+
+
+RIGHT: dict[str, dict[str, Any]] = {
+    "a screed of 1 to 3": {**SCREED, "parts": {"sand": 3}},
+    "the thickest mortar bed": slab(3, 2, 0.04),
+    "the thinnest overlay": {**OVERLAY, "need": {"area_m2": 4, "depth_mm": 6}},
+    "the thickest overlay": {**OVERLAY, "need": {"area_m2": 4, "depth_mm": 20}},
+    "two coats, each within": {
+        **OVERLAY,
+        "need": {"shape": "coat-volume", "area_m2": 4, "coats_mm": [8, 10]},
+    },
+    "a long garden wall": slab(60, 0.3, 0.02),
+    "a large order": {"need": {"volume_m3": 12}},
+    "a dose at the end of what is usual": dose(dose=600),
+    "the same dose as a share of the binder": dose(dose=0.15, basis="percent_binder"),
+    "fibre as its bag says": {
+        **SCREED,
+        "admixtures": [{"name": "fibre", "dose": 600, "basis": "g_per_m3", "form": "powder"}],
+    },
+    "chlorides away from steel": dose(with_chlorides=True),
+    "steel without chlorides": {**dose(), "conditions": {"near_steel": True}},
+    "a cold pile": {"conditions": {"stockpile_c": 1, "air_c": 6}},
+    "an overlay at its coldest": {**OVERLAY, "conditions": {"air_c": 5}},
+    "a hot day": {"conditions": {"air_c": 29}},
+    "cement of six weeks": cement(age_months=1.5),
+    "sound bags": {"conditions": {"bags": "sound"}},
+    "portland cement": cement(says="Portland limestone cement"),
+    "a US bag of cement": cement(bag_kg=42.64),
+    "a bag of 50 kg": cement(bag_kg=50),
+    "a half bag": cement(bag_kg=12.5),
+    "aerated cement": cement(bulk_density_kg_m3=1000),
+    "a US bag of concrete": bag(
+        bag_kg=36.3, yield_l=17, water_start_l=2.4, water_min_l=2.4, water_max_l=4.26
+    ),
+    "a label's thicknesses": bag(thickness_min_mm=50, thickness_max_mm=100),
+    "three buckets alike": buckets(0.70, 0.71, 0.74),
+    "a heavy bucket of steel": buckets(2.1),
+}
+
+
+@pytest.mark.parametrize("changes", RIGHT.values(), ids=RIGHT)
+def test_a_right_figure_stays_silent(changes: dict[str, Any]) -> None:
+    assert warned(changes) == {}
+
+
+@pytest.mark.parametrize(("mix", "mixer"), EVERY_PROCEDURE)
+def test_every_mix_in_its_own_figures_stays_silent(mix: str, mixer: str) -> None:
+    assert set(warned(a_job_of(mix, mixer))) <= {"loose_charge_high"}
+
+
+def refused(changes: dict[str, Any]) -> InputError:
+    with pytest.raises(InputError) as caught:
+        plan(**changes)
+    return caught.value
+
+
+def test_a_shape_that_makes_thousands_of_loads_is_refused_by_the_size_at_fault() -> None:
+    fault = refused(slab(300, 200, 0.04))
+    assert (fault.code, fault.fields, fault.meant) == (
+        "too_many_loads", ["need.0.length_m"], {"need.0.length_m": 3}
+    )  # fmt: skip
+    assert "centimetres" in fault.message
+    assert fault.as_json()["error"]["meant"] == {"need.0.length_m": 3}
+
+
+def test_a_coat_outside_the_mix_is_stopped() -> None:
+    fault = refused({**OVERLAY, "need": {"shape": "coat-volume", "area_m2": 4, "coats_mm": [8, 100]}})
+    assert (fault.code, fault.fields) == ("thickness_outside", ["need.0.coats_mm.1"])
+    assert fault.meant == {"need.0.coats_mm.1": 10}
+
+
+def test_a_mixer_that_does_not_suit_is_refused_with_one_that_does() -> None:
+    fault = refused({**SCREED, "mixer": {"kind": "tilting-drum", "working_l": 90}})
+    assert (fault.code, fault.fields) == ("mixer_unsuited", ["mixer.kind"])
+    assert fault.meant
+    assert plan(**{**SCREED, "mixer": {"kind": fault.meant["mixer.kind"], "working_l": 90}})
+
+
+def test_nothing_is_added_to_an_all_in_bag() -> None:
+    materials = {**BAGGED["materials"], "sand": {"moisture_fraction": 0.04}}
+    fault = refused({**BAGGED, "materials": materials})
+    assert (fault.code, fault.meant) == ("all_in_bag", {"materials.sand": None})
+    assert "takes no more sand or lime" in fault.message
+
+
+def test_chlorides_spoil_a_polymer_without_any_steel() -> None:
+    known = library()["mortar-bricklaying"].model_dump(mode="json")
+    modified = {
+        **known,
+        "id": "modified-mortar",
+        "parts": [
+            {**part, "material": "polymer-modifier"} if part["name"] == "cement" else part
+            for part in known["parts"]
+        ],
+    }
+    found = warned({**dose(with_chlorides=True), "mix": modified})
+    assert "spoils the polymer" in found["chlorides"].message
+    assert "chlorides" not in warned({**dose(), "mix": modified})
+
+
+def test_a_mix_is_found_by_use_thickness_and_yard() -> None:
+    every = library().values()
+    found = {fit.mix.id: fit.against for fit in fits(every, "bed", 10, ["lime", "sand"])}
+    assert found["lime-hydraulic-3.5"] == []
+    assert found["mortar-bricklaying"] == [("needs cement", None)]
+    assert found["hemp-lime"] == [("not made to bed", None), ("not under", 100), ("needs hemp", None)]
+    assert found["overlay-stampable"] == [("not made to bed", None), ("needs bags and pails", None)]
+    assert len(found) == len(library())
+    fitting = [fit for fit in fits(every, "lay floor", 75) if not fit.against]
+    assert {"screed-1-4-fibre", "concrete-nominal"} <= {fit.mix.id for fit in fitting}

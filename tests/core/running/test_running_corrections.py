@@ -1,0 +1,298 @@
+"""Corrections on a running load, each against an account made here from the kilograms that went in."""
+
+import pytest
+from helpers import Run, a_job_of, plan
+
+from keeve.core.errors import InputError
+from keeve.core.planning.plan import Plan
+from keeve.core.rules.temperature import mix_temperature
+from keeve.core.rules.workings import Workings
+from keeve.core.running.contents import contents
+from keeve.core.running.corrections import cooler_next_time
+from keeve.core.running.load_state import LoadState, fold
+
+PLAN = plan()
+MOISTURE = 0.04
+
+
+def account(run: Run) -> tuple[float, float, float]:
+    """Cement, dry sand and all free water of a mortar of cement and sand, kg: every event added up by hand."""
+    cement = sand = water = 0.0
+    for event in run.events:
+        if event.kind == "charged":
+            cement += event.mass_kg if event.material == "cement" else 0.0
+            sand += event.mass_kg if event.material == "sand" else 0.0
+        elif event.kind == "corrected":
+            cement += event.add_kg.get("cement", 0.0)
+            sand += event.add_kg.get("sand", 0.0)
+        elif event.kind == "water_added":
+            water += event.water_l
+        elif event.kind == "water_lost":
+            water -= event.water_l
+    dry_sand = sand / (1 + MOISTURE)
+    return cement, dry_sand, water + dry_sand * MOISTURE
+
+
+def take_up(run: Run) -> None:
+    """The correction that is shown, taken up and put in, one after the other, then mixed."""
+    shown = run.now.correction
+    assert shown is not None
+    run.do("correcting", cause=shown.cause, add_kg=shown.add_kg, water_l=shown.water_l)
+    while run.now.act == "top_up":
+        owed = run.state.owed
+        assert owed is not None
+        if owed.add_kg:
+            name, kg = next(iter(owed.add_kg.items()))
+            run.do("corrected", add_kg={name: kg})
+        else:
+            run.do("water_added", water_l=owed.water_l)
+    assert run.now.act == "mix"
+    run.do("mixed", minutes=2)
+    assert run.now.act == "judge"
+
+
+@pytest.fixture
+def run() -> Run:
+    return Run(PLAN).to_judgement()
+
+
+def test_too_wet_comes_back_to_its_target_step_by_step(run: Run) -> None:
+    run.judge("too-dry")
+    run.do("water_added", water_l=run.now.water.remaining_l)
+    run.do("mixed", minutes=2)
+    run.judge("too-wet")
+    take_up(run)
+    cement, sand, water = account(run)
+    assert water / cement == pytest.approx(0.75)
+    before = PLAN.loads[0]
+    assert sand / cement == pytest.approx(before.charge("sand").dry_kg / before.charge("cement").dry_kg)
+
+
+def test_between_the_drawings_it_is_corrected_less(run: Run) -> None:
+    added = []
+    for wetness in (0.7, 0.85, 1.0):
+        run.do("judged", reading="too-wet", wetness=wetness)
+        assert run.now.correction is not None
+        added.append(run.now.correction.add_kg["cement"])
+        run.do("undone", cancels=str(run.events[-1].id))
+    assert added == sorted(added)
+    # The surplus is a twentieth of the water, times how far it is from right.
+    assert added[0] / added[2] == pytest.approx(0.4)
+
+
+def test_nearer_to_right_a_smaller_step_of_water_is_proposed(run: Run) -> None:
+    proposed = []
+    for wetness in (0.0, 0.2, 0.3):
+        run.do("judged", reading="too-dry", wetness=wetness)
+        proposed.append(run.now.proposal_l / run.now.water.next_step_l)
+        run.do("undone", cancels=str(run.events[-1].id))
+    assert proposed == pytest.approx([1.0, 1.0, 0.8])
+    with pytest.raises(InputError) as refused:
+        run.do("judged", reading="right", wetness=0.2)
+    assert refused.value.fields == ["wetness"]
+
+
+def test_three_sands_for_four_are_topped_up(run: Run) -> None:
+    planned = PLAN.loads[0].charge("sand").mass_kg
+    run.do("recounted", charged_kg={"sand": planned * 3 / 4})
+    shown = run.now.correction
+    assert run.now.act == "correct"
+    assert shown is not None
+    assert shown.cause == "miscounted"
+    assert shown.add_kg == pytest.approx({"sand": planned / 4})
+    # The binder stays as it was, so no water goes with it; the damp sand brings its own.
+    assert shown.water_l == 0
+    take_up(run)
+    assert run.now.yield_l == pytest.approx(PLAN.loads[0].yield_l)
+    assert run.now.window.target_l == pytest.approx(PLAN.loads[0].water.target_l)
+
+
+def test_a_bag_too_many_makes_a_larger_load_of_the_same_ratio(run: Run) -> None:
+    load = PLAN.loads[0]
+    _, sand, water = account(run)
+    cement = 1.5 * load.charge("cement").mass_kg
+    run.do("recounted", charged_kg={"cement": cement})
+    ratio = water / cement
+    assert run.now.ratio == pytest.approx(ratio)
+    take_up(run)
+    added = next(event.add_kg["sand"] for event in run.events if event.kind == "corrected")
+    added_dry = added / (1 + MOISTURE)
+    assert (sand + added_dry) / cement == pytest.approx(sand / load.charge("cement").mass_kg)
+    # 1.5 times the binder from now on: the water that was in already serves it, damp sand brings some more.
+    assert run.now.ratio == pytest.approx((water + added_dry * MOISTURE) / cement)
+    assert run.now.window.target_l == pytest.approx(1.5 * load.water.target_l, rel=1e-6)
+
+
+def test_a_wrong_count_may_be_left_as_it_is(run: Run) -> None:
+    run.do("recounted", charged_kg={"sand": 1.0})
+    run.do("correcting", cause="miscounted", add_kg={})
+    assert run.now.act == "judge"
+    with pytest.raises(InputError, match="Nothing to correct"):
+        run.do("correcting", cause="miscounted", add_kg={})
+
+
+def test_a_double_dose_asks_for_a_load_of_twice_the_size() -> None:
+    dose = {
+        "name": "plasticiser", "dose": 150, "basis": "ml_per_100kg", "density_kg_l": 1.02, "solids_fraction": 0.2
+    }  # fmt: skip
+    run = Run(plan(admixtures=[dose], mixer={"kind": "tilting-drum", "working_l": 200})).to_judgement()
+    water = run.state.water_l
+    run.do("recounted", doses={"plasticiser": 2.0})
+    shown = run.now.correction
+    assert shown is not None
+    assert shown.cause == "overdosed"
+    assert shown.add_kg == pytest.approx({item.material: item.mass_kg for item in run.load.charges})
+    brought = run.load.water.in_aggregate_l
+    # Twice the binder at the same ratio: as much free water again, less what the damp sand brings of it.
+    free = water + brought + 2 * run.load.water.in_admixture_l
+    assert shown.water_l == pytest.approx(free - brought)
+
+
+def test_sandy_gets_binder_and_rich_gets_sand(run: Run) -> None:
+    load, (cement, sand, water) = PLAN.loads[0], account(run)
+    run.do("judged", reading="right", body="sandy")
+    shown = run.now.correction
+    assert shown is not None
+    # An eighth less sand to the cement: 4 : 3.5, so a seventh more cement.
+    assert shown.add_kg == pytest.approx({"cement": cement / 7})
+    assert shown.water_l == pytest.approx(water / 7)
+    run.do("undone", cancels=str(run.events[-1].id))
+    run.do("judged", reading="too-wet", body="rich")
+    shown = run.now.correction
+    assert shown is not None
+    assert shown.add_kg == pytest.approx({"sand": load.charge("sand").mass_kg / 8})
+    assert shown.ratio == pytest.approx((water + sand / 8 * MOISTURE) / cement)
+    bagged = Run(plan(**a_job_of("concrete-bagged", "barrow"))).to_judgement()
+    with pytest.raises(InputError) as refused:
+        bagged.do("judged", reading="right", body="sandy")
+    assert refused.value.fields == ["body"]
+
+
+def test_the_room_in_the_drum_is_told() -> None:
+    tight = Run(plan(mixer={"kind": "tilting-drum", "working_l": 69})).to_judgement()
+    tight.judge("too-wet")
+    assert tight.now.correction is not None
+    assert not tight.now.correction.fits
+    roomy = Run(plan(mixer={"kind": "tilting-drum", "working_l": 120})).to_judgement()
+    roomy.judge("too-wet")
+    assert roomy.now.correction is not None
+    assert roomy.now.correction.fits
+
+
+def test_only_the_correction_that_is_shown_is_taken_up(run: Run) -> None:
+    run.judge("too-wet")
+    shown = run.now.correction
+    assert shown is not None
+    for add_kg in ({"cement": 5.0}, {name: 2 * kg for name, kg in shown.add_kg.items()}, {}):
+        with pytest.raises(InputError):
+            run.do("correcting", cause="too-wet", add_kg=add_kg)
+    with pytest.raises(InputError, match="No water now"):
+        run.do("water_added", water_l=0.2)
+    run.do("correcting", cause="too-wet", add_kg=shown.add_kg)
+    with pytest.raises(InputError, match="more than the correction"):
+        run.do("corrected", add_kg={"cement": 2 * shown.add_kg["cement"]})
+
+
+def test_past_the_ceiling_only_with_a_reason_and_a_little(run: Run) -> None:
+    run.judge("too-dry")
+    with pytest.raises(InputError, match="only from the ceiling"):
+        run.do("water_added", water_l=0.2, past_ceiling="A trial")
+    run.do("water_added", water_l=run.now.water.remaining_l)
+    run.do("mixed", minutes=2)
+    run.judge("too-dry")
+    assert run.now.act == "ceiling"
+    most_l = 0.05 * run.now.window.ceiling_l
+    for what in ({"water_l": 0.2}, {"water_l": most_l + 0.2, "past_ceiling": "A trial"}):
+        with pytest.raises(InputError, match="past the ceiling"):
+            run.do("water_added", **what)
+    run.do("water_added", water_l=most_l, past_ceiling="The pile is drier than thought")
+    assert run.now.water.state == "over"
+    assert run.state.water_l == pytest.approx(run.now.window.ceiling_l + most_l)
+
+
+def test_at_the_ceiling_half_a_dose_loosens_it_and_no_more_than_two() -> None:
+    dose = {
+        "name": "plasticiser", "dose": 150, "basis": "ml_per_100kg", "density_kg_l": 1.02, "solids_fraction": 0.2
+    }  # fmt: skip
+    run = Run(plan(admixtures=[dose])).to_judgement()
+    before = contents(run.plan, run.load, run.state).admixture_l
+    run.do("admixed", doses={"plasticiser": 0.5})
+    assert contents(run.plan, run.load, run.state).admixture_l == pytest.approx(1.5 * before)
+    assert run.now.act == "mix"
+    with pytest.raises(InputError) as refused:
+        run.do("admixed", doses={"plasticiser": 0.6})
+    assert refused.value.fields == ["doses.plasticiser"]
+    with pytest.raises(InputError, match="has not"):
+        run.do("admixed", doses={"soap": 0.5})
+
+
+def test_what_drips_out_is_taken_off_and_put_back_no_more_than_it_was(run: Run) -> None:
+    _, _, before = account(run)
+    run.do("water_lost", water_l=0.6)
+    cement, _, after = account(run)
+    assert after == pytest.approx(before - 0.6)
+    assert run.now.ratio == pytest.approx(after / cement)
+    with pytest.raises(InputError, match=r"0\.6 L dripped out"):
+        run.do("water_added", water_l=0.9, source="drips")
+    run.do("water_added", water_l=0.6, source="drips")
+    assert run.now.ratio == pytest.approx(before / cement)
+    assert run.state.dripped_l == pytest.approx(0)
+
+
+def test_a_warm_mix_lives_shorter_and_the_next_load_is_told_what_cools_it(run: Run) -> None:
+    assert run.now.life.life_min == 120
+    run.do("temperature", mix_c=30.0, water_c=20.0)
+    assert run.now.life.life_min == pytest.approx(120 / 1.574, rel=1e-3)
+    plan_, load = run.plan, run.load
+    cooler = cooler_next_time(plan_, load, run.state, Workings())
+    assert cooler is not None
+    # What the dry materials must have had, so that with water at 20 °C they came to 30.
+    masses = {
+        "aggregate_kg": load.charge("sand").dry_kg,
+        "cement_kg": load.charge("cement").dry_kg,
+        "aggregate_water_kg": load.water.in_aggregate_l,
+    }
+
+    def comes_to(dry_c: float, water_c: float, ice_kg: float) -> float:
+        water_kg = load.water.target_l - ice_kg
+        return mix_temperature(
+            **masses, water_kg=water_kg, ice_kg=ice_kg, aggregate_c=dry_c, cement_c=dry_c, water_c=water_c
+        ).mix_c
+
+    dry_c = next(c / 100 for c in range(2000, 8000) if comes_to(c / 100, 20.0, 0.0) >= 30.0)
+    assert comes_to(dry_c, cooler.water_c, cooler.ice_kg) == pytest.approx(20.0, abs=0.02)
+    run.do("temperature", mix_c=10.0)
+    assert run.now.life.life_min == pytest.approx(180)
+
+
+def test_a_reckoned_temperature_shortens_a_life_and_never_lengthens_it() -> None:
+    hot = Run(plan(conditions={"air_c": 34, "water_c": 24}))
+    assert hot.now.life.life_min < 100
+    assert Run(plan(conditions={"air_c": 6, "water_c": 5})).now.life.life_min == 120
+    frozen = plan(conditions={"air_c": 6, "water_c": 5, "stockpile_c": -2})
+    assert Run(frozen).now.life.mix_c is None
+
+
+def test_a_retarder_lengthens_the_life_its_label_says() -> None:
+    label = {
+        "dose": 300,
+        "basis": "ml_per_100kg",
+        "density_kg_l": 1.1,
+        "solids_fraction": 0.3,
+        "life_min": 200,
+    }
+    long = plan(mix="mortar-general", admixtures=[{"name": "retarder", **label}])
+    assert long.mix.life_min == 200
+    assert long.procedure[-1].minutes == (0.0, 200.0)
+
+
+@pytest.mark.parametrize("mix", ["concrete-nominal", "stucco-base", "hemp-lime"])
+def test_what_a_load_holds_is_what_was_planned_until_something_is_said(mix: str) -> None:
+    made: Plan = plan(**a_job_of(mix, "forced-action" if mix == "hemp-lime" else "tilting-drum"))
+    load = made.loads[0]
+    held = contents(made, load, LoadState())
+    assert held.batch_kg == pytest.approx({item.material: item.mass_kg for item in load.charges})
+    assert held.to_add_l(load.water.target_l) == pytest.approx(load.water.target_l)
+    assert held.as_planned_l(3.0) == pytest.approx(3.0)
+    charged = Run(made).to_judgement()
+    assert contents(made, load, fold(charged.events)).batch_kg == pytest.approx(held.batch_kg)
