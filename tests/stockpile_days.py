@@ -2,8 +2,8 @@
 
 A day is twenty loads of 80 kg of oven-dry sand, 12 kg of free water wanted in each. The free moisture of
 the stockpile begins somewhere, drifts from load to load, and each load is dug from a place a little wetter or drier.
-The mixer stops adding when the mix looks right, which is off by his eye: his added water is what the load truly needed and that
-error. One load in eight ends a little dry or wet and is called so. Figures are made up, after common practice.
+The mixer stops adding when the mix looks right, which is off by his eye: his added water is what the load truly needed
+and that error. One load in eight ends a little dry or wet and is called so. Figures are made up, after common practice.
 """
 
 import sys

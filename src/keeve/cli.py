@@ -36,7 +36,9 @@ def _parser() -> argparse.ArgumentParser:
 
     test = commands.add_parser("test", help="run every check")
     test.add_argument(
-        "pytest", nargs=argparse.REMAINDER, help="only these tests (as pytest takes them), no other checks"
+        "pytest",
+        nargs=argparse.REMAINDER,
+        help="only these tests (as pytest takes them), or core: those of the core",
     )
     test.set_defaults(run=_test)
 
@@ -66,7 +68,7 @@ def _parser() -> argparse.ArgumentParser:
     calc.add_argument("rule", help="the rule's id")
     calc.set_defaults(run=_calc)
 
-    schemas = commands.add_parser("schemas", help="write the JSON Schemas of the file formats into docs/")
+    schemas = commands.add_parser("schemas", help="write the JSON Schemas and the error codes into docs/")
     schemas.set_defaults(run=_schemas)
     return parser
 
@@ -120,11 +122,13 @@ def _print_json(value: Any) -> None:
 
 
 def _schemas(options: argparse.Namespace) -> int:
+    from keeve.formats.error_codes import error_codes_text
     from keeve.formats.job_file import schemas
 
     docs = Path(__file__).parents[2] / "docs"
-    for name, schema in schemas().items():
-        (docs / name).write_text(json.dumps(schema, indent=2) + "\n", encoding="utf-8")
+    texts = {name: json.dumps(schema, indent=2) + "\n" for name, schema in schemas().items()}
+    for name, text in {**texts, "error-codes.md": error_codes_text()}.items():
+        (docs / name).write_text(text, encoding="utf-8")
         print(f"wrote docs/{name}")
     return 0
 

@@ -24,7 +24,7 @@ UNITS: UnitRegistry[float] = UnitRegistry()
         ("12 ft 3 1/2 in", "length", "metric", "147.5 inch"),
         ("1 m 20 cm", "length", "us", "1.2 m"),
         ("25 mm", "length", "metric", "0.025 m"),
-        ("2 ft3", "order", "metric", "2 ft ** 3"),
+        ("2 ft3", "volume", "metric", "2 ft ** 3"),
         ("40 m²", "area", "us", "40 m ** 2"),
         ("5 US gal", "water", "metric", "5 gallon"),
         ("5 imp gal", "water", "metric", "5 imperial_gallon"),
@@ -37,7 +37,7 @@ def test_a_quantity_is_read_as_it_is_written(
     kept_in = {
         "length": "m",
         "thickness": "m",
-        "order": "m ** 3",
+        "volume": "m ** 3",
         "area": "m ** 2",
         "water": "liter",
         "bag": "kg",

@@ -8,9 +8,12 @@ import pytest
 from helpers import job, plan, raw_job
 
 from keeve.core.errors import InputError
-from keeve.formats.csv_table import LOG_COLUMNS, csv_lines
+from keeve.core.planning.make_plan import make_plan
+from keeve.formats.csv_table import csv_lines
+from keeve.formats.error_codes import coded, error_codes_text
 from keeve.formats.job_file import parse_job, schemas
 from keeve.formats.plan_text import plan_text
+from keeve.services.views.log import LOG_COLUMNS
 
 DOCS = Path(__file__).parents[2] / "docs"
 
@@ -35,6 +38,17 @@ def test_a_broken_job_file(text: str, field: str) -> None:
     assert refused.value.fields == [field]
 
 
+def test_the_list_of_error_codes_is_current_and_holds_what_is_raised() -> None:
+    assert (DOCS / "error-codes.md").read_text() == error_codes_text()
+    codes = {item.code for item in coded()}
+    with pytest.raises(InputError) as fault:
+        parse_job("{")
+    assert fault.value.code in codes
+    warned = {item.code for item in make_plan(job(need={"area_m2": 6, "depth_mm": 400})).warnings}
+    assert warned
+    assert warned <= codes
+
+
 @pytest.mark.parametrize("name", schemas())
 def test_the_shipped_schemas_are_current(name: str) -> None:
     assert json.loads((DOCS / name).read_text()) == json.loads(json.dumps(schemas()[name]))
@@ -42,7 +56,7 @@ def test_the_shipped_schemas_are_current(name: str) -> None:
 
 def test_plan_as_text_names_what_matters() -> None:
     text = plan_text(plan())
-    assert "Net 0.250 m3, to make 0.275 m3, in 4 loads" in text
+    assert "0.250 m3 needed, 0.275 m3 with waste, in 4 loads" in text
     assert "Loads 1 to 4: 68.8 L each" in text
     assert "plasticiser by its label" in text
     assert text.rstrip().endswith("local codes and licensed practice decide.")

@@ -81,7 +81,7 @@ def begin_mooring_blocks(page: Page, machine: Machine) -> None:
     page.get_by_role("button", name="Sign in").click()
     page.get_by_role("link", name="Load 1 of Mooring blocks").click()
     page.get_by_role("button", name="Mix this load").click()
-    page.get_by_role("button", name="Looked at, begin").click()
+    page.get_by_role("button", name="All OK – start").click()
     expect(page.get_by_role("heading", level=1)).to_have_text("Part of the start water")
     expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
 
@@ -92,7 +92,7 @@ def test_killed_in_a_running_load(machine: Machine, browser: Browser) -> None:
         begin_mooring_blocks(page, machine)
         heading, done = (
             page.get_by_role("heading", level=1),
-            page.get_by_role("button", name=re.compile("^It is in")),
+            page.get_by_role("button", name=re.compile("^Added")),
         )
         expect(heading).to_have_text("Part of the start water")
 

@@ -12,7 +12,7 @@ from keeve.core.errors import InputError
 from keeve.services import accounts
 from keeve.services.accounts import SignInRefused
 from keeve.store.database import open_session
-from keeve.store.models import Account
+from keeve.store.models import Account, SignIn, SignInFailure
 
 
 @pytest.fixture
@@ -52,17 +52,29 @@ def test_a_new_password_ends_every_session(engine: Engine, name: str) -> None:
 
 def test_guessing_is_slowed_by_name_and_by_address(engine: Engine, name: str) -> None:
     for _ in range(accounts.MOST_FAILURES_BY_NAME):
-        with pytest.raises(SignInRefused, match="do not go together"):
+        with pytest.raises(SignInRefused, match="Wrong name or password"):
             sign_in(engine, name, "wrong")
     with pytest.raises(SignInRefused, match="Too many tries"):
         sign_in(engine, name)
     assert sign_in(engine, name, minutes=16)
     address = uuid4().hex
     for _ in range(accounts.MOST_FAILURES_BY_ADDRESS):
-        with pytest.raises(SignInRefused, match="do not go together"):
+        with pytest.raises(SignInRefused, match="Wrong name or password"):
             sign_in(engine, f"nobody-{uuid4().hex}", "wrong", address=address)
     with pytest.raises(SignInRefused, match="Too many tries"):
         sign_in(engine, new_visitor(engine)[0].name, address=address)
+
+
+def test_old_failures_and_dead_sessions_are_deleted(engine: Engine, name: str) -> None:
+    ended, other = sign_in(engine, name), f"nobody-{uuid4().hex}"
+    accounts.sign_out(engine, ended, NOON)
+    with pytest.raises(SignInRefused):
+        sign_in(engine, other, "wrong")
+    sign_in(engine, name, minutes=16)
+    with open_session(engine) as session:
+        failed = session.scalars(select(SignInFailure).where(SignInFailure.sign_in_name == other)).all()
+        kept = session.get(SignIn, accounts.token_hash(ended))
+    assert (failed, kept) == ([], None)
 
 
 def test_only_hashes_are_kept(engine: Engine, name: str) -> None:

@@ -94,7 +94,7 @@ def test_a_name_is_taken_once_and_a_password_is_long(engine: Engine, visitor: Vi
 
 def test_a_password_is_changed_with_the_old_one_and_ends_every_session(engine: Engine) -> None:
     visitor, session = new_visitor(engine)
-    with pytest.raises(InputError, match="not your present password"):
+    with pytest.raises(InputError, match="not your current password"):
         accounts.change_password(engine, visitor, old="wrong", new="another long password", now=NOON)
     accounts.change_password(engine, visitor, old=PASSWORD, new="another long password", now=NOON)
     assert accounts.visitor(engine, session, NOON) is None

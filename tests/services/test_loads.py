@@ -88,7 +88,7 @@ def test_materials_are_looked_at_before_the_first_load_of_a_day(
         return running
 
     first = begin(1, 0)
-    with pytest.raises(InputError, match="Look at the materials first"):
+    with pytest.raises(InputError, match="Make the checks first"):
         send(first, water())
     with pytest.raises(InputError, match="not asked"):
         send(first, raw_event("accepted", faults=["stone-clean"]))
@@ -131,6 +131,17 @@ def test_a_session_without_a_crew_reaches_no_work(engine: Engine, visitor: Visit
         with pytest.raises(CrewError):
             session.flush()
         session.expunge_all()
+
+
+def test_a_row_goes_in_under_the_session_s_crew_whatever_it_says(
+    engine: Engine, visitor: Visitor, plan_id: UUID
+) -> None:
+    values = {"id": uuid4(), "crew_id": new_visitor(engine)[0].crew_id, "thing_id": uuid4(), "content": None}
+    with crew_session(engine, visitor.crew_id) as session:
+        row = insert(models.YardVersion).values(**values, made_by=visitor.account_id, made_at=NOON)
+        session.execute(row)
+        kept = session.scalars(select(models.YardVersion).where(models.YardVersion.id == values["id"])).one()
+        assert kept.crew_id == visitor.crew_id
 
 
 @pytest.mark.parametrize(

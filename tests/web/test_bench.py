@@ -25,10 +25,10 @@ def test_plan_card_bench_log_by_taps(browser: Browser, engine: Engine, origin: s
             "The rest of the sand",
             "The rest of the start water",
         ):
-            tap(page, "It is in")
+            tap(page, "Added")
             expect(heading(page)).to_have_text(words)
         visit.check()
-        tap(page, "It is in")
+        tap(page, "Added")
         expect(heading(page)).to_have_text("Mix")
         mixed = page.get_by_role("button", name=re.compile("^Mixed"))
         expect(mixed).to_be_disabled()
@@ -40,28 +40,28 @@ def test_plan_card_bench_log_by_taps(browser: Browser, engine: Engine, origin: s
         page.reload()
         tap(page, "Mixed")
         tap(page, "Scraped")
-        expect(heading(page)).to_have_text("Which one is yours?")
+        expect(heading(page)).to_have_text("What does it look like?")
         visit.check()
         tap(page, "Crumbles")
         expect(heading(page)).to_have_text("Too dry: add")
         page.get_by_role("button", name="A little more").click()
         visit.check()
-        tap(page, "It is in")
+        tap(page, "Added")
         clock.turn(1.1)
         page.reload()
         tap(page, "Mixed")
-        tap(page, "Holds its heap")
+        tap(page, "Keeps its shape")
         expect(heading(page)).to_have_text("Place it")
         visit.check()
         page.get_by_text("Only part of it").click()
         page.get_by_role("textbox", name="Placed, L").fill("20")
-        tap(page, "This much is placed")
+        tap(page, "Placed this much")
         expect(page.locator("p.acting")).to_contain_text("48.8")
-        tap(page, "All of it is placed")
+        tap(page, "Placed all of it")
         expect(heading(page)).to_have_text("Clean it while it is soft")
-        tap(page, "It is clean")
+        tap(page, "Cleaned")
         expect(heading(page)).to_have_text("Load 1 is done")
-        page.get_by_role("link", name="See it in the log").click()
+        page.get_by_role("link", name="Open in log").click()
         expect(page.get_by_role("row", name=re.compile("Judged right")).first).to_be_visible()
         visit.check()
         page.get_by_role("link", name="Log", exact=True).click()
@@ -86,7 +86,7 @@ def test_the_bench_by_keys_alone_with_undo(
         visit.check()
         for key in ("u", "4"):
             press(page, key)
-        expect(heading(page)).to_have_text("Let it work in")
+        expect(heading(page)).to_have_text("Mix that in")
         clock.turn(1.1)
         page.reload()
         for key in ("m", "2"):
@@ -95,14 +95,14 @@ def test_the_bench_by_keys_alone_with_undo(
         press(page, "p")
         expect(page.locator("p.acting")).to_contain_text("34.4")
         page.keyboard.press("x")
-        expect(page.get_by_role("button", name=re.compile("^Discard"))).to_be_visible()
+        expect(page.get_by_role("button", name=re.compile("^Throw away what"))).to_be_visible()
         clock.turn(130)
         page.reload()
-        expect(heading(page)).to_have_text("Past its life")
+        expect(heading(page)).to_have_text("Working time is over")
         visit.check()
         for key in ("x", "c"):
             press(page, key)
-        expect(page.get_by_text("the rest was thrown away: past its working life")).to_be_visible()
+        expect(page.get_by_text("the rest thrown away: working time over")).to_be_visible()
 
 
 def test_a_step_tapped_without_signal_is_kept_and_sent(browser: Browser, engine: Engine, origin: str) -> None:
@@ -111,8 +111,8 @@ def test_a_step_tapped_without_signal_is_kept_and_sent(browser: Browser, engine:
         plan_a_bed(visit)
         begin(page)
         page.context.set_offline(True)
-        page.get_by_role("button", name=re.compile("^It is in")).click()
-        page.get_by_role("button", name=re.compile("^It is in")).click()
+        page.get_by_role("button", name=re.compile("^Added")).click()
+        page.get_by_role("button", name=re.compile("^Added")).click()
         expect(page.get_by_role("status")).to_contain_text("1 step is kept on this device")
         assert [text for text in visit.wrong if "ERR_INTERNET_DISCONNECTED" not in text] == []
         visit.wrong.clear()
@@ -133,8 +133,8 @@ def test_water_past_the_ceiling_is_offered_as_it_was_meant(
         amount = page.get_by_role("textbox", name="Water, L")
         planned = amount.input_value()
         amount.fill(f"{float(planned) * 10:.0f}")
-        page.get_by_role("button", name=re.compile("^It is in")).click()
-        expect(page.get_by_role("status")).to_contain_text("past the ceiling")
+        page.get_by_role("button", name=re.compile("^Added")).click()
+        expect(page.get_by_role("status")).to_contain_text("Past the max")
         visit.wrong.clear()  # the browser notes the refusal's status, 422
         visit.check()
         tap(page, f"It was {planned} L")
@@ -143,22 +143,22 @@ def test_water_past_the_ceiling_is_offered_as_it_was_meant(
 
 
 BAG = {
-    "^A .* weighs": "25",
-    "^A .* makes": "12",
-    "start with": "1.5",
-    "Water, least": "1.75",
-    "Water, most": "2.5",
+    "^Weight of a": "25",
+    "^Yield per": "12",
+    "^Water per .* start": "1.5",
+    "^Water per .* min": "1.75",
+    "^Water per .* max": "2.5",
 }
 # A mix of each family in a mixer of its own, and what is typed besides.
 FAMILIES: dict[str, tuple[str, dict[str, str]]] = {
     "mortar-general": ("two-buckets", {}),
-    "concrete-designed": ("forced-action", {"Mean strength": "30"}),
+    "concrete-designed": ("forced-action", {"Target strength": "30"}),
     "concrete-bagged": ("barrow", BAG),
     "concrete-pervious": ("tray", {"Stone moisture": "1"}),
     "concrete-fine-high-strength": ("forced-action", {}),
     "lime-hydraulic-3.5": ("tilting-drum", {}),
     "basecoat-polymer-pail": ("paddle", BAG),
-    "overlay-stampable": ("paddle", {**BAG, "^A .* makes": "14"}),
+    "overlay-stampable": ("paddle", {**BAG, "^Yield per": "14"}),
     "screed-1-4-fibre": ("forced-action", {}),
     "hemp-lime": ("forced-action", {}),
 }
@@ -176,10 +176,10 @@ def test_each_family_is_planned_printed_mixed_and_logged(
         page.get_by_label("Mix", exact=True).select_option(mix)
         for words, figure in typed.items():
             page.get_by_label(re.compile(words)).first.fill(figure)
-        page.get_by_label("Mixer", exact=True).select_option(mixer)
-        page.get_by_label("Mixes at a time").fill("60")
+        page.get_by_label("Type of mixer").select_option(mixer)
+        page.get_by_label("Mixed volume per load").fill("60")
         expect(page.locator(".result:not(.stale) .figure-of-merit")).to_contain_text("loads of")
-        page.get_by_role("button", name="Draw the load cards").click()
+        page.get_by_role("button", name="Make the mix cards").click()
         expect(heading(page)).to_have_text(re.compile("^Load 1 of"))
         # Every dotted figure opens something.
         targets = page.locator("[popovertarget]").evaluate_all(
@@ -234,38 +234,38 @@ def test_what_goes_another_way_by_taps(browser: Browser, engine: Engine, origin:
     with visiting(browser, engine, origin, **PHONE) as visit:
         page = visit.page
         a_bed_in_buckets(visit)
-        unfold(page, "Left in the drum, drips")
+        unfold(page, "Rinse water or spills")
         tap(page, "This much was left in")
-        tap(page, "½ jug")
-        tap(page, "1 jug")
+        tap(page, r"\+½ jug")
+        tap(page, r"\+1 jug")
         expect(page.locator(".total:visible")).to_contain_text("2.0")
-        unfold(page, "By the hose")
+        unfold(page, "With the hose")
         visit.check()
-        page.get_by_label("It took, seconds").fill("60")
-        tap(page, "That is its flow")
-        unfold(page, "By the hose")
+        page.get_by_label("Seconds").fill("60")
+        tap(page, "Save the flow")
+        unfold(page, "With the hose")
         page.get_by_role("button", name=re.compile("^Open it")).tap()
         expect(page.get_by_role("button", name=re.compile(r"^Stop: 0\.[1-9]"))).to_be_visible()
         page.get_by_role("button", name=re.compile("^Stop")).tap()
-        page.get_by_role("textbox", name="Water by the hose, L").fill("1")
-        tap(page, "This much ran in")
-        tap(page, "It is in")
+        page.get_by_role("textbox", name="Water from the hose, L").fill("1")
+        tap(page, "Added this much")
+        tap(page, "Added")
         expect(heading(page)).to_have_text("Half the sand")
-        unfold(page, "Another step was done first")
+        unfold(page, "I did it in another order")
         visit.check()
         tap(page, "All the cement")
-        tap(page, "One bucket is in")
+        tap(page, r"\+1 bucket")
         expect(heading(page)).to_have_text("Half the sand, the rest")
-        tap(page, "Half a bucket")
-        unfold(page, "Only a part of it")
-        page.get_by_role("textbox", name="In so far, kg").fill("2")
-        tap(page, "This much is in")
-        tap(page, "The rest is in")
+        tap(page, r"\+½ bucket")
+        unfold(page, "Only part of it")
+        page.get_by_role("textbox", name="Added so far, kg").fill("2")
+        tap(page, "Added this much")
+        tap(page, "Added the rest")
         expect(heading(page)).to_have_text("The rest of the sand")
-        unfold(page, "Take its temperature")
-        page.get_by_role("textbox", name="The mix").fill("31")
-        page.get_by_role("textbox", name="The water").fill("19")
-        tap(page, "That is its temperature")
+        unfold(page, "Temperature")
+        page.get_by_role("textbox", name="Mix", exact=True).fill("31")
+        page.get_by_role("textbox", name="Water", exact=True).fill("19")
+        tap(page, "Save")
         expect(page.locator(".measured")).to_contain_text("Too warm")
         visit.check()
         to_judging(page, clock)
@@ -284,10 +284,10 @@ def test_a_load_is_brought_back_in_every_way_by_keys(
         page.get_by_label(re.compile("^Sand, planned")).fill("3")
         page.get_by_label(re.compile("^Sand, planned")).blur()
         press(page, "e")
-        expect(heading(page)).to_have_text("Miscounted: add")
+        expect(heading(page)).to_have_text("Wrong amount: add")
         visit.check()
         press(page, "c")
-        expect(heading(page)).to_have_text("On top: sand")
+        expect(heading(page)).to_have_text("Add sand")
         press(page, "c")
         to_judging(page, clock)
         press(page, "5")
@@ -333,7 +333,7 @@ def test_two_loads_at_once_and_what_runs_out_first_stands_on_top(
         expect(page.locator(".life")).to_contain_text("Last minutes")
         clock.turn(30)
         page.reload()
-        expect(heading(page)).to_have_text("Past its life")
+        expect(heading(page)).to_have_text("Working time is over")
 
 
 def test_the_device_keeps_its_light_and_hand_and_its_controls_are_large(
@@ -342,7 +342,7 @@ def test_the_device_keeps_its_light_and_hand_and_its_controls_are_large(
     with visiting(browser, engine, origin, **PHONE) as visit:
         page = visit.page
         a_bed_in_buckets(visit)
-        unfold(page, "This device")
+        unfold(page, "Display and sound")
         page.get_by_label("full sun").check()
         page.locator("[data-device=hand][value=left]").check()
         visit.check()
@@ -374,10 +374,10 @@ def a_bed_in_buckets(visit: Visit) -> None:
     ]
     made = job(gauge="volume", vessels=vessels, conditions={"air_c": 18, "water_c": 12})
     visit.sign_in()
-    page.get_by_label("Kept as a file").set_input_files(
+    page.get_by_label("Open a saved job file").set_input_files(
         {"name": "job.json", "mimeType": "application/json", "buffer": json.dumps(write_job(made)).encode()}
     )
-    page.get_by_role("button", name="Open it").click()
-    expect(page.get_by_label("Job", exact=True)).to_have_value(made.title)
-    page.get_by_role("button", name="Draw the load cards").click()
+    page.get_by_role("button", name="Open", exact=True).click()
+    expect(page.get_by_label("Job name")).to_have_value(made.title)
+    page.get_by_role("button", name="Make the mix cards").click()
     begin(page)

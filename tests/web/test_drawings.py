@@ -12,15 +12,17 @@ from hypothesis import strategies as st
 from keeve.core.mixes import library
 from keeve.core.mixes.model import Drawing, MixerKind, Reading
 from keeve.core.running.next_step import Window
-from keeve.web.built import BUILT
-from keeve.web.drawings.order_bar import order_bar
-from keeve.web.drawings.section import BOTTOM_Y, charge_section
+from keeve.services.views.sections import section_figures
+from keeve.services.views.water import water_figures
+from keeve.web.drawings.section import BOTTOM_Y, section
 from keeve.web.drawings.sketch import sketch
 from keeve.web.drawings.spread import spread
 from keeve.web.drawings.states import DRAWINGS, state_of
 from keeve.web.drawings.vessel import Vessel
+from keeve.web.drawings.volume_bar import volume_bar
 from keeve.web.drawings.water_line import water_lines
-from keeve.web.plan_form import form_from, to_job
+from keeve.web.forms.plan_form import form_from, to_job
+from keeve.web.forms.shapes import SHAPES
 
 
 @pytest.mark.parametrize("kind", get_args(MixerKind))
@@ -42,16 +44,23 @@ def test_a_vessel_is_filled_to_scale(kind: MixerKind) -> None:
 def test_the_section_stacks_every_charge_in_order() -> None:
     found = plan()
     load = found.loads[0]
-    section = charge_section(found, load)
-    assert [layer.step for layer in section.layers] == [1, 2, 3, 4, 5]
-    assert [layer.hatch for layer in section.layers] == ["water", "sand", "cement", "sand", "water"]
-    assert sum(layer.volume_l for layer in section.layers) == pytest.approx(load.loose_l)
-    assert section.mixed_y > section.full_y > section.rim_y
-    begun = charge_section(found, load, {1: 1.0, 2: 1.0})
+    whole = section(section_figures(found, load))
+    assert [layer.step for layer in whole.layers] == [1, 2, 3, 4, 5]
+    assert [layer.hatch for layer in whole.layers] == ["water", "sand", "cement", "sand", "water"]
+    assert sum(layer.volume_l for layer in whole.layers) == pytest.approx(load.loose_l)
+    assert height(whole.level_line) > height(whole.full_mark)
+    begun = section(section_figures(found, load, {1: 1.0, 2: 1.0}))
     assert [layer.step for layer in begun.layers] == [1, 2]
-    emptied = charge_section(found, load, mixed_l=20.0)
+    emptied = section(section_figures(found, load, mixed_l=20.0))
     assert [(layer.hatch, layer.volume_l) for layer in emptied.layers] == [("mixed", 20.0)]
-    assert BOTTOM_Y > emptied.mixed_y > section.mixed_y
+    assert BOTTOM_Y > height(emptied.level_line) > height(whole.level_line)
+
+
+def height(path: str) -> float:
+    """The height at which a path begins, downwards."""
+    begins = re.match(r"M[-\d.]+,([-\d.]+)", path)
+    assert begins
+    return float(begins[1])
 
 
 @given(
@@ -66,13 +75,17 @@ def test_the_water_line_rises_with_the_water(
 ) -> None:
     low = start + gap
     window = Window(start, low, low + share * width, low + width)
-    for line in water_lines(window, additions):
-        assert line.left <= line.start.x <= line.low_x <= line.target.x <= line.ceiling.x <= line.right
+    for line in water_lines(water_figures(window, additions)):
+        marks = {mark.name: mark for mark in line.marks}
+        places = [line.left, line.window_x, line.target_x, line.ceiling_x, line.right]
+        assert places == sorted(places)
+        if "start" in marks:
+            assert line.left <= marks["start"].x <= line.window_x
         assert line.additions == sorted(line.additions)
-        assert (line.in_x > line.ceiling.x) == (sum(additions) > window.ceiling_l + 1e-9) or line.in_x == (
-            pytest.approx(line.ceiling.x, abs=0.01)
+        assert (line.in_x > line.ceiling_x) == (sum(additions) > window.ceiling_l + 1e-9) or line.in_x == (
+            pytest.approx(line.ceiling_x, abs=0.01)
         )
-        labels = [line.start.label_x, line.target.label_x, line.ceiling.label_x]
+        labels = [mark.label_x for mark in line.marks]
         assert all(right - left >= 127.9 for left, right in pairwise(labels))
 
 
@@ -84,8 +97,9 @@ def test_labels_keep_apart(wanted: list[float], gap: float) -> None:
         assert placed == wanted
 
 
-def test_the_order_bar_is_to_scale() -> None:
-    bar = order_bar(plan())
+def test_the_volume_bar_is_to_scale() -> None:
+    found = plan()
+    bar = volume_bar(found.volume.net_m3, found.volume.order_m3, [load.yield_l for load in found.loads])
     whole = bar.right - bar.left
     assert (bar.net_x - bar.left) / whole == pytest.approx(0.25 / 0.275)
     assert [(x - bar.left) / whole for x in bar.cuts] == pytest.approx([0.25, 0.5, 0.75])
@@ -112,14 +126,17 @@ def test_states_are_told_apart_by_shape_alone(drawing: Drawing) -> None:
 
 @given(st.sampled_from(sorted(DRAWINGS)), st.floats(0, 1), st.booleans())
 def test_a_state_can_be_drawn_at_any_wetness(drawing: Drawing, wetness: float, mixed: bool) -> None:
-    assert all("nan" not in shape.path for shape in DRAWINGS[drawing](wetness, mixed))
-    assert DRAWINGS[drawing](wetness, mixed) == DRAWINGS[drawing](wetness, mixed)
+    shapes = DRAWINGS[drawing](wetness, mixed)
+    starts = [place for shape in shapes for place in re.findall(r"[ML](-?[\d.]+),(-?[\d.]+)", shape.path)]
+    assert starts
+    assert all(-1 <= float(x) <= 251 and -1 <= float(y) <= 181 for x, y in starts)
+    assert all("nan" not in shape.path for shape in shapes)
 
 
-@pytest.mark.parametrize("kind", BUILT)
+@pytest.mark.parametrize("kind", SHAPES)
 @pytest.mark.parametrize("longer", [1, 40])
 def test_a_sketch_stays_on_its_sheet(kind: str, longer: float) -> None:
-    form = form_from({"need.0.built": kind}, "metric", library())
+    form = form_from({"need.0.kind": kind}, "metric", library())
     job = to_job(form)
     assert job is not None
     need = job.need[0].model_dump(exclude_unset=True)

@@ -1,19 +1,26 @@
 """The plan form and the job file say the same: each shape from the page as from the file, and there and back again."""
 
-from typing import Any
+import json
+from typing import Any, get_args
 
 import pytest
+from forms_in_html import fields_in
 from helpers import EVERY_PROCEDURE, a_job_of, raw_job
 
 from keeve.core.mixes import library
-from keeve.core.planning.job import SHAPES
+from keeve.core.mixes.model import Gauge
+from keeve.core.planning.job import SHAPES as CORE_SHAPES
+from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.units import System
 from keeve.demo import jobs
 from keeve.formats.job_file import read_job, write_job
-from keeve.web.built import BUILT
-from keeve.web.entries import members
-from keeve.web.plan_form import convert, form_from, form_of, to_job
+from keeve.web import pages
+from keeve.web.forms.fields import members
+from keeve.web.forms.plan_form import FORM_CHANGED, PlanForm, convert, form_from, form_of, to_job
+from keeve.web.forms.plan_sections import shape_options
+from keeve.web.forms.shapes import SHAPES
+from web.conftest import Client
 
 # What is typed for each shape, the same in a job file, and what it comes to, by hand.
 TYPED: dict[str, tuple[dict[str, str], dict[str, Any], float]] = {
@@ -94,11 +101,11 @@ TYPED: dict[str, tuple[dict[str, str], dict[str, Any], float]] = {
 }  # fmt: skip
 
 
-@pytest.mark.parametrize("kind", BUILT)
+@pytest.mark.parametrize("kind", SHAPES)
 def test_a_shape_from_the_page_is_the_shape_from_the_file(kind: str) -> None:
     typed, need, net_m3 = TYPED[kind]
     form = form_from(
-        {"need.0.built": kind, **{f"need.0.{name}": text for name, text in typed.items()}},
+        {"need.0.kind": kind, **{f"need.0.{name}": text for name, text in typed.items()}},
         "metric",
         library(),
     )
@@ -115,13 +122,12 @@ def test_a_shape_from_the_page_is_the_shape_from_the_file(kind: str) -> None:
 
 
 def test_every_shape_of_the_core_is_on_the_page() -> None:
-    assert {built.stands.get("shape") for built in BUILT.values()} - {None} == set(SHAPES)
-    assert set(TYPED) == set(BUILT)
+    assert {shape.fixed.get("shape") for shape in SHAPES.values()} - {None} == set(CORE_SHAPES)
+    assert set(TYPED) == set(SHAPES)
 
 
 FILES = [
     *(raw_job(need=[need, {"volume_m3": 0.1, "name": "The rest"}]) for _, need, _ in TYPED.values()),
-    *(raw_job(**a_job_of(mix, mixer)) for mix, mixer in EVERY_PROCEDURE),
     *(value for name, value in vars(jobs).items() if name.isupper() and "format" in value),
     raw_job(
         admixtures=[
@@ -137,6 +143,7 @@ FILES = [
             {"name": "bucket", "volume_l": 12, "tare_kg": 0.7},
             {"name": "tin", "volume_l": 5, "material": "cement"},
         ],
+        scales=[{"capacity_kg": 60, "division_g": 20}],
         whole_bags=True,
         gauge="volume",
         conditions={"air_c": -1.5, "near_steel": True, "bags": "soft-lumps"},
@@ -145,32 +152,67 @@ FILES = [
 ]
 
 
+def drawn(form: PlanForm) -> dict[str, str]:
+    """What a browser sends back of the form as the template draws it."""
+    asked = pages.environment.get_template("plan/asked.html")
+    html = asked.render(form=form, shapes=shape_options(), units=form.units)
+    return {"title": form.values["title"], "mix": form.values["mix"], **fields_in(html)}
+
+
+@pytest.mark.parametrize(("mix", "mixer"), EVERY_PROCEDURE)
+def test_a_job_goes_through_the_drawn_form_unchanged(mix: str, mixer: str) -> None:
+    for index, (_, need, _) in enumerate(TYPED.values()):
+        for number, gauge in enumerate(get_args(Gauge)):
+            units: System = "us" if (index + number) % 2 else "metric"
+            job = read_job(raw_job(**a_job_of(mix, mixer), need=[need], gauge=gauge))
+            opened = form_of(job, units, library())
+            again = form_from({**drawn(opened), "opened": jobs_text(job)}, units, library())
+            assert not again.errors
+            assert to_job(again) == job, (need, gauge)
+
+
+def jobs_text(job: Job) -> str:
+    """A job as the form carries it."""
+    return json.dumps(write_job(job))
+
+
 @pytest.mark.parametrize("raw", FILES)
 @pytest.mark.parametrize("units", ["metric", "us"])
-def test_a_job_file_goes_through_the_page_unchanged(raw: dict[str, Any], units: System) -> None:
+def test_a_job_file_goes_through_the_page_unchanged(
+    client: Client, raw: dict[str, Any], units: System
+) -> None:
     job = read_job(raw)
-    form = form_of(job, units, library())
-    again = to_job(form)
-    assert again is not None, (form.errors, form.missing)
-    assert again == job
+    client.post("/units", data={"units": units, "next": "/plan"})
+    opened = client.post("/plan/open", data={"file": jobs_text(job)})
+    assert opened.status_code == 200
+    again = form_from(fields_in(opened.text, "plan-form"), units, library())
+    assert to_job(again) == job, (again.errors, again.missing)
+
+
+def test_fields_for_another_mix_than_the_chosen_are_not_kept() -> None:
+    for name, other in (("mix", "stucco-base"), ("need.0.kind", "floor")):
+        sent = drawn(form_from({"need.0.kind": "slab"}, "metric", library()))
+        changed = form_from({**sent, name: other}, "metric", library())
+        assert changed.errors == {"": FORM_CHANGED}
+        assert to_job(changed) is None
 
 
 def test_items_and_rows_come_and_go_and_nothing_is_lost() -> None:
-    typed = {"need.0.built": "floor", "need.0.rooms.0.length_m": "4", "need.0.rooms.0.width_m": "3"}
+    typed = {"need.0.kind": "floor", "need.0.rooms.0.length_m": "4", "need.0.rooms.0.width_m": "3"}
     form = form_from(typed, "metric", library(), {"_add": "need.0.rooms"})
     assert members(form.values, "need.0.rooms") == [{"length_m": "4", "width_m": "3"}] * 2
     form = form_from({**form.values, "need.0.rooms.1.length_m": "9"}, "metric", library(), {"_add": "need"})
-    assert form.items == ["floor", "floor"]
+    assert form.shapes == ["floor", "floor"]
     form = form_from(form.values, "metric", library(), {"_drop": "need.0.rooms.0"})
     assert members(form.values, "need.0.rooms") == [{"length_m": "9", "width_m": "3"}]
     # Another shape keeps what the first had, for when it comes back.
-    form = form_from({**form.values, "need.0.built": "volume"}, "metric", library(), {})
+    form = form_from({**form.values, "need.0.kind": "volume"}, "metric", library(), {})
     assert form.kept["need.0.rooms.0.length_m"] == "9"
-    form = form_from({**form.values, "need.0.built": "floor"}, "metric", library(), {"_drop": "need.1"})
-    assert form.items == ["floor"]
+    form = form_from({**form.values, "need.0.kind": "floor"}, "metric", library(), {"_drop": "need.1"})
+    assert form.shapes == ["floor"]
     assert to_job(form) is not None
 
 
 def test_other_units_keep_the_figures() -> None:
-    form = form_from({"need.0.built": "slab", "need.0.length_m": "3.2004"}, "metric", library())
+    form = form_from({"need.0.kind": "slab", "need.0.length_m": "3.2004"}, "metric", library())
     assert convert(form, "us").values["need.0.length_m"] == "10.5"

@@ -69,7 +69,7 @@ def test_six_loads_of_a_drying_stockpile_on_the_bench(client: Client, engine: En
     for number in range(6):
         load_id = shift.begin(number + 1)
         pages.append(client.get(f"/bench/{load_id}").text)
-        found = re.search(r"In all about\s+(?:<[^>]+>)*([\d.]+)", pages[-1])
+        found = re.search(r"About\s+(?:<[^>]+>)*([\d.]+).{1,40}in all", pages[-1])
         offered.append(float(found[1]) if found else None)
         shift.mix(load_id, dry_share=0.003 * number - 0.012)
         clock.turn(5)
@@ -78,11 +78,11 @@ def test_six_loads_of_a_drying_stockpile_on_the_bench(client: Client, engine: En
     assert len(later) == 5
     assert later == sorted(later)
     assert later[-1] > later[0] + 0.5
-    assert "The pile dries: from" in pages[-1]
+    assert "The pile is drying: " in pages[-1]
     assert "The last load took" in pages[-1]
     assert "<svg" in client.get(f"/bench/{load_id}/stockpile-chart").text
     yard = client.get("/yard").text
-    assert yard.count("The pile dries: from") == 1
+    assert yard.count("The pile is drying: ") == 1
 
 
 @pytest.mark.parametrize("width", [1280, 390])
@@ -90,44 +90,44 @@ def test_the_yard_by_taps(browser: Browser, engine: Engine, origin: str, clock: 
     with visiting(browser, engine, origin, viewport={"width": width, "height": 800}) as visit:
         page = visit.page
         visit.sign_in()
-        page.get_by_label("Job").fill("Sill bed")
-        page.get_by_role("button", name="Draw the load cards").click()
-        page.get_by_role("link", name="Yard").click()
-        expect(page.get_by_text("No load from it was judged yet")).to_be_visible()
+        page.get_by_label("Job name").fill("Sill bed")
+        page.get_by_role("button", name="Make the mix cards").click()
+        page.get_by_role("link", name="Our kit").click()
+        expect(page.get_by_text("No load from it judged yet")).to_be_visible()
         visit.check()
         page.get_by_role("button", name="It rained on it").click()
         expect(page.locator(".stockpile-events li")).to_have_count(1)
         page.locator("summary", has_text="Dry a pan").click()
         for label, figure in (
-            ("Damp, in its pan", "1.0"),
-            ("Dried, in its pan", "1.1"),
-            ("The pan alone", "0.1"),
+            ("Damp, with its pan", "1.0"),
+            ("Dried, with its pan", "1.1"),
+            ("Pan alone", "0.1"),
         ):
             page.get_by_label(label).first.fill(figure)
-        page.get_by_role("button", name="Write it down").locator("visible=true").click()
+        page.get_by_role("button", name="Save").locator("visible=true").click()
         expect(page.get_by_role("alert")).to_be_visible()
-        expect(page.get_by_label("Damp, in its pan").first).to_have_value("1.0")
+        expect(page.get_by_label("Damp, with its pan").first).to_have_value("1.0")
         visit.wrong.clear()  # the browser notes the refusal's status, 422
-        page.get_by_label("Damp, in its pan").first.fill("1.16")
-        page.get_by_role("button", name="Write it down").locator("visible=true").click()
-        expect(page.get_by_text("Pan dried: 6.0 % in all")).to_be_visible()
+        page.get_by_label("Damp, with its pan").first.fill("1.16")
+        page.get_by_role("button", name="Save").locator("visible=true").click()
+        expect(page.get_by_text("Pan dried: 6.0\u202f% in all")).to_be_visible()
         visit.check()
-        page.locator("summary", has_text="See how it bulks").click()
-        page.get_by_label("Height as it lies").first.fill("150")
-        page.get_by_label("Height flooded, settled").first.fill("125")
-        page.get_by_role("button", name="Write it down").locator("visible=true").click()
-        expect(page.get_by_text("It bulks by 20 %")).to_be_visible()
+        page.locator("summary", has_text="Bulking test").click()
+        page.get_by_label("Height damp").first.fill("150")
+        page.get_by_label("Height flooded and settled").first.fill("125")
+        page.get_by_role("button", name="Save").locator("visible=true").click()
+        expect(page.get_by_text("Bulks by 20\u202f%")).to_be_visible()
         page.get_by_role("button", name="Cover it").first.click()
-        expect(page.get_by_role("button", name="Take its cover off")).to_be_visible()
-        page.locator("summary", has_text="Say how damp").click()
+        expect(page.get_by_role("button", name="Cover off")).to_be_visible()
+        page.locator("summary", has_text="Enter moisture").click()
         visit.check()
-        page.get_by_role("button", name="Wet, about 7 %").first.click()
-        expect(page.get_by_text("A handful felt wet: about 7 %")).to_be_visible()
-        page.locator("summary", has_text="Shake a jar").click()
+        page.get_by_role("button", name="Wet, about 7\u202f%").first.click()
+        expect(page.get_by_text("Handful: wet, about 7\u202f%")).to_be_visible()
+        page.locator("summary", has_text="Jar test").click()
         visit.check()
         assert page.evaluate("document.documentElement.scrollWidth") <= width
         page.get_by_role("button", name="Cloudy").click()
-        expect(page.get_by_text("Take another sand, or send it to a laboratory.")).to_be_visible()
+        expect(page.get_by_text("Use another sand, or send it to a laboratory.")).to_be_visible()
         page.get_by_role("button", name="Undo").first.click()
         expect(page.locator(".stockpile-events li")).to_have_count(5)
 
@@ -139,40 +139,40 @@ def test_what_we_own_is_written_down_and_begins_a_job(
     with visiting(browser, engine, origin, viewport={"width": width, "height": 800}) as visit:
         page = visit.page
         visit.sign_in()
-        page.get_by_role("link", name="Yard").click()
-        page.get_by_role("link", name="A vessel more").click()
-        page.get_by_label("Called").fill("quay bucket")
-        page.get_by_label("Or weighs, full of water").fill("6 lb")
-        page.get_by_label("Weighs empty").fill("3")
-        page.get_by_role("button", name="Write it down").click()
+        page.get_by_role("link", name="Our kit").click()
+        page.get_by_role("link", name="Add bucket").click()
+        page.get_by_label("Name", exact=True).fill("quay bucket")
+        page.get_by_label("Or weight full of water").fill("6 lb")
+        page.get_by_label("Empty weight").fill("3")
+        page.get_by_role("button", name="Save").click()
         expect(page.get_by_text("weigh both again")).to_be_visible()
-        expect(page.get_by_label("Or weighs, full of water")).to_have_value("6 lb")
+        expect(page.get_by_label("Or weight full of water")).to_have_value("6 lb")
         visit.wrong.clear()  # the browser notes the refusal's status, 422
-        page.get_by_label("Or weighs, full of water").fill("12.7")
-        page.get_by_label("Weighs empty").fill("0.7")
+        page.get_by_label("Or weight full of water").fill("12.7")
+        page.get_by_label("Empty weight").fill("0.7")
         visit.check()
-        page.get_by_role("button", name="Write it down").click()
+        page.get_by_role("button", name="Save").click()
         expect(page.get_by_role("link", name="Quay bucket")).to_be_visible()
         visit.check()
         page.get_by_role("link", name="Plan", exact=True).click()
         expect(page.locator(".result")).to_contain_text("quay buckets")
-        page.get_by_text("Your vessels: quay bucket").click()
+        page.get_by_text("Your buckets: quay bucket").click()
         page.get_by_label("Shape").select_option("floor")
-        page.get_by_role("button", name="One more: room").click()
+        page.get_by_role("button", name="Add room").click()
         page.get_by_label("Length", exact=True).nth(1).fill("8' 6\"")
-        page.get_by_role("button", name="Another item").click()
+        page.get_by_role("button", name="Add another").click()
         expect(page.get_by_role("group", name="Item 2")).to_be_visible()
         page.get_by_label("Shape").nth(1).select_option("coat")
         expect(page.locator(".sketches figure")).to_have_count(2)
         expect(page.locator(".sketches")).to_contain_text("to coat")
         visit.check()
         assert page.evaluate("document.documentElement.scrollWidth") <= width
-        page.get_by_role("button", name="Draw the load cards").click()
+        page.get_by_role("button", name="Make the mix cards").click()
         page.get_by_role("button", name="Mix this load").click()
         page.go_back()
         page.reload()
-        page.get_by_role("link", name="Reckon it up").click()
-        expect(page.get_by_text("Nothing of it was placed yet")).to_be_visible()
+        page.get_by_role("link", name="Close out the job").click()
+        expect(page.get_by_text("Nothing placed yet")).to_be_visible()
         visit.check()
 
 
@@ -185,11 +185,11 @@ def test_a_slip_is_mended_by_one_tap(browser: Browser, engine: Engine, origin: s
         page.get_by_role("button", name="Thickness: 40 mm").click()
         expect(thickness).to_have_value("40")
         expect(page.get_by_text("thicker than")).to_have_count(0)
-        page.get_by_text("Bags, pile and steel").click()
-        page.get_by_label("Cement: the bag says").select_option("masonry mortar")
+        page.get_by_text("Site check: bags, sand pile, steel").click()
+        page.get_by_label("Cement: printed on the bag").select_option("masonry mortar")
         visit.check()
-        page.get_by_role("button", name="Cement: the bag says: Cement").click()
-        expect(page.get_by_label("Cement: the bag says")).to_have_value("cement")
+        page.get_by_role("button", name="Cement: printed on the bag: Cement").click()
+        expect(page.get_by_label("Cement: printed on the bag")).to_have_value("cement")
         # A size that makes thousands of loads is refused; the tap stands beside its field.
         page.get_by_label("Length", exact=True).fill("300")
         page.get_by_label("Width", exact=True).fill("200")
@@ -199,7 +199,7 @@ def test_a_slip_is_mended_by_one_tap(browser: Browser, engine: Engine, origin: s
         expect(page.locator(".figure-of-merit")).to_contain_text("3 loads")
         # Sent as it is, the refusal comes back with its tap.
         page.get_by_label("Length", exact=True).fill("30000")
-        page.get_by_role("button", name="Draw the load cards").click()
+        page.get_by_role("button", name="Make the mix cards").click()
         page.wait_for_url("**/plan")
         page.locator("[data-field='need.0.length_m']").get_by_role("button", name="Length: 30 m").click()
         expect(page.locator(".figure-of-merit")).to_contain_text("30 loads")

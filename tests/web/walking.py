@@ -32,12 +32,18 @@ def press(page: Page, key: str) -> None:
 
 def begin(page: Page) -> None:
     page.get_by_role("button", name="Mix this load").click()
-    expect(heading(page)).to_have_text("Before the first load")
+    expect(heading(page)).to_have_text("Check first")
     # The page listens to keys from then on.
     expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
     press(page, "c")
     expect(heading(page)).to_have_text("Water, most of the start")
     expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+
+
+def choose(page: Page, label: str, option: str) -> None:
+    """Choose what asks for other fields, and wait for them."""
+    with page.expect_response("**/plan/preview"):
+        page.get_by_label(label, exact=True).select_option(option)
 
 
 def heading(page: Page) -> Any:
@@ -47,18 +53,16 @@ def heading(page: Page) -> Any:
 def plan_a_bed(visit: Visit) -> None:
     page = visit.page
     visit.sign_in()
-    expect(heading(page)).to_have_text("How much, in how many loads?")
-    page.get_by_label("Job").fill("Sill bed")
+    expect(heading(page)).to_have_text("Work out a job")
+    page.get_by_label("Job name").fill("Sill bed")
     page.get_by_label("Length", exact=True).fill("5")
     page.get_by_label("Thickness", exact=True).fill("25")
     expect(page.locator(".figure-of-merit")).to_contain_text("4 loads of 68.8")
     visit.check()
     page.get_by_role("button", name="68.8").click()
-    expect(page.get_by_role("link", name="The rule split loads")).to_have_attribute(
-        "href", "/rules/split-loads"
-    )
+    expect(page.get_by_role("link", name="Rule split loads")).to_have_attribute("href", "/rules/split-loads")
     page.get_by_role("button", name="Close").click()
-    page.get_by_role("button", name="Draw the load cards").click()
+    page.get_by_role("button", name="Make the mix cards").click()
     expect(heading(page)).to_have_text("Load 1 of 4")
     visit.check()
 

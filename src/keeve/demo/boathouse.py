@@ -153,7 +153,7 @@ class _Mixing:
     def outlive(self, left_l: float) -> None:
         """Placed but for some of it, which stood until it was past its life."""
         self._do("placed", 24.0, volume_l=self.now.remaining_l - left_l)
-        self._do("discarded", 100.0, reason="Past its working life")
+        self._do("discarded", 100.0, reason="Working time over")
         self._do("cleaned", 2.0)
 
     def place(self, after_min: float) -> None:

@@ -6,23 +6,6 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from keeve.core.planning.plan import Plan
 
-LOG_COLUMNS = (
-    "begun_at",
-    "job",
-    "load",
-    "mix",
-    "planned_yield_l",
-    "water_added_l",
-    "water_target_l",
-    "judged",
-    "judged_by",
-    "placed_l",
-    "discarded",
-    "given_l",
-    "stored_l",
-)
-
-
 PLAN_COLUMNS = (
     "load",
     "yield_l",

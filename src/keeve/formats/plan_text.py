@@ -13,10 +13,13 @@ def plan_text(plan: Plan) -> str:
 
 def _lines(plan: Plan) -> Iterator[str]:
     yield f"{plan.title}: {plan.mix.name} {plan.mix.ratio}"
-    yield f"Net {plan.volume.net_m3:.3f} m3, to make {plan.volume.order_m3:.3f} m3, in {len(plan.loads)} loads"
+    yield (
+        f"{plan.volume.net_m3:.3f} m3 needed, {plan.volume.order_m3:.3f} m3 with waste, "
+        f"in {_count(len(plan.loads), 'load')}"
+    )
     yield f"{MIXER_NAMES[plan.mixer.kind]}, {plan.mixer.working_l:g} L, {ORDER_NAMES[plan.order].lower()}"
     yield ""
-    yield "Buy"
+    yield "Shopping list"
     for purchase in plan.shopping:
         yield f"  {purchase.material}: {_amount(purchase)}"
     for group in _alike(plan.loads):
@@ -26,17 +29,17 @@ def _lines(plan: Plan) -> Iterator[str]:
             yield f"  {step.plan.step}. {_step(step)}"
         water = group[0].water
         stockpile = (
-            f" ({water.in_aggregate_l:.1f} L more come with the pile)" if water.in_aggregate_l > 0 else ""
+            f" (plus {water.in_aggregate_l:.1f} L already in the sand)" if water.in_aggregate_l > 0 else ""
         )
         yield (
-            f"  Water added: start {water.start_l:.1f} L, right about {water.target_l:.1f} L, "
-            f"never past {water.ceiling_l:.1f} L{stockpile}"
+            f"  Water to add: start with {water.start_l:.1f} L, target {water.target_l:.1f} L, "
+            f"max {water.ceiling_l:.1f} L{stockpile}"
         )
     if plan.strength:
         yield ""
         yield (
-            f"Strength at {plan.strength.age_days:g} days about {plan.strength.mpa:.0f} MPa, eight times in ten "
-            f"{plan.strength.low_mpa:.0f} to {plan.strength.high_mpa:.0f} (laboratory concrete; an estimate)"
+            f"Strength at {plan.strength.age_days:g} days about {plan.strength.mpa:.0f} MPa, usually "
+            f"{plan.strength.low_mpa:.0f} to {plan.strength.high_mpa:.0f}, if cured wet (an estimate)"
         )
     for title, texts in (
         ("Warnings", [f"{warning.message} {warning.suggestion}" for warning in plan.warnings]),
@@ -60,10 +63,14 @@ def _numbers(group: list[Load]) -> str:
     return f"Load {first}" if first == last else f"Loads {first} to {last}"
 
 
+def _count(number: int, one: str) -> str:
+    return f"{number} {one if number == 1 else one + 's'}"
+
+
 def _amount(purchase: Purchase) -> str:
     if purchase.mass_kg is None:
-        return f"{purchase.bags} {purchase.unit}s" if purchase.bags else "by its label"
-    bags = f", {purchase.bags} {purchase.unit}s" if purchase.bags is not None else ""
+        return _count(purchase.bags, purchase.unit) if purchase.bags else "by its label"
+    bags = f", {_count(purchase.bags, purchase.unit)}" if purchase.bags is not None else ""
     volume = f", {purchase.volume_ml:.0f} mL" if purchase.volume_ml is not None else ""
     return f"{purchase.mass_kg:.1f} kg{bags}{volume}"
 

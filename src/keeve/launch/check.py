@@ -12,8 +12,15 @@ from keeve.launch.system import ROOT, LaunchError, ensure_pango, install
 _TOOLS = Path(sys.executable).parent
 
 
+# The tests of the core need no database and no browser: they are there for the minute between two edits.
+_CORE = ("tests/core",)
+_IN_PARALLEL = ("-n", "2")
+
+
 def check(pytest: Sequence[str]) -> int:
-    """Run every check, or only the tests named; gives the exit status of the first that fails."""
+    """Run every check, the tests of the core (``core``), or the tests named; gives the first status that fails."""
+    if list(pytest) == ["core"]:
+        return _run("pytest", *_IN_PARALLEL, *_CORE)
     try:
         if shutil.which("chromium") is None:
             install("chromium", "Chromium, which the tests drive,")
@@ -28,7 +35,7 @@ def check(pytest: Sequence[str]) -> int:
         ("ruff", "format", "--check", "."),
         ("mypy",),
         ("lint-imports",),
-        ("pytest",),
+        ("pytest", *_IN_PARALLEL),
     )
     for command in checks:
         if status := _run(*command):

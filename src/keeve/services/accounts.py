@@ -10,7 +10,7 @@ from uuid import UUID
 
 from argon2 import PasswordHasher
 from argon2.exceptions import VerifyMismatchError
-from sqlalchemy import Engine, and_, func, or_, select, update
+from sqlalchemy import Engine, and_, delete, func, or_, select, update
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
@@ -22,7 +22,7 @@ Role = Literal["lead", "mixer", "reader"]
 ROLE_NAMES: dict[Role, str] = {
     "lead": "Lead: plans, mixes, invites",
     "mixer": "Mixer: plans and mixes",
-    "reader": "Reader: looks on",
+    "reader": "Viewer: view only",
 }
 
 LASTS = timedelta(days=14)
@@ -120,7 +120,7 @@ def change_password(engine: Engine, visitor: Visitor, *, old: str, new: str, now
     with open_session(engine) as session:
         account = session.get_one(Account, visitor.account_id)
         if not _matches(account.password_hash, old):
-            raise InputError("wrong_password", "That is not your present password: type it again.", ["old"])
+            raise InputError("wrong_password", "That is not your current password: type it again.", ["old"])
         account.password_hash = _hash(new)
         _revoke_all(session, account.id, now)
 
@@ -154,6 +154,7 @@ def sign_in(engine: Engine, *, sign_in_name: str, password: str, address: str, n
     """
     name = _plain(sign_in_name)
     with open_session(engine) as session:
+        _forget_old(session, now)
         if _too_many_failures(session, name, address, now):
             raise SignInRefused("Too many tries. Wait a quarter of an hour, then try again.")
         account = _account(session, name)
@@ -165,7 +166,7 @@ def sign_in(engine: Engine, *, sign_in_name: str, password: str, address: str, n
                 raise SignInRefused("This account is in no crew. Ask the crew's lead to invite it.")
             return _new_session(session, crew_id, account.id, now)
         session.add(SignInFailure(sign_in_name=name, address=address, at=now))
-    raise SignInRefused("That name and password do not go together. Check both and try again.")
+    raise SignInRefused("Wrong name or password. Check both and try again.")
 
 
 def visitor(engine: Engine, token: str, now: datetime) -> Visitor | None:
@@ -218,6 +219,12 @@ def as_role(name: str) -> Role:
 
 def _account(session: Session, sign_in_name: str) -> Account | None:
     return session.scalars(select(Account).where(Account.sign_in_name == _plain(sign_in_name))).first()
+
+
+def _forget_old(session: Session, now: datetime) -> None:
+    """Delete failures that no longer count, and sessions that are over."""
+    session.execute(delete(SignInFailure).where(SignInFailure.at <= now - FAILURES_COUNT_FOR))
+    session.execute(delete(SignIn).where(or_(SignIn.expires_at <= now, SignIn.revoked_at.is_not(None))))
 
 
 def _too_many_failures(session: Session, name: str, address: str, now: datetime) -> bool:

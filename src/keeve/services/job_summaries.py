@@ -1,4 +1,4 @@
-"""Jobs reckoned up: what a job showed, kept, and the waste it proposes for the next."""
+"""Summaries of jobs: what a closed job used, and the waste it proposes for the next plan."""
 
 from datetime import datetime
 from typing import NamedTuple
@@ -16,7 +16,7 @@ from keeve.store.database import crew_reading, crew_session
 
 
 class Shown(NamedTuple):
-    """The waste that a job showed, and which job."""
+    """The waste of a closed job, and its title."""
 
     title: str
     waste_fraction: float
@@ -40,7 +40,7 @@ def _summary(engine: Engine, visitor: Visitor, saved: SavedPlan, used: dict[str,
 
 
 def close_job(engine: Engine, visitor: Visitor, plan_id: UUID, used: dict[str, float], now: datetime) -> bool:
-    """Keep a job as it was reckoned up; whether the crew has it."""
+    """Close a job: keep its summary. Whether the crew has the job."""
     saved = plans.saved_plan(engine, visitor, plan_id)
     if saved is None:
         return False
@@ -49,7 +49,6 @@ def close_job(engine: Engine, visitor: Visitor, plan_id: UUID, used: dict[str, f
         session.execute(
             insert(models.JobSummary).values(
                 id=uuid4(),
-                crew_id=visitor.crew_id,
                 plan_id=plan_id,
                 mix_id=saved.plan.mix.id,
                 title=saved.plan.title,
@@ -62,7 +61,7 @@ def close_job(engine: Engine, visitor: Visitor, plan_id: UUID, used: dict[str, f
 
 
 def last_waste(engine: Engine, visitor: Visitor, mix_id: str = "") -> Shown | None:
-    """The waste that the newest job showed, of a mix or of any; None before one was reckoned up."""
+    """The waste of the newest closed job, of a mix or of any; None before one was closed."""
     newest = (
         select(models.JobSummary.title, models.JobSummary.content)
         .order_by(models.JobSummary.made_at.desc())
@@ -76,7 +75,7 @@ def last_waste(engine: Engine, visitor: Visitor, mix_id: str = "") -> Shown | No
 
 
 def closed_summary(engine: Engine, visitor: Visitor, plan_id: UUID) -> JobSummary | None:
-    """The job of a plan as it was kept last."""
+    """The summary of a job as it was closed last."""
     newest = (
         select(models.JobSummary.content)
         .where(models.JobSummary.plan_id == plan_id)

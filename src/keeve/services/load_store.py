@@ -103,7 +103,6 @@ def add_event(session: Session, visitor: Visitor, load_id: UUID, event: AnyEvent
     session.execute(
         insert(models.Event).values(
             id=event.id,
-            crew_id=visitor.crew_id,
             load_id=load_id,
             account_id=visitor.account_id,
             received_at=now,

@@ -40,7 +40,7 @@ def begin_load(engine: Engine, visitor: Visitor, plan_id: UUID, number: int, now
         ).all()
         load_id: UUID | None = session.scalar(
             insert(models.Load)
-            .values(id=uuid4(), crew_id=visitor.crew_id, plan_id=plan_id, number=number, begun_at=now)
+            .values(id=uuid4(), plan_id=plan_id, number=number, begun_at=now)
             .on_conflict_do_nothing(constraint="load_once")
             .returning(models.Load.id)
         )

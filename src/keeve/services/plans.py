@@ -38,6 +38,11 @@ class PlanLine:
     loads: int
     begun: int
 
+    @property
+    def next_number(self) -> int:
+        """The number of the next load; of the last where all were begun."""
+        return min(self.begun + 1, self.loads)
+
 
 def save_plan(engine: Engine, visitor: Visitor, job: Job) -> UUID:
     """Compute the plan of a job and keep both, for good.

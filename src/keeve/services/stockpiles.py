@@ -160,7 +160,6 @@ def record_stockpile_event(
             insert(models.StockpileEvent)
             .values(
                 id=event.id,
-                crew_id=visitor.crew_id,
                 stockpile=stockpile_id,
                 account_id=visitor.account_id,
                 received_at=now,
@@ -175,6 +174,16 @@ def record_stockpile_event(
             if not waiting.state.water and waiting.state.discarded is None:
                 look_ahead(session, visitor, waiting, now)
     return True
+
+
+def record_of_load(engine: Engine, visitor: Visitor, plan: Plan, raw: Any, now: datetime) -> bool:
+    """Write down what happened to the stockpile that a plan's loads are drawn from; False where it has none.
+
+    Raises:
+        InputError: the event is malformed, or there is nothing to undo.
+    """
+    material = followed(plan)
+    return material is not None and record_stockpile_event(engine, visitor, material.stockpile, raw, now)
 
 
 def look_ahead(session: Session, visitor: Visitor, running: RunningLoad, now: datetime) -> None:

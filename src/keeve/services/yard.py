@@ -65,5 +65,5 @@ def take_out(engine: Engine, visitor: Visitor, thing_id: UUID, now: datetime) ->
 def _add(
     session: Session, visitor: Visitor, thing_id: UUID, content: dict[str, Any] | None, now: datetime
 ) -> None:
-    values = {"id": uuid4(), "crew_id": visitor.crew_id, "thing_id": thing_id, "content": content}
+    values = {"id": uuid4(), "thing_id": thing_id, "content": content}
     session.execute(insert(models.YardVersion).values(**values, made_by=visitor.account_id, made_at=now))

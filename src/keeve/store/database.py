@@ -4,7 +4,7 @@ import contextlib
 from collections.abc import Iterator
 from uuid import UUID
 
-from sqlalchemy import Engine, create_engine, event
+from sqlalchemy import Engine, Insert, create_engine, event
 from sqlalchemy.engine import make_url
 from sqlalchemy.orm import ORMExecuteState, Session, UOWTransaction, with_loader_criteria
 
@@ -61,6 +61,9 @@ def _only_own_crew(state: ORMExecuteState) -> None:
             raise CrewError("this session has no crew")
         if not (state.is_select or state.is_insert):
             raise CrewError("a crew's work is only ever added to")
+        if isinstance(state.statement, Insert):
+            # Rows go in under the session's crew, whatever was given: nobody stamps one by hand.
+            state.statement = state.statement.values(crew_id=crew_id)
     if state.is_select:
         state.statement = state.statement.options(
             with_loader_criteria(CrewOwned, lambda owned: owned.crew_id == crew_id, include_aliases=True)

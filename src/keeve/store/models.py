@@ -166,7 +166,7 @@ class Event(CrewOwned, Base):
 
 
 class JobSummary(CrewOwned, Base):
-    """A job reckoned up; the newest of a plan counts."""
+    """The summary of a closed job; the newest of a plan counts."""
 
     __tablename__ = "job_summary"
     __table_args__ = (

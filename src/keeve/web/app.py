@@ -99,10 +99,10 @@ def _foreign_form(request: Request, fault: Exception) -> Response:
 
 
 def _not_allowed(request: Request, fault: Exception) -> Response:
-    message = "Your role in this crew does not cover that: ask a lead of the crew."
+    message = "Your role does not allow that: ask a lead of your crew."
     if _wants_json(request):
         return _json(403, "not_allowed", message)
-    return _plain(request, 403, "Not yours to do", message)
+    return _plain(request, 403, "Not allowed", message)
 
 
 def _bad_input(request: Request, fault: Exception) -> Response:
@@ -139,7 +139,7 @@ def _no_route(request: Request, fault: Exception) -> Response:
     message = "There is nothing at this address, or it is another crew's."
     if _wants_json(request):
         return _json(404, "not_found", message)
-    return _plain(request, 404, "Not here", message)
+    return _plain(request, 404, "Page not found", message)
 
 
 def _json(status: int, code: str, message: str) -> JSONResponse:

@@ -1,6 +1,6 @@
 """Rendering pages: the templates, and how figures are set in them."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import datetime, timedelta
 from functools import lru_cache
 from pathlib import Path
@@ -13,35 +13,34 @@ from jinja2.runtime import Context
 from starlette.templating import Jinja2Templates
 
 from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, QUARTERS, READING_NAMES, RETEMPERING_NAMES
-from keeve.core.planning.amounts import fill_of, gauged, gauged_step, jar_for
 from keeve.core.planning.plan import nearest_quarter
-from keeve.core.running.next_step import OVER, Act
-from keeve.core.units import DISPLAY_UNITS, Kind, to_kept, to_shown
+from keeve.core.rules.vessels_and_scales import GaugeVessels
+from keeve.core.units import DISPLAY_UNITS, Kind, to_shown
 from keeve.web.security import FORM_FIELD, form_token
 
 _THIN_SPACE = "\u202f"
 
-# What a load is waiting for, as the words that lead there.
-_NEXT_WORDS: Mapping[Act, str] = {
-    "accept": "Look at the materials",
-    "charge": "Charge it",
-    "water": "Water in",
-    "admix": "Admixture in",
+# The next act of a load, as the words on the way to it.
+_NEXT_WORDS: Mapping[str, str] = {
+    "accept": "Check first",
+    "charge": "Add material",
+    "water": "Add water",
+    "admix": "Add admixture",
     "rest": "Let it rest",
-    "mix": "Mix on",
+    "mix": "Keep mixing",
     "judge": "Judge it",
     "add_water": "Add water",
-    "ceiling": "At its ceiling",
-    "correct": "Bring it back",
+    "ceiling": "At max water",
+    "correct": "Correct it",
     "top_up": "Top it up",
     "place": "Place it",
-    "dead": "Discard it",
+    "dead": "Throw it away",
     "clean": "Clean up",
     "stored": "In store",
-    "done": "See it",
+    "done": "Open in log",
 }
 
-_environment = Environment(
+environment = Environment(
     loader=FileSystemLoader(Path(__file__).parent / "templates"),
     autoescape=True,
     undefined=StrictUndefined,
@@ -51,13 +50,13 @@ _environment = Environment(
     cache_size=-1,
     bytecode_cache=FileSystemBytecodeCache(),
 )
-_templates = Jinja2Templates(env=_environment)
+_templates = Jinja2Templates(env=environment)
 
 
 def load_templates() -> None:
     """Load every template now, so that the first visitors do not wait while all of them compile the same ones."""
-    for name in _environment.list_templates():
-        _environment.get_template(name)
+    for name in environment.list_templates():
+        environment.get_template(name)
 
 
 def page(request: Request, template: str, status: int = 200, **values: Any) -> HTMLResponse:
@@ -78,11 +77,13 @@ def page(request: Request, template: str, status: int = 200, **values: Any) -> H
 
 
 @pass_context
-def _measure(context: Context, value: float, kind: Kind, decimals: int | None = None) -> str:
+def _quantity(context: Context, value: float, kind: Kind, decimals: int | None = None) -> str:
     """A kept figure with its unit, in the units of the reader."""
-    measure = DISPLAY_UNITS[context["units"]][kind]
+    shown_in = DISPLAY_UNITS[context["units"]][kind]
     shown = to_shown(value, kind, context["units"])
-    return f"{_decimal(shown, measure.decimals if decimals is None else decimals)}{_THIN_SPACE}{measure.unit}"
+    return (
+        f"{_decimal(shown, shown_in.decimals if decimals is None else decimals)}{_THIN_SPACE}{shown_in.unit}"
+    )
 
 
 @pass_context
@@ -128,20 +129,62 @@ def _vessels(count: float, name: str) -> str:
 @pass_context
 def _shown(context: Context, value: float, kind: Kind) -> str:
     """A kept figure for an input, in the units of the reader."""
-    measure = DISPLAY_UNITS[context["units"]][kind]
-    return _decimal(to_shown(value, kind, context["units"]), measure.decimals)
+    shown_in = DISPLAY_UNITS[context["units"]][kind]
+    return _decimal(to_shown(value, kind, context["units"]), shown_in.decimals)
 
 
 @pass_context
-def _kept_per_unit(context: Context, kind: Kind) -> float:
-    """What one unit more as shown is in the unit it is kept in, for the page's scripts."""
-    return to_kept(1.0, kind, context["units"]) - to_kept(0.0, kind, context["units"])
+def _shown_list(context: Context, values: Iterable[float], kind: Kind) -> list[str]:
+    """Kept figures for an input, in the units of the reader."""
+    return [_shown(context, value, kind) for value in values]
 
 
-@pass_context
-def _kept_of_nothing(context: Context, kind: Kind) -> float:
-    """What nothing as shown is in the unit it is kept in: 0 but for temperatures."""
-    return to_kept(0.0, kind, context["units"])
+def _percent(fraction: float, decimals: int = 0) -> str:
+    """A fraction as percent."""
+    return f"{_decimal(fraction * 100, decimals)}{_THIN_SPACE}%"
+
+
+def _short_percent(fraction: float) -> str:
+    """A fraction as percent without needless decimals."""
+    return f"{_short(fraction * 100)}{_THIN_SPACE}%"
+
+
+# Errors smaller than that are not worth a word.
+_NO_ERROR = 0.0005
+
+
+def _bucket_error(error: GaugeVessels) -> str:
+    """What measuring in quarter buckets does to a load, in a sentence."""
+    ratio, size = error.ratio_error_fraction, error.volume_error_fraction
+    words = "ratio exact" if abs(ratio) < _NO_ERROR else f"ratio off by {_percent(abs(ratio), 1)}"
+    if abs(size) >= _NO_ERROR:
+        words += f", load {_percent(abs(size), 1)} {'larger' if size > 0 else 'smaller'}"
+    return f"Measured in ¼ buckets: {words}."
+
+
+def _grams(mass_g: float) -> str:
+    """A mass in grams."""
+    return f"{_decimal(mass_g, 0)}{_THIN_SPACE}g"
+
+
+def _hours(minutes: float) -> str:
+    """Minutes, from two hours on as hours."""
+    if minutes >= 120:
+        return f"{_short(minutes / 60)}{_THIN_SPACE}h"
+    return f"{_short(minutes)}{_THIN_SPACE}min"
+
+
+def _count(number: float, one: str, several: str = "") -> str:
+    """A number of things: 1 load, 2 loads, half a bag as ½ bag."""
+    quarters = QUARTERS.get(number % 1, "")
+    figure = f"{int(number) or ''}{quarters}" if quarters else _short(number)
+    return f"{figure} {one if 0 < number <= 1 else several or one + 's'}"
+
+
+def _heading(text: str, longest: int) -> str:
+    """The part of a sentence before its first comma, shortened to so many letters."""
+    first = text.partition(",")[0]
+    return first if len(first) <= longest else f"{first[: longest - 1].rstrip()}…"
 
 
 # The endings of field names, the longer before the shorter, and the units they stand for.
@@ -200,15 +243,21 @@ def _minutes(value: float) -> str:
 
 
 _FILTERS: Mapping[str, Any] = {
-    "measure": _measure,
+    "quantity": _quantity,
     "unit_of": _unit,
     "decimal": _decimal,
     "short": _short,
     "sentence": _sentence,
     "vessels": _vessels,
     "shown": _shown,
-    "kept_per_unit": _kept_per_unit,
-    "kept_of_nothing": _kept_of_nothing,
+    "shown_list": _shown_list,
+    "percent": _percent,
+    "short_percent": _short_percent,
+    "bucket_error": _bucket_error,
+    "grams": _grams,
+    "hours": _hours,
+    "count": _count,
+    "heading": _heading,
     "named": _named,
     "assumption": _assumption,
     "clock": _clock,
@@ -218,26 +267,20 @@ _FILTERS: Mapping[str, Any] = {
     "epoch_ms": _epoch_ms,
     "minutes": _minutes,
 }
-_environment.filters.update(_FILTERS)
-# What sets the size of a load, in a sentence.
+environment.filters.update(_FILTERS)
+# What limits the size of a load, in a sentence.
 _LIMITS: Mapping[str, str] = {
-    "mixer": "What the mixer mixes at a time sets the size of a load.",
-    "bag": "Whole bags set the size of a load.",
-    "life": "What is placed inside the working life sets the size of a load.",
-    "crew": "What the crew places while the next is mixed sets the size of a load.",
-    "pack": "A colour or tint pack belongs to its bags: it sets the size of a load.",
+    "mixer": "Load size is limited by the mixer.",
+    "bag": "Load size is set by whole bags.",
+    "life": "Load size is limited by the working time.",
+    "crew": "Load size is limited by how fast you place.",
+    "pack": "Load size is set by the colour or tint pack: one pack to its bags.",
 }
-_environment.globals.update(
+environment.globals.update(
     LIMITS=_LIMITS,
-    fill_of=fill_of,
-    jar_for=jar_for,
-    gauged_amount=gauged,
-    gauged_step=gauged_step,
     MIXER_NAMES=MIXER_NAMES,
     ORDER_NAMES=ORDER_NAMES,
     READING_NAMES=READING_NAMES,
     RETEMPERING_NAMES=RETEMPERING_NAMES,
-    DISPLAY_UNITS=DISPLAY_UNITS,
     NEXT_WORDS=_NEXT_WORDS,
-    OVER=OVER,
 )

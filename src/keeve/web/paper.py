@@ -4,10 +4,12 @@ import re
 from collections.abc import Callable, Mapping
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import segno
+import tinycss2
 from markupsafe import Markup
+from tinycss2.ast import QualifiedRule
 
 from keeve.formats.pdf import write_pdf
 
@@ -15,20 +17,33 @@ STATIC = Path(__file__).parent / "static"
 SIZES: Mapping[str, str] = {"a4": "A4", "letter": "letter"}
 
 
-# From loose to tight: the size of the type, pt, and the height of the section, mm.
-SETTINGS = ((9.5, 90), (8.5, 74), (7.6, 62), (6.8, 52))
+class Setting(NamedTuple):
+    """How a page is set: the size of the type, pt, and the heights of the section and of the water line, mm."""
+
+    type_pt: float
+    section_mm: float
+    water_mm: float
 
 
-def on_paper(pages: int, render: Callable[[float, int], str]) -> bytes:
+# From loose to tight.
+SETTINGS = (
+    Setting(9.5, 90, 34.2),
+    Setting(8.5, 74, 28.1),
+    Setting(7.6, 62, 23.6),
+    Setting(6.8, 52, 19.8),
+)
+
+
+def on_paper(pages: int, render: Callable[[Setting], str]) -> bytes:
     """A paper page as PDF, set as loosely as keeps to so many pages.
 
     A picture on paper knows only its own styles, so each carries those of drawings.css and the hatches it fills with.
 
     Args:
         pages: how many pages it may take.
-        render: the page for a size of type and a height of the section.
+        render: the page in a setting.
     """
-    return write_pdf((_FIGURE.sub(_carried, render(*setting)) for setting in SETTINGS), STATIC, pages)
+    return write_pdf((_FIGURE.sub(_carried, render(setting)) for setting in SETTINGS), STATIC, pages)
 
 
 _FIGURE = re.compile(r'<figure class="([^"]*)"([^>]*)>(.*?)</figure>', re.DOTALL)
@@ -65,11 +80,31 @@ def code_of(address: str) -> Markup:
 
 @cache
 def _style(kind: str) -> str:
-    """What drawings.css says of one kind of picture and of all of them, with its named colours as they are on paper."""
-    text = (STATIC / "drawings.css").read_text(encoding="utf-8")
-    rules = [line for line in text.splitlines() if line.startswith((f".{kind} ", "svg text", *_OF_ALL))]
-    style = re.sub(r"var\((--[\w-]+)\)", lambda name: _colours()[name[1]], "".join(rules))
-    return style.replace("font-family: inherit", "font-family: Archivo")
+    """The rules of drawings.css for one kind of picture and for all of them, in the colours of print."""
+    found = []
+    for rule in _rules("drawings.css"):
+        selector = tinycss2.serialize(rule.prelude).strip()
+        if selector.startswith((f".{kind} ", "svg text", *_OF_ALL)):
+            found.append(f"{selector} {{ {_declarations(rule)} }}")
+    return "".join(found)
+
+
+def _declarations(rule: QualifiedRule) -> str:
+    """The declarations of a rule with its colours and its font by name."""
+    found = []
+    for item in tinycss2.parse_declaration_list(rule.content, skip_comments=True, skip_whitespace=True):
+        value = "".join(_serialized(token) for token in item.value).strip()
+        named_font = item.name == "font-family" and value == "inherit"
+        found.append(f"{item.name}: {'Archivo' if named_font else value};")
+    return " ".join(found)
+
+
+def _serialized(token: Any) -> str:
+    """A token as CSS, a named colour as the colour it has in print."""
+    if token.type == "function" and token.name == "var":
+        return _colours()[tinycss2.serialize(token.arguments).strip()]
+    text: str = token.serialize()
+    return text
 
 
 # The rules of drawings.css that hatches and leaders of every picture go by.
@@ -78,13 +113,30 @@ _OF_ALL = (".sand-", ".cement-", ".water-ground", ".water-wave", ".stone-", ".mi
 
 
 @cache
+def _rules(sheet: str, media: str = "") -> list[QualifiedRule]:
+    """The rules of a style sheet, outside every media query or inside one."""
+    text = (STATIC / sheet).read_text(encoding="utf-8")
+    rules = tinycss2.parse_stylesheet(text, skip_comments=True, skip_whitespace=True)
+    if media:
+        inside = (
+            tinycss2.parse_rule_list(rule.content, skip_comments=True, skip_whitespace=True)
+            for rule in rules
+            if rule.type == "at-rule" and tinycss2.serialize(rule.prelude).strip() == media
+        )
+        rules = [rule for part in inside for rule in part]
+    return [rule for rule in rules if rule.type == "qualified-rule"]
+
+
+@cache
 def _colours() -> Mapping[str, str]:
-    """The colours of the light page, those for print over them."""
-    text = (STATIC / "keeve.css").read_text(encoding="utf-8")
-    blocks = re.findall(r":root \{(.*?)\}", text, re.DOTALL)
+    """The named colours of the page, those of print over them."""
     named: dict[str, str] = {}
-    for block in (blocks[0], blocks[-1]):
-        named |= dict(re.findall(r"(--[\w-]+):\s*([^;]+);", block))
+    for rule in (*_rules("keeve.css"), *_rules("keeve.css", "print")):
+        if ":root" not in re.split(r"[,\s]+", tinycss2.serialize(rule.prelude).strip()):
+            continue
+        for item in tinycss2.parse_declaration_list(rule.content, skip_comments=True, skip_whitespace=True):
+            if item.name.startswith("--"):
+                named[item.name] = tinycss2.serialize(item.value).strip()
     return named
 
 

@@ -1,10 +1,19 @@
 """The library of mixes against the figures of the trade, and mixes that do not hang together."""
 
+from copy import deepcopy
+from pathlib import Path
+from typing import Any
+
 import pytest
+import yaml
 from helpers import a_job_of, plan
 
+from keeve.core import mixes
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix, library, materials, mix_text, parse_mix
+from keeve.core.mixes.shorthand import written_out
+
+LIBRARY = Path(mixes.__file__).parent / "library"
 
 BRICKLAYING = mix_text(get_mix("mortar-bricklaying"))
 
@@ -167,3 +176,17 @@ def test_the_ratio_is_written_as_the_trade_does() -> None:
     ]
     assert nominal.model_copy(update={"parts": parts}).ratio == "1 : 1½ : 3.3 by volume"
     assert get_mix("concrete-bagged").ratio == "by the bag"
+
+
+@pytest.mark.parametrize(("kind", "wrong"), [("material", "snad"), ("admixtures", ["plasticizer"])])
+def test_a_misspelt_name_in_a_shared_procedure_is_an_error(kind: str, wrong: Any) -> None:
+    """A shared procedure leaves out steps a mix does not need; a name no mix has would vanish without a word."""
+    raw = yaml.safe_load((LIBRARY / "mortar-general.yaml").read_text())
+    files = [yaml.safe_load(path.read_text()) for path in sorted(LIBRARY.glob("*.yaml"))]
+    full = next(mix for mix in written_out(files) if mix["id"] == "mortar-general")
+    procedure = deepcopy(full["procedures"][0])
+    assert list(written_out([{**raw, "procedures": [procedure]}]))
+    step = next(step for step in procedure["steps"] if kind in step)
+    step[kind] = wrong
+    with pytest.raises(ValueError, match="which none of its mixes has"):
+        list(written_out([{**raw, "procedures": [procedure]}]))

@@ -272,7 +272,7 @@ def test_a_designed_concrete_is_the_standards_own_example() -> None:
     masses = [load.charge(name).mass_kg for name in ("cement", "stone", "sand")]
     assert masses == pytest.approx([284.8, 1137.3, 784.7], rel=1e-3)
     assert load.water.ceiling_l == load.water.target_l == pytest.approx(178.0, rel=1e-3)
-    assert found.mix.ratio == "1 : 2.76 : 3.99 by mass"
+    assert found.mix.ratio == "1 : 2.76 : 3.99 by weight"
 
 
 @pytest.mark.parametrize(

@@ -253,7 +253,7 @@ def test_nothing_is_added_to_an_all_in_bag() -> None:
     materials = {**BAGGED["materials"], "sand": {"moisture_fraction": 0.04}}
     fault = refused({**BAGGED, "materials": materials})
     assert (fault.code, fault.meant) == ("all_in_bag", {"materials.sand": None})
-    assert "takes no more sand or lime" in fault.message
+    assert "add no more sand or lime" in fault.message
 
 
 def test_chlorides_spoil_a_polymer_without_any_steel() -> None:
@@ -276,8 +276,8 @@ def test_a_mix_is_found_by_use_thickness_and_yard() -> None:
     found = {fit.mix.id: fit.against for fit in fits(every, "bed", 10, ["lime", "sand"])}
     assert found["lime-hydraulic-3.5"] == []
     assert found["mortar-bricklaying"] == [("needs cement", None)]
-    assert found["hemp-lime"] == [("not made to bed", None), ("not under", 100), ("needs hemp", None)]
-    assert found["overlay-stampable"] == [("not made to bed", None), ("needs bags and pails", None)]
+    assert found["hemp-lime"] == [("not for: bed", None), ("not under", 100), ("needs hemp", None)]
+    assert found["overlay-stampable"] == [("not for: bed", None), ("needs bags and pails", None)]
     assert len(found) == len(library())
     fitting = [fit for fit in fits(every, "lay floor", 75) if not fit.against]
     assert {"screed-1-4-fibre", "concrete-nominal"} <= {fit.mix.id for fit in fitting}

@@ -51,7 +51,7 @@ def test_a_plan_by_the_bag_is_whole_bags_with_the_labels_water() -> None:
 
 def test_needs_in_bags_and_a_label_that_is_missing_or_wrong() -> None:
     assert plan(**MIX, materials={"bag": LABEL}, need={"bags": 6}).shopping[0].bags == 6
-    with pytest.raises(InputError, match="read the label") as refused:
+    with pytest.raises(InputError, match="see the label") as refused:
         plan(**MIX, materials={"bag": {"bag_kg": 25}})
     assert refused.value.fields == [
         f"materials.bag.{name}" for name in ("yield_l", "water_start_l", "water_min_l", "water_max_l")
@@ -83,7 +83,7 @@ def test_a_fixed_batch_is_made_whole_with_its_pack() -> None:
     bought = {item.material: (item.bags, item.unit) for item in found.shopping}
     assert bought == {"bag": (8, "bag"), "colour pack": (4, "pack")}
     assert plan(**overlay, need={"bags": 7}).shopping[0].bags == 8
-    with pytest.raises(InputError, match="not divided") as refused:
+    with pytest.raises(InputError, match="at a time, not less") as refused:
         plan(mix="overlay-stampable", materials={"bag": {**LABEL, "yield_l": 25.0}}, **PADDLE)
     assert refused.value.fields == ["mixer.working_l"]
 

@@ -34,7 +34,7 @@ def wanted(run: Run) -> tuple[str, dict[str, Any]] | None:
         "judge": ("judged", {"reading": "right", "step": step}),
         "add_water": ("water_added", {"water_l": now.proposal_l}),
         "place": ("placed", {"volume_l": max(now.remaining_l * 0.6, 0.1)}),
-        "dead": ("discarded", {"reason": "Past its working life"}),
+        "dead": ("discarded", {"reason": "Working time over"}),
         "clean": ("cleaned", {}),
         "stored": ("placed", {"volume_l": state.kept_l, "from_store": True}),
     }
@@ -233,5 +233,5 @@ def test_a_dead_load_has_no_correction() -> None:
         ("given", {"volume_l": 1.0, "use": "backfill"}),
         ("water_added", {"water_l": 0.2, "past_ceiling": "A trial"}),
     ):
-        with pytest.raises(InputError, match="past its working life"):
+        with pytest.raises(InputError, match="working time of this load is over"):
             run.do(kind, **what)

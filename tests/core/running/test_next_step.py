@@ -36,7 +36,7 @@ def test_nothing_counts_before_its_time() -> None:
     assert step is not None
     with pytest.raises(InputError, match=r"Not yet: 2 min 00 s more\."):
         run.do("mixed", minutes=1, step=step.plan.step)
-    with pytest.raises(InputError, match="only after mixing"):
+    with pytest.raises(InputError, match="Too early to judge"):
         run.do("judged", reading="right")
 
 
@@ -62,7 +62,7 @@ def test_no_water_past_the_ceiling() -> None:
     most_l = run.now.water.remaining_l
     # What was meant: all it may take, or the same figure with its decimal point in place.
     for typed_l, meant_l in ((most_l + 0.2, most_l), (most_l * 9, most_l * 0.9)):
-        with pytest.raises(InputError, match="past the ceiling") as caught:
+        with pytest.raises(InputError, match="Past the max") as caught:
             run.do("water_added", minutes=0, water_l=typed_l)
         assert caught.value.meant == pytest.approx({"water_l": meant_l})
     run.do("water_added", water_l=run.now.water.remaining_l)
@@ -137,10 +137,10 @@ def test_life_counts_from_first_water_and_a_dead_load_is_only_discarded() -> Non
     run.at = first_water + timedelta(minutes=120)
     assert run.now.act == "dead"
     for kind, what in (("placed", {"volume_l": 1.0}), ("water_added", {"water_l": 0.1})):
-        with pytest.raises(InputError, match="past its working life"):
+        with pytest.raises(InputError, match="working time of this load is over"):
             run.do(kind, **what)
     run.do("note", text="left in the drum over dinner")
-    run.do("discarded", reason="Past its working life")
+    run.do("discarded", reason="Working time over")
     assert run.now.act == "clean"
 
 
@@ -197,7 +197,7 @@ def test_a_mix_that_takes_no_water_later_gets_none(mix: str, mixer: str) -> None
 def test_a_mix_that_takes_a_little_is_mixed_and_judged_again(mix: str, mixer: str) -> None:
     run = at_place(mix, mixer)
     most = run.now.water.remaining_l
-    with pytest.raises(InputError, match="past the ceiling"):
+    with pytest.raises(InputError, match="Past the max"):
         run.do("water_added", water_l=most + 0.2)
     run.do("water_added", water_l=0.1)
     assert run.now.act == "mix"
@@ -227,7 +227,7 @@ def test_a_polymer_base_coat_is_judged_thin_then_stiff_then_remixed_without_wate
     assert run.now.act == "rest"
     with pytest.raises(InputError, match="Not yet"):
         run.do("rested", minutes=1, step=run.now.position)
-    with pytest.raises(InputError, match="only after mixing"):
+    with pytest.raises(InputError, match="Too early to judge"):
         run.do("judged", reading="right")
     run.to_judgement()
     second = run.now.step

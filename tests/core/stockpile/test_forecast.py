@@ -72,12 +72,12 @@ def test_the_offered_start_follows_a_drying_stockpile_and_says_why() -> None:
     assert offered is not None
     assert offered.start_l > history[1].past.added_l + 0.5
     assert max(misses) < 0.5
-    assert "The pile dries: from 5." in offered.why
+    assert "The pile is drying: 5." in offered.why
     assert "over 6 loads" in offered.why
     assert offered.low_l < offered.start_l < offered.high_l
 
 
-@pytest.mark.parametrize(("kind", "words"), [("rain", "It rained"), ("delivery", "A fresh load was tipped")])
+@pytest.mark.parametrize(("kind", "words"), [("rain", "Rain on the pile"), ("delivery", "New delivery")])
 def test_after_the_stockpile_changed_the_low_end_is_offered(kind: str, words: str) -> None:
     loads = six_drying_loads()
     history = history_up_to(loads, [happened(kind, 3.2)], NOON + timedelta(hours=3.5))
@@ -88,7 +88,7 @@ def test_after_the_stockpile_changed_the_low_end_is_offered(kind: str, words: st
     assert words in offered.why
     night = expected_water(PLAN, LOAD, history_up_to(loads, [], NOON + timedelta(hours=20)))
     assert night is not None
-    assert "Hours went by" in night.why
+    assert "A night has passed" in night.why
 
 
 def test_the_eye_never_lifts_the_ceiling_and_a_dried_pan_does() -> None:

@@ -47,7 +47,7 @@ def _yaml(text: str) -> Any:
 def library() -> Mapping[str, Mix]:
     """Every mix of the library by its id."""
     files = (_yaml(path.read_text()) for path in sorted(_LIBRARY.glob("*.yaml")))
-    return {mix.id: mix for raw in files for mix in (validated(Mix, one) for one in written_out(raw))}
+    return {mix.id: mix for mix in (validated(Mix, raw) for raw in written_out(files))}
 
 
 def get_mix(mix_id: str) -> Mix:

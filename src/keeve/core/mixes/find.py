@@ -44,7 +44,7 @@ def _against(
 ) -> list[Against]:
     against = []
     if use is not None and use not in mix.uses:
-        against.append(Against(f"not made to {use}"))
+        against.append(Against(f"not for: {use}"))
     if thickness_mm is not None and mix.thickness_mm:
         least, greatest = mix.thickness_mm
         if thickness_mm < least:

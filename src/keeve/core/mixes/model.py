@@ -35,9 +35,9 @@ Drawing = Literal[
 ]
 
 MIXER_NAMES: dict[MixerKind, str] = {
-    "tilting-drum": "Tilting drum",
-    "forced-action": "Forced-action mixer",
-    "paddle": "Paddle in a tub",
+    "tilting-drum": "Drum mixer",
+    "forced-action": "Pan mixer",
+    "paddle": "Paddle and tub",
     "tray": "Mixing tray",
     "two-buckets": "Two buckets",
     "barrow": "Barrow",
@@ -62,11 +62,12 @@ def reading_at(wetness: float) -> Reading:
     return "too-wet" if wetness > _RIGHT[1] else "right"
 
 
+_BASES = {"volume": "volume", "mass": "weight"}
 RETEMPERING_NAMES: dict[Retempering, str] = {
-    "never": "Never re-tempered",
-    "remix_dry": "Remixed without water",
-    "small_water": "Remixed, a few drops allowed",
-    "remix_freely": "Turned again as often as needed",
+    "never": "Don't add water once it stiffens",
+    "remix_dry": "Remix it without water",
+    "small_water": "Remix it, a few drops of water allowed",
+    "remix_freely": "Remix it as often as needed",
 }
 # A span from least to greatest. A list in YAML and JSON, so not held to being a tuple; its numbers stay strict.
 Span = Annotated[tuple[float, float], Field(strict=False)]
@@ -383,8 +384,8 @@ class Mix(Strict):
         if self.basis == "bag":
             return f"by the {self.parts[0].unit}"
         if self.basis == "design":
-            return "designed to a strength"
-        return f"{' : '.join(_in_quarters(part.parts) for part in self.parts)} by {self.basis}"
+            return "by strength and slump"
+        return f"{' : '.join(_in_quarters(part.parts) for part in self.parts)} by {_BASES[self.basis]}"
 
     def procedure(self, mixer: MixerKind, order: Order | None) -> Procedure | None:
         """The steps for that mixer and order (its first order unless one is asked), or None."""

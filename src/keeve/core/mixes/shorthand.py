@@ -1,6 +1,6 @@
 """The shorthand of the library's files: what several mixes share is written once and named."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -18,16 +18,51 @@ def _shared() -> Mapping[str, Raw]:
     return raw
 
 
-def written_out(raw: Raw) -> Iterator[Raw]:
-    """The mixes of one file, in full.
+def written_out(files: Iterable[Raw]) -> Iterator[Raw]:
+    """The mixes of the library's files, in full.
 
     A file holds one mix, or what several have in common with ``each``, a list of what they have of their own.
     Cautions, gauges, tests, schools and procedures may be names out of shared.yaml. A shared procedure serves a family:
-    its steps with materials or admixtures that a mix has not are left out.
+    its steps with materials or admixtures that a mix does not have are left out.
+
+    Raises:
+        ValueError: a procedure names a material or an admixture that none of its mixes has.
     """
-    common = {name: value for name, value in raw.items() if name != "each"}
-    for own in raw.get("each", [{}]):
-        yield _in_full({**common, **own})
+    mixes = [
+        {**{name: value for name, value in raw.items() if name != "each"}, **own}
+        for raw in files
+        for own in raw.get("each", [{}])
+    ]
+    _check_names(mixes)
+    yield from map(_in_full, mixes)
+
+
+def _check_names(mixes: Iterable[Raw]) -> None:
+    """Refuse a procedure with a name that none of its mixes has: a misspelt step would vanish without a word."""
+    procedures: dict[str | int, Raw] = {}
+    known: dict[str | int, set[str]] = {}
+    for raw in mixes:
+        for given in raw["procedures"]:
+            key = given if isinstance(given, str) else id(given)
+            procedures[key] = _shared()["procedures"][given] if isinstance(given, str) else given
+            known.setdefault(key, set()).update(_names(raw["parts"]), _names(raw.get("admixtures", [])))
+    for key, procedure in procedures.items():
+        named = {name for step in procedure["steps"] for name in _named_in(step)}
+        if unknown := sorted(named - known[key]):
+            raise ValueError(
+                f"the procedure {procedure['why']!r} names {', '.join(unknown)}, which none of its mixes has"
+            )
+
+
+def _names(items: Iterable[Raw]) -> set[str]:
+    return {item["name"] for item in items}
+
+
+def _named_in(step: Raw) -> Iterator[str]:
+    """The material and the admixtures of a step."""
+    yield from step.get("admixtures", [])
+    if "material" in step:
+        yield step["material"]
 
 
 def _in_full(raw: Raw) -> Raw:
@@ -54,8 +89,7 @@ def _in_full(raw: Raw) -> Raw:
 
 def _procedure(given: str | Raw, raw: Raw, tests: Raw) -> Raw:
     procedure: Raw = _shared()["procedures"][given] if isinstance(given, str) else given
-    materials = {part["name"] for part in raw["parts"]}
-    admixtures = {item["name"] for item in raw.get("admixtures", [])}
+    materials, admixtures = _names(raw["parts"]), _names(raw.get("admixtures", []))
     steps = []
     for step in procedure["steps"]:
         if step.get("material") not in {None, *materials}:
@@ -75,7 +109,7 @@ def _completed(step: Raw, tests: Raw, life_min: float) -> Raw:
         name = step.get("test", next(iter(tests)))
         test = tests[name]
         right: str = test["looks"]["right"]
-        said = {"do": f"Judge: {test['name'].lower()}", "test": name, "until": right[0].lower() + right[1:]}
+        said = {"do": f"Check: {test['name'].lower()}", "test": name, "until": right[0].lower() + right[1:]}
         return {**said, **step}
     if step["kind"] == "place":
         return {"minutes": [0, life_min], **step}

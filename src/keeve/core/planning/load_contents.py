@@ -38,13 +38,13 @@ def label_of(job: Job, bag: str) -> Label:
     if missing:
         raise InputError(
             "label_missing",
-            f"{', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing: read the label of your bag.",
+            f"{', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing: see the label of your bag.",
             missing,
         )
     if figures["water_start_l"] == 0:
         raise InputError(
             "label_water",
-            f"materials.{bag}.water_start_l must be more than 0: working life counts from first water. Give the "
+            f"materials.{bag}.water_start_l must be more than 0: working time starts at first water. Give the "
             "little you begin with.",
             [f"materials.{bag}.water_start_l"],
         )

@@ -4,7 +4,7 @@ import math
 from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
-from keeve.core.mixes.model import MIXER_NAMES, Caution, Gauge, Mix, MixWater, Procedure
+from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, Caution, Gauge, Mix, MixWater, Procedure
 from keeve.core.planning.expected_strength import strength_of_plan
 from keeve.core.planning.job import Job
 from keeve.core.planning.load_contents import (
@@ -159,7 +159,7 @@ def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) ->
         if batch_l > most_l * (1 + ROUNDING):
             raise InputError(
                 "batch_too_large",
-                f"mixer.working_l is too small: one batch of {mix.name} makes {batch_l:.1f} L and is not divided.",
+                f"mixer.working_l is too small: {mix.name} is mixed {batch_l:.1f} L at a time, not less.",
                 ["mixer.working_l"],
             )
         made_l, most_l = math.ceil(made.bags / mix.bags_a_batch) * batch_l, batch_l
@@ -190,18 +190,18 @@ def _procedure(mix: Mix, job: Job) -> Procedure:
         return found
     orders = mix.orders(kind)
     if not orders:
-        allowed = ", ".join(dict.fromkeys(item.mixer for item in mix.procedures))
+        allowed = " or ".join(dict.fromkeys(MIXER_NAMES[item.mixer].lower() for item in mix.procedures))
         reason = f" {mix.refuses[kind]}" if kind in mix.refuses else ""
         raise InputError(
             "mixer_unsuited",
-            f"{mix.name} is not mixed in a {MIXER_NAMES[kind].lower()}.{reason} "
-            f"Set mixer.kind to one of {allowed}.",
+            f"{mix.name} can't be mixed like that ({MIXER_NAMES[kind].lower()}).{reason} Choose: {allowed}.",
             ["mixer.kind"],
             meant={"mixer.kind": mix.procedures[0].mixer},
         )
     raise InputError(
         "order_unsuited",
-        f"{mix.name} has no {job.order} order for a {MIXER_NAMES[kind].lower()}: set order to {orders[0]}.",
+        f"{mix.name} is not loaded {ORDER_NAMES[job.order or 'dry-first'].lower()} in this mixer "
+        f"({MIXER_NAMES[kind].lower()}). Choose: {ORDER_NAMES[orders[0]].lower()}.",
         ["order"],
         meant={"order": orders[0]},
     )
@@ -228,7 +228,9 @@ def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
         basis=mix.basis,
         ratio_name=mix.ratio_name,
         air_fraction=mix.air_fraction,
-        water_why=mix.water.why if mix.water else "Begin at the start on the label, and stay under its most.",
+        water_why=mix.water.why
+        if mix.water
+        else "Start with the least on the label, and stay under its max.",
         wet_out_min=mix.wet_out_min,
         life_min=mix.life_min,
         retempering=mix.retempering,

@@ -279,6 +279,10 @@ class Plan(_Part):
         """The load of that number, or None."""
         return next((load for load in self.loads if load.number == number), None)
 
+    def step(self, number: int) -> PlanStep:
+        """The step of the procedure with that number."""
+        return self.procedure[number - 1]
+
     def material(self, name: str) -> PlanMaterial:
         """The material of that name."""
         return next(material for material in self.materials if material.name == name)

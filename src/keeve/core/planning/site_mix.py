@@ -36,7 +36,7 @@ def mix_of(job: Job, workings: Workings) -> Mix:
         return _designed(mix, job, workings)
     if job.design is not None:
         raise InputError(
-            "no_design", f"design is for a designed concrete: leave it out for {mix.name}.", ["design"]
+            "no_design", f"design is for a concrete by strength: leave it out for {mix.name}.", ["design"]
         )
     if job.proportion is not None:
         mix = _in_proportion(mix, job.proportion)
@@ -90,7 +90,7 @@ def _designed(mix: Mix, job: Job, workings: Workings) -> Mix:
     if sorted(sorts) != _DESIGNED:
         raise InputError(
             "design_parts",
-            f"{mix.name} is designed, so its parts are one each of {', '.join(_DESIGNED)}.",
+            f"{mix.name} is designed by strength, so its parts are one each of {', '.join(_DESIGNED)}.",
             ["mix.parts"],
         )
     density = {
@@ -118,7 +118,7 @@ def _designed(mix: Mix, job: Job, workings: Workings) -> Mix:
         ratio_default=design.w_c,
         ratio_high=design.w_c,
         start_share=0.85,
-        why="The designed water is the ceiling. Begin under it, and stop at the slump.",
+        why="The designed water is the max. Start below it, and stop at the slump.",
     )
     return mix.model_copy(
         update={"basis": "mass", "parts": parts, "water": water, "air_fraction": design.air_fraction}
@@ -136,7 +136,7 @@ def _in_proportion(mix: Mix, name: str) -> Mix:
         known = ", ".join(item.name for item in mix.proportions) or "none: leave it out"
         raise InputError(
             "unknown_proportion",
-            f"proportion {name!r} is no proportion of {mix.name}: choose one of {known}.",
+            f"proportion {name!r} is not one of {mix.name}: choose one of {known}.",
             ["proportion"],
         )
     parts = [part.model_copy(update={"parts": chosen.parts.get(part.name, part.parts)}) for part in mix.parts]
@@ -174,21 +174,21 @@ def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str,
         if name not in names and mix.basis == "bag" and len(mix.parts) == 1:
             raise InputError(
                 "all_in_bag",
-                f"materials.{name} is given, but {mix.name} is all-in: it takes no more sand or lime. Leave it out.",
+                f"materials.{name} is given, but {mix.name} is all-in: add no more sand or lime. Leave it out.",
                 [f"materials.{name}"],
                 meant={f"materials.{name}": None},
             )
         if name not in names:
             raise InputError(
                 "unknown_material",
-                f"materials.{name} is no material of {mix.name}: use {', '.join(names)}.",
+                f"materials.{name} is not in {mix.name}: use {', '.join(names)}.",
                 [f"materials.{name}"],
             )
     for index, vessel in enumerate(job.vessels):
         if vessel.material not in (None, WATER, *names):
             raise InputError(
                 "unknown_material",
-                f"vessels.{index}.material is no material of {mix.name}: use {', '.join(names)}, or leave it out.",
+                f"vessels.{index}.material is not in {mix.name}: use {', '.join(names)}, or leave it out.",
                 [f"vessels.{index}.material"],
             )
     return [

@@ -135,7 +135,7 @@ def next_water(
     Returns:
         start_l with its 80 % band low_l to high_l (never below 0);
         free_moisture_fraction and sd_fraction of the stockpile as it will be; last_total_l of the last load that was
-        judged, null without one; path, one for each of the history: what was foretold for it, and what it showed.
+        judged, null without one; path, one for each of the history: what was predicted for it, and what it showed.
 
     Raises:
         InputError: an input is missing, unknown or out of bounds.

@@ -113,9 +113,9 @@ def _cost(name: str, item: Bought, per_bag: Mapping[str, float], per_t: Mapping[
 def _no_price(name: str) -> RuleWarning:
     return RuleWarning(
         code="no_price",
-        message=f"The {name} has no price, so the cost is without it.",
+        message=f"No price for the {name}: the cost leaves it out.",
         field="price_per_bag",
-        suggestion="Give its price by the bag (price_per_bag) or by the tonne (price_per_t).",
+        suggestion="Type its price per bag or per tonne.",
     )
 
 

@@ -138,7 +138,7 @@ def strength_band(
         superplasticizer_kg_m3: superplasticiser, as the solution, kg/m3.
 
     Returns:
-        mpa, with low_mpa and high_mpa between which eight in ten lie: laboratory specimens, cured wet. On site
+        mpa, with low_mpa and high_mpa, its 80 % range: laboratory specimens, cured wet. On site
         compaction and curing take from it.
 
     Raises:

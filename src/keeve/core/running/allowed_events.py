@@ -50,21 +50,21 @@ def check_allowed(plan: Plan, load: Load, state: LoadState, event: Event) -> Non
     if isinstance(event, Noted):
         return
     if isinstance(event, OWN_EVENTS):
-        raise InputError("own_event", f"kind {event.kind} is written down by Keeve itself.", ["kind"])
+        raise InputError("own_event", f"kind {event.kind} is recorded by Keeve itself.", ["kind"])
     if isinstance(event, Undone):
         if all(event.cancels != done.id for done in state.applied):
-            raise InputError("nothing_to_undo", "That step no longer stands: nothing to undo.", ["cancels"])
+            raise InputError("nothing_to_undo", "Already undone: nothing to undo.", ["cancels"])
         return
     _refuse_unplanned(plan, load, event)
     now = situation(plan, load, state, event.occurred_at)
     _refuse_when_over(now, event)
     if now.act == "accept" and not isinstance(event, Accepted | Discarded | FlowMeasured):
-        raise InputError(
-            "not_accepted", "Look at the materials first: that comes before the first load.", ["kind"]
-        )
+        raise InputError("not_accepted", "Make the checks first: they come before the first load.", ["kind"])
     match event:
         case Accepted() if now.act != "accept" or not set(event.faults) <= set(state.to_check):
-            raise InputError("not_asked", "faults names what was not asked: load the page again.", ["faults"])
+            raise InputError(
+                "not_asked", "faults names a check that was not asked: load the page again.", ["faults"]
+            )
         case Charged() | Admixed() if event.step in state.steps_done:
             raise InputError("step_done", "That step is done already: undo it first.", ["step"])
         case Admixed():
@@ -81,7 +81,7 @@ def check_allowed(plan: Plan, load: Load, state: LoadState, event: Event) -> Non
             )
         case TemperatureTaken() if not state.water:
             raise InputError(
-                "no_mix_yet", "There is no mix yet: take its temperature once it is wet.", ["mix_c"]
+                "no_mix_yet", "There is no mix yet: measure its temperature once it is wet.", ["mix_c"]
             )
         case Recounted():
             _refuse_count(state, event)
@@ -103,11 +103,13 @@ def _refuse_when_over(now: Situation, event: Event) -> None:
     if now.act == "dead" and not isinstance(event, Discarded):
         raise InputError(
             "past_life",
-            "This load is past its working life: discard it. Water cannot bring it back.",
+            "The working time of this load is over: throw it away. Water cannot bring it back.",
             ["kind"],
         )
     if isinstance(event, Cleaned) and now.act != "clean":
-        raise InputError("not_empty", "The mixer is not empty yet: place or discard what is in it.", ["kind"])
+        raise InputError(
+            "not_empty", "The mixer is not empty yet: place or throw away what is in it.", ["kind"]
+        )
 
 
 def _refuse_early(now: Situation, event: Mixed | Rested) -> None:
@@ -123,13 +125,13 @@ def _span(seconds: float) -> str:
 
 def _refuse_reading(plan: Plan, now: Situation, event: Judged) -> None:
     if now.act in BEFORE_A_READING:
-        raise InputError("not_yet", "Not yet: a reading counts only after mixing.", ["reading"])
+        raise InputError("not_yet", "Too early to judge: mix it first.", ["reading"])
     if now.act == "place":
-        raise InputError(
-            "judged_right", "It was judged right: undo that reading to judge it again.", ["reading"]
-        )
+        raise InputError("judged_right", "It was judged right: undo that to judge it again.", ["reading"])
     if (event.step or last_judge(plan)) != now.position:
-        raise InputError("other_step", f"step must be {now.position}: that is what is judged now.", ["step"])
+        raise InputError(
+            "other_step", f"step must be {now.position}: that is the step to judge now.", ["step"]
+        )
     if event.wetness is not None and event.reading not in ("not-mixed-yet", reading_at(event.wetness)):
         raise InputError(
             "other_reading",
@@ -148,26 +150,26 @@ def _refuse_water(plan: Plan, state: LoadState, now: Situation, event: WaterAdde
     if event.source == "drips" and event.water_l > state.dripped_l + DROP_L:
         raise InputError(
             "more_than_dripped",
-            f"{state.dripped_l:.1f} L dripped out: no more than that goes back in.",
+            f"Only {state.dripped_l:.1f} L ran out: no more can be put back.",
             ["water_l"],
         )
     if not now.takes_water:
         raise InputError("retempering", f"No more water. {plan.mix.retempering_why}", ["water_l"])
     if now.act == "correct":
-        raise InputError("too_wet", "No water now: bring it back with what is shown first.", ["water_l"])
+        raise InputError("too_wet", "No water now: correct it first, as shown.", ["water_l"])
     most_l = now.water.remaining_l
     if event.past_ceiling:
         if now.act != "ceiling":
             raise InputError(
                 "not_at_ceiling",
-                "Past the ceiling only from the ceiling: judge it there first.",
+                "Go up to the max first and judge it there.",
                 ["past_ceiling"],
             )
         most_l = most_past_ceiling_l(now)
     if event.water_l > most_l + DROP_L:
         raise InputError(
             "past_ceiling",
-            f"That is past the ceiling: {most_l:.1f} L is all this load may still take.",
+            f"Past the max: this load may take {most_l:.1f} L more.",
             ["water_l"],
             meant=_meant("water_l", event.water_l, most_l),
         )
@@ -193,12 +195,12 @@ _MOST_DOSES = 2.0
 
 def _refuse_dose(state: LoadState, event: Admixed) -> None:
     if event.step is None and not event.doses:
-        raise InputError("no_dose", "doses is empty: say how much of which admixture went in.", ["doses"])
+        raise InputError("no_dose", "doses is empty: say how much of which admixture was added.", ["doses"])
     for name, dose in event.doses.items():
         if state.doses.get(name, 1.0) + dose > _MOST_DOSES + ROUNDING:
             raise InputError(
                 "overdose",
-                f"doses.{name} would come to more than twice the dose: mix a fresh load instead.",
+                f"More than twice the dose of {name}: mix a fresh load instead.",
                 [f"doses.{name}"],
             )
 
@@ -206,7 +208,9 @@ def _refuse_dose(state: LoadState, event: Admixed) -> None:
 def _refuse_count(state: LoadState, event: Recounted) -> None:
     if state.gone_l:
         raise InputError(
-            "placed_already", "Some of it is placed already: it cannot be counted again.", ["kind"]
+            "placed_already",
+            "Some of it is placed already: its amounts can no longer be corrected.",
+            ["kind"],
         )
     if not event.charged_kg and not event.doses:
         raise InputError("no_count", "charged_kg is empty: say what really is in it.", ["charged_kg"])
@@ -231,7 +235,7 @@ def _refuse_correction(state: LoadState, now: Situation, event: Correcting | Cor
         same = event.cause == shown.cause and _are_same(event.add_kg, shown.add_kg)
         if not same and not leaves_it:
             raise InputError(
-                "other_amount", "That is not the correction that is shown: load the page again.", ["add_kg"]
+                "other_amount", "That is not the correction shown: load the page again.", ["add_kg"]
             )
 
 
@@ -252,17 +256,15 @@ def _refuse_leaving(plan: Plan, state: LoadState, now: Situation, event: Placed 
         case Stored() if not plan.mix.keeps:
             raise InputError(
                 "does_not_keep",
-                f"{plan.mix.name} does not keep: place it, or give it to another use.",
+                f"{plan.mix.name} does not keep: place it, or use it elsewhere.",
                 ["kind"],
             )
         case Given() if now.act in BEFORE_A_READING:
-            raise InputError(
-                "not_mixed", "Mix it first: what is not mixed is of no use to anybody.", ["kind"]
-            )
+            raise InputError("not_mixed", "Mix it first: nobody can use it unmixed.", ["kind"])
     if event.volume_l > most_l * (1 + STICKS_FRACTION):
         raise InputError(
             "more_than_left",
-            f"Only {most_l:.1f} L are left: type no more than that.",
+            f"Only {most_l:.1f} L are left.",
             ["volume_l"],
             meant=_meant("volume_l", event.volume_l, most_l),
         )
@@ -286,13 +288,13 @@ def _refuse_unplanned(plan: Plan, load: Load, event: Event) -> None:
         if step is None or step.kind not in _DOES[type(event)]:
             raise InputError(
                 "unknown_step",
-                f"step {event.step} of this plan is no such step: load the page again.",
+                f"step {event.step} of this plan is another kind of step: load the page again.",
                 ["step"],
             )
         if isinstance(event, Charged) and event.material != step.material:
             raise InputError(
                 "wrong_material",
-                f"material must be {step.material}: that is what the step charges.",
+                f"material must be {step.material}: this step adds that.",
                 ["material"],
             )
     if isinstance(event, Corrected | Correcting):
@@ -307,5 +309,5 @@ def _refuse_unknown(field: str, given: Mapping[str, float], known: set[str]) -> 
     if unknown := set(given) - known:
         name = min(unknown)
         raise InputError(
-            "unknown_material", f"{field} names {name!r}, which this mix has not.", [f"{field}.{name}"]
+            "unknown_material", f"{field} names {name!r}, which is not in this mix.", [f"{field}.{name}"]
         )

@@ -35,4 +35,4 @@ CLEANING: Mapping[MixerKind, Cleaning] = {
     "two-buckets": _BY_HAND,
     "barrow": _BY_HAND,
 }
-WASH_OUT = "Wash-out settles in a tub: solids to waste, no water to a drain."
+WASH_OUT = "Wash-out: let it settle in a tub; solids in the skip, nothing down the drain."

@@ -126,6 +126,11 @@ class FlowMeasured(AnyEvent):
     vessel_l: Dimension
     seconds: Dimension
 
+    @property
+    def flow_l_min(self) -> float:
+        """The flow of the hose, L/min."""
+        return self.vessel_l / self.seconds * 60
+
 
 class TemperatureTaken(AnyEvent):
     """The temperature of the mix was measured, °C, and optionally that of the water."""

@@ -223,7 +223,7 @@ def _apply(state: LoadState, event: Event) -> LoadState:
         case WaterLost():
             return replace(state, water=(*state.water, Addition(-event.water_l, at)))
         case FlowMeasured():
-            return replace(state, flow_l_min=event.vessel_l / event.seconds * 60)
+            return replace(state, flow_l_min=event.flow_l_min)
         case TemperatureTaken():
             return replace(state, mix_c=event.mix_c, water_c=event.water_c)
         case Recounted():

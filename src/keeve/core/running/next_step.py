@@ -99,6 +99,11 @@ class Situation:
     workings: list[Working]
 
     @property
+    def is_over(self) -> bool:
+        """Whether nothing of it is in the mixer any more."""
+        return self.act in OVER
+
+    @property
     def dead_at(self) -> datetime | None:
         """The end of its working life."""
         return self.life.dead_at

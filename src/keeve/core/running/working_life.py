@@ -21,7 +21,7 @@ class Life(NamedTuple):
         life_min: from first water, min.
         began_at: first water; None before it.
         mix_c: the temperature it was counted at; None where nothing is known and 20 °C was taken.
-        is_measured: whether a thermometer stood in the mix, or it was reckoned from what goes in.
+        is_measured: whether it was measured in the mix, or computed from what goes in.
     """
 
     life_min: float
@@ -61,7 +61,7 @@ class Life(NamedTuple):
 def life_of(plan: Plan, load: Load, state: LoadState, workings: Workings) -> Life:
     """The working life of a load by its temperature and, through its plan, its admixtures.
 
-    Judgement made here: a temperature that is only reckoned may shorten a life, never lengthen it.
+    Judgement made here: a computed temperature may shorten the working life, never lengthen it.
 
     Args:
         plan: the plan.
@@ -69,8 +69,8 @@ def life_of(plan: Plan, load: Load, state: LoadState, workings: Workings) -> Lif
         state: the load as it is.
         workings: keeps the rules that are run.
     """
-    reckoned_c = _reckoned_c(plan, load, workings) if state.mix_c is None else None
-    mix_c = reckoned_c if state.mix_c is None else state.mix_c
+    computed_c = _computed_c(plan, load, workings) if state.mix_c is None else None
+    mix_c = computed_c if state.mix_c is None else state.mix_c
     life_min = plan.mix.life_min
     if mix_c is not None:
         own_min = workings.run(working_life, life_min_at_20c=life_min, mix_c=mix_c).life_min
@@ -78,7 +78,7 @@ def life_of(plan: Plan, load: Load, state: LoadState, workings: Workings) -> Lif
     return Life(life_min, state.first_water_at, mix_c, state.mix_c is not None)
 
 
-def _reckoned_c(plan: Plan, load: Load, workings: Workings) -> float | None:
+def _computed_c(plan: Plan, load: Load, workings: Workings) -> float | None:
     """What the mix comes to by the plan's temperatures; None where they are not known, or it cannot be mixed so.
 
     Materials lie at the temperature of the air unless the stockpile's own was told.

@@ -174,9 +174,7 @@ def expected_water(plan: Plan, load: Load, history: Sequence[Observation]) -> Ex
     )
 
 
-_PAST_CEILING = (
-    "That is past the ceiling, reckoned with wetter sand: dry a pan of it in the yard to move it too."
-)
+_PAST_CEILING = "That is past the max, which assumes wetter sand: dry a pan under Our kit to correct the max."
 
 
 def _weighed(history: Sequence[PastLoad]) -> bool:
@@ -190,9 +188,9 @@ def _weighed(history: Sequence[PastLoad]) -> bool:
 
 
 _CHANGED: dict[Reset, str] = {
-    "rain": "It rained on the pile",
-    "delivery": "A fresh load was tipped",
-    "night": "Hours went by over the pile",
+    "rain": "Rain on the pile",
+    "delivery": "New delivery",
+    "night": "A night has passed",
 }
 
 
@@ -200,8 +198,8 @@ def _unsettled(unseen: Reset, water: NextWater) -> str:
     """What the stockpile may be after it changed unseen."""
     percent, spread = water.free_moisture_fraction * 100, water.spread_fraction * 100
     return (
-        f"{_CHANGED[unseen]} since: {percent:.1f} % of free water before, now anything near that (± {spread:.1f}). "
-        "Begin at the low end, and judge."
+        f"{_CHANGED[unseen]}: {percent:.1f} % free water before, now anywhere near that (± {spread:.1f}). "
+        "Start at the low end, and judge."
     )
 
 
@@ -212,12 +210,12 @@ def _trend(history: Sequence[Observation], found: NextWater) -> str:
     steps = [step for observed, step in zip(lately, found.path[since:], strict=True) if _tells(observed.past)]
     percent = found.free_moisture_fraction * 100
     if len(steps) < 2:
-        return f"By what was seen last, the pile holds {percent:.1f} % of free water."
+        return f"The pile holds {percent:.1f} % free water, as last seen."
     # Foretold for the second is what the first taught: before it there was only the usual stockpile.
     before = steps[1].free_moisture_fraction
     loads = f"over {sum(told.past.was_mixed for told in lately)} loads"
     if before - found.free_moisture_fraction > _WORTH_SAYING:
-        return f"The pile dries: from {before * 100:.1f} to {percent:.1f} % of free water {loads}."
+        return f"The pile is drying: {before * 100:.1f} to {percent:.1f} % free water {loads}."
     if found.free_moisture_fraction - before > _WORTH_SAYING:
-        return f"The pile gets wetter: from {before * 100:.1f} to {percent:.1f} % of free water {loads}."
-    return f"The pile keeps near {percent:.1f} % of free water {loads}."
+        return f"The pile is getting wetter: {before * 100:.1f} to {percent:.1f} % free water {loads}."
+    return f"The pile stays near {percent:.1f} % free water {loads}."

@@ -1,137 +1,138 @@
-"""The charge section: the mixer cut open, its charges as layers in order of charging, to scale by volume."""
+"""The section: the mixer cut open, what is in it as layers in order of loading, to scale by volume."""
 
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Literal, NamedTuple
+from typing import Literal
 
-from keeve.core.mixes.model import Hatch
-from keeve.core.planning.plan import Load, Plan, load_steps
+from keeve.services.views.amounts import StepView
+from keeve.services.views.sections import SectionFigures
 from keeve.web.drawings.spread import spread
 from keeve.web.drawings.vessel import Vessel
 
-DrawnHatch = Hatch | Literal["mixed"]
-
 CENTRE_X = 350.0
 BOTTOM_Y = 500.0
+# Labels of the layers stand in a column from here, each with its numbered disc.
 LABEL_X = 590.0
+_DISC = 19.0
 _LABEL_GAP = 74.0
 _LABELS_LOW, _LABELS_HIGH = 66.0, 470.0
+_LEADER_X = 550.0
+# On a narrow picture the disc stands in the layer, this far left of the dot.
+_DISC_LEFT = 60.0
+# Labels of the two levels stand left of the mixer.
+_MARKS_X, _MARKS_GAP = 150.0, 52.0
 _ROUGHNESS = 3.0
+
+DrawnHatch = str | Literal["mixed"]
 
 
 @dataclass(frozen=True)
 class Layer:
-    """One charge: its step (None once all is mixed), hatch, path, the dot of its leader, its label's height."""
+    """One layer: its step (None once all is mixed), hatch, path, dot, leader, disc in the layer, label height."""
 
     step: int | None
     hatch: DrawnHatch
     path: str
     dot_x: float
     dot_y: float
+    disc_x: float
+    leader: str
     label_y: float
     volume_l: float
+    label: StepView | None
 
 
 @dataclass(frozen=True)
 class Section:
-    """Everything the template draws, in drawing units, y downwards."""
+    """Everything the template draws, in drawing units, y downwards.
+
+    ``full`` is the mixed working volume, ``level`` the level of this load once it is mixed.
+    """
 
     kind: str
+    wide_view: str
+    narrow_view: str
+    label_x: float
     wall: str
     inside: str
     layers: list[Layer]
-    rim_y: float
-    top_y: float
-    full_y: float
-    full_half: float
-    mixed_y: float
-    mixed_half: float
-    mixed_l: float
+    full_l: float
+    full_mark: str
+    full_leader: str
+    full_label_y: float
+    level_l: float
+    level_line: str
+    level_leader: str
+    level_label_y: float
     is_mixed: bool
-    mark_labels: tuple[float, float]
-    teeth: list[tuple[float, float, float, float]]
-    overflows: bool
+    teeth: list[str]
 
 
-def charge_section(
-    plan: Plan, load: Load, shares: Mapping[int, float] | None = None, mixed_l: float | None = None
-) -> Section:
-    """The section of a load.
-
-    Args:
-        plan: the plan of the load.
-        load: the load.
-        shares: how much of each step is in, to draw only that; None draws the whole load.
-        mixed_l: where it is mixed already, what stands in the mixer, L.
-    """
-    vessel = Vessel(plan.mixer.kind, plan.mixer.full_l)
-    charges = _charges(plan, load, shares) if mixed_l is None else [_Charge(None, "mixed", mixed_l)]
-    filled = 0.0
-    layers: list[tuple[int | None, DrawnHatch, float, float]] = []
-    for charge in charges:
-        layers.append((charge.step, charge.hatch, filled, filled + charge.volume_l))
-        filled += charge.volume_l
-    middles = [BOTTOM_Y - (vessel.level(low) + vessel.level(high)) / 2 for _, _, low, high in layers]
-    # Labels are spread from the top down, layers stack from the bottom up.
-    labels = spread(middles[::-1], _LABEL_GAP, _LABELS_LOW, _LABELS_HIGH)[::-1]
-    level_l = load.yield_l if mixed_l is None else mixed_l
-    full_y, mixed_y = BOTTOM_Y - vessel.level(plan.mixer.working_l), BOTTOM_Y - vessel.level(level_l)
-    marks = spread([full_y, mixed_y], 52.0, 60.0, 480.0)
+def section(figures: SectionFigures) -> Section:
+    """The section of a load."""
+    vessel = Vessel(figures.mixer, figures.full_l)
+    layers = _layers(vessel, figures)
+    full, level = vessel.level(figures.working_l), vessel.level(figures.level_l)
+    full_half, level_half = vessel.half_width(full), vessel.half_width(level)
+    full_y, level_y = BOTTOM_Y - full, BOTTOM_Y - level
+    full_label_y, level_label_y = spread([full_y, level_y], _MARKS_GAP, 60.0, 480.0)
+    rim_y = BOTTOM_Y - vessel.height
+    top_y = min([rim_y, *(layer.label_y for layer in layers)]) - 30
+    left, right = CENTRE_X - full_half - 8, CENTRE_X + full_half + 8
     return Section(
         kind=vessel.kind,
+        wide_view=f"14 {top_y:.0f} 840 {518 - top_y:.0f}",
+        narrow_view=f"20 {rim_y - 40:.0f} 552 {570 - rim_y:.0f}",
+        label_x=LABEL_X,
         wall=_outline(vessel, closed=False),
         inside=_outline(vessel, closed=True),
-        layers=[
-            _layer(vessel, step, hatch, low, high, label_y)
-            for (step, hatch, low, high), label_y in zip(layers, labels, strict=True)
-        ],
-        rim_y=BOTTOM_Y - vessel.height,
-        top_y=min([BOTTOM_Y - vessel.height, *labels]) - 30,
-        full_y=full_y,
-        full_half=vessel.half_width(vessel.level(plan.mixer.working_l)),
-        mixed_y=mixed_y,
-        mixed_half=vessel.half_width(vessel.level(level_l)),
-        mixed_l=level_l,
-        is_mixed=mixed_l is not None,
-        mark_labels=(marks[0], marks[1]),
+        layers=layers,
+        full_l=figures.working_l,
+        full_mark=f"M{left:.1f},{full_y:.1f} h22 M{right:.1f},{full_y:.1f} h-22",
+        full_leader=f"M{left:.1f},{full_y:.1f} L{_MARKS_X},{full_label_y:.1f} h-8",
+        full_label_y=full_label_y,
+        level_l=figures.level_l,
+        level_line=f"M{CENTRE_X - level_half:.1f},{level_y:.1f} H{CENTRE_X + level_half:.1f}",
+        level_leader=f"M{CENTRE_X - level_half:.1f},{level_y:.1f} L{_MARKS_X},{level_label_y:.1f} h-8",
+        level_label_y=level_label_y,
+        is_mixed=figures.is_mixed,
         teeth=_teeth(vessel),
-        overflows=filled > vessel.full_l,
     )
 
 
-class _Charge(NamedTuple):
-    step: int | None
-    hatch: DrawnHatch
-    volume_l: float
-
-
-def _charges(plan: Plan, load: Load, shares: Mapping[int, float] | None) -> list[_Charge]:
+def _layers(vessel: Vessel, figures: SectionFigures) -> list[Layer]:
+    """The layers from the bottom up; once it is mixed, one."""
+    stacked: list[tuple[int | None, DrawnHatch, float, float, StepView | None]] = []
+    filled = 0.0
+    for one in figures.layers:
+        stacked.append((one.step, one.hatch, filled, filled + one.volume_l, one.label))
+        filled += one.volume_l
+    if figures.is_mixed:
+        stacked = [(None, "mixed", 0.0, figures.level_l, None)]
+    middles = [BOTTOM_Y - (vessel.level(low) + vessel.level(high)) / 2 for _, _, low, high, _ in stacked]
+    # Labels are spread from the top down, layers stack from the bottom up.
+    labels = spread(middles[::-1], _LABEL_GAP, _LABELS_LOW, _LABELS_HIGH)[::-1]
     found = []
-    for step in load_steps(plan, load):
-        volume = step.water_l if step.water_l is not None else step.volume_l
-        if volume and shares is not None:
-            volume *= shares.get(step.plan.step, 0.0)
-        if volume:
-            hatch = plan.material(step.plan.material).hatch if step.plan.material else "water"
-            found.append(_Charge(step.plan.step, hatch, volume))
+    for (step, hatch, low_l, high_l, label), label_y in zip(stacked, labels, strict=True):
+        low, high = vessel.level(low_l), vessel.level(high_l)
+        dot_x = CENTRE_X + vessel.half_width((low + high) / 2) * 0.72
+        dot_y = BOTTOM_Y - (low + high) / 2
+        leader_x = max(dot_x + 4, _LEADER_X)
+        found.append(
+            Layer(
+                step=step,
+                hatch=hatch,
+                path=_layer_path(vessel, high, rough=hatch != "water", seed=step or 0),
+                dot_x=round(dot_x, 1),
+                dot_y=round(dot_y, 1),
+                disc_x=round(dot_x - _DISC_LEFT, 1),
+                leader=f"M{dot_x:.1f},{dot_y:.1f} L{leader_x:.1f},{label_y:.1f} H{LABEL_X - _DISC}",
+                label_y=round(label_y, 1),
+                volume_l=high_l - low_l,
+                label=label,
+            )
+        )
     return found
-
-
-def _layer(
-    vessel: Vessel, step: int | None, hatch: DrawnHatch, low_l: float, high_l: float, label_y: float
-) -> Layer:
-    low, high = vessel.level(low_l), vessel.level(high_l)
-    middle = (low + high) / 2
-    return Layer(
-        step=step,
-        hatch=hatch,
-        path=_layer_path(vessel, high, rough=hatch != "water", seed=step or 0),
-        dot_x=CENTRE_X + vessel.half_width(middle) * 0.72,
-        dot_y=BOTTOM_Y - middle,
-        label_y=label_y,
-        volume_l=high_l - low_l,
-    )
 
 
 def _layer_path(vessel: Vessel, top: float, *, rough: bool, seed: int) -> str:
@@ -154,12 +155,10 @@ def _outline(vessel: Vessel, *, closed: bool) -> str:
     return f"{path} Z" if closed else path
 
 
-def _teeth(vessel: Vessel) -> list[tuple[float, float, float, float]]:
+def _teeth(vessel: Vessel) -> list[str]:
     """The toothed ring round a drum's belly, as short strokes outside the wall."""
     if vessel.kind != "tilting-drum":
         return []
     half = vessel.width / 2
     rows = [BOTTOM_Y - vessel.height * (0.42 + 0.022 * index) for index in range(6)]
-    return [
-        (CENTRE_X + side * (half + 5), y, CENTRE_X + side * (half + 13), y) for side in (-1, 1) for y in rows
-    ]
+    return [f"M{CENTRE_X + side * (half + 5):.1f},{y:.1f} h{side * 8}" for side in (-1, 1) for y in rows]

@@ -69,15 +69,15 @@ class Sketch:
     to_scale: bool = True
 
 
-def sketch(built: str, need: Mapping[str, Any]) -> Sketch:
+def sketch(shape: str, need: Mapping[str, Any]) -> Sketch:
     """The sketch of an item of a job.
 
     Args:
-        built: what it is, as ``keeve.web.built`` has it.
+        shape: its shape, as ``keeve.web.forms.shapes`` names it.
         need: its sizes, by their names in the job file.
     """
     sizes = {name: float(value) for name, value in need.items() if isinstance(value, int | float)}
-    solid, shown, to_scale = _SOLIDS[built](_Given(need, sizes))
+    solid, shown, to_scale = _SOLIDS[shape](_Given(need, sizes))
     return _drawn(solid, shown, to_scale)
 
 

@@ -1,27 +1,27 @@
-"""The stockpile chart: free moisture by load with what was foretold, what was seen, and what happened between."""
+"""The stockpile chart: free moisture by load with what was predicted, what was seen, and what happened between."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import NamedTuple
 
-from keeve.core.rules.next_water import BAND_SD, NextWater
-from keeve.core.stockpile.forecast import Observation
+from keeve.services.views.stockpile import MoistureHistory
 
 # Drawing units across, at desk and at phone width.
 _DESK, _PHONE = 760.0, 400.0
 _LEFT, _RIGHT, _TOP, _BOTTOM = 40.0, 66.0, 34.0, 236.0
 # The scale never ends under this, so that a calm stockpile looks calm.
 _LEAST_TOP_FRACTION = 0.06
-_WORDS = {"rain": "rain", "delivery": "fresh load", "night": "a night"}
+_PAN = 7.0
+_WORDS: Mapping[str, str] = {"rain": "rain", "delivery": "delivery", "night": "overnight"}
 
 
 class Seen(NamedTuple):
-    """A sight of the stockpile: by a load, or by a dried pan."""
+    """What was seen of the stockpile: by a load (a dot), or by a dried pan (a square from its corner)."""
 
     x: float
     y: float
-    by_pan: bool
+    corner: tuple[float, float] | None
 
 
 class Change(NamedTuple):
@@ -32,33 +32,39 @@ class Change(NamedTuple):
     at: datetime
 
 
+class Tick(NamedTuple):
+    """A line of the scale: its percent, its path, and the place of its label."""
+
+    percent: int
+    path: str
+    label_x: float
+    label_y: float
+
+
 @dataclass(frozen=True)
 class StockpileChart:
-    """Everything the template draws, in drawing units; the last of ``line`` is the load to come."""
+    """Everything the template draws, in drawing units; the last place is the load to come, its labels beside it."""
 
     width: float
-    left: float
-    right: float
     band: str
-    line: list[tuple[float, float]]
+    line: str
     seen: list[Seen]
     changes: list[Change]
-    ticks: list[tuple[float, float]]
+    ticks: list[Tick]
+    next_place: tuple[float, float]
+    next_label: tuple[float, float]
+    next_moisture: float
 
 
-def stockpile_charts(history: Sequence[Observation], following: NextWater) -> list[StockpileChart]:
+def stockpile_charts(history: MoistureHistory) -> list[StockpileChart]:
     """The chart at desk and at phone width."""
-    return [_chart(history, following, width) for width in (_DESK, _PHONE)]
+    return [_chart(history, width) for width in (_DESK, _PHONE)]
 
 
-def _chart(history: Sequence[Observation], following: NextWater, width: float) -> StockpileChart:
-    predicted = [(step.free_moisture_fraction, step.sd_fraction) for step in following.path]
-    predicted.append((following.free_moisture_fraction, following.sd_fraction))
-    seen = [step.seen_fraction for step in following.path]
-    top = max(
-        [_LEAST_TOP_FRACTION, *(value for value in seen if value), *(mean + sd for mean, sd in predicted)]
-    )
-    step_x = (width - _LEFT - _RIGHT) / len(history)
+def _chart(history: MoistureHistory, width: float) -> StockpileChart:
+    predicted = history.predicted
+    top = max(_LEAST_TOP_FRACTION, history.top)
+    step_x = (width - _LEFT - _RIGHT) / max(len(predicted) - 1, 1)
 
     def x(index: int) -> float:
         return _LEFT + index * step_x
@@ -66,23 +72,28 @@ def _chart(history: Sequence[Observation], following: NextWater, width: float) -
     def y(fraction: float) -> float:
         return _BOTTOM - min(max(fraction / top, 0.0), 1.0) * (_BOTTOM - _TOP)
 
-    upper = [(x(index), y(mean + BAND_SD * sd)) for index, (mean, sd) in enumerate(predicted)]
-    lower = [(x(index), y(mean - BAND_SD * sd)) for index, (mean, sd) in enumerate(predicted)]
+    upper = [(x(index), y(point.high)) for index, point in enumerate(predicted)]
+    lower = [(x(index), y(point.low)) for index, point in enumerate(predicted)]
+    middle = [(x(index), y(point.mean)) for index, point in enumerate(predicted)]
+    seen = [(x(sight.position), y(sight.moisture), sight.by_pan) for sight in history.seen]
+    end_x, end_y = middle[-1]
     return StockpileChart(
         width=width,
-        left=_LEFT,
-        right=width - _RIGHT,
-        band=" ".join(f"{px:.1f},{py:.1f}" for px, py in [*upper, *reversed(lower)]),
-        line=[(x(index), y(mean)) for index, (mean, _) in enumerate(predicted)],
-        seen=[
-            Seen(x(index), y(value), by_pan=not observed.past.was_mixed)
-            for index, (observed, value) in enumerate(zip(history, seen, strict=True))
-            if value is not None
+        band=_points([*upper, *reversed(lower)]),
+        line=_points(middle),
+        seen=[Seen(px, py, (px - _PAN, py - _PAN) if by_pan else None) for px, py, by_pan in seen],
+        changes=[Change(x(change.position), _WORDS[change.what], change.at) for change in history.changes],
+        ticks=[
+            Tick(
+                percent, f"M{_LEFT},{y(percent / 100):.1f} H{width - _RIGHT}", _LEFT - 8, y(percent / 100) + 6
+            )
+            for percent in range(0, int(top * 100) + 1, 2)
         ],
-        changes=[
-            Change(x(index), _WORDS[observed.past.reset], observed.at)
-            for index, observed in enumerate(history)
-            if observed.past.reset
-        ],
-        ticks=[(percent, y(percent / 100)) for percent in range(0, int(top * 100) + 1, 2)],
+        next_place=(end_x, end_y),
+        next_label=(end_x + 14, end_y - 2),
+        next_moisture=predicted[-1].mean,
     )
+
+
+def _points(places: list[tuple[float, float]]) -> str:
+    return " ".join(f"{px:.1f},{py:.1f}" for px, py in places)

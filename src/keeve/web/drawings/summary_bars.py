@@ -1,27 +1,35 @@
-"""What was to fill, what was planned to make and what was placed, as bars on one scale."""
+"""The volumes of a job as bars on one scale."""
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
-from keeve.core.running.job_summary import JobSummary
-
 WIDTH = 640.0
-_LABEL, _ROOM = 150.0, 110.0
+_LABEL, _ROOM, _ROW, _GAP = 150.0, 110.0, 44.0, 12.0
 
 
 class Bar(NamedTuple):
-    """A bar: its words, its litres, where it begins and how long it is, in drawing units."""
+    """A bar: its words, its litres, the top of its row, where it begins and ends, in drawing units."""
 
     words: str
     litres: float
+    y: float
+    label_x: float
     x: float
     width: float
+    litres_x: float
 
 
-def summary_bars(found: JobSummary) -> list[Bar]:
-    """The three bars, the longest as long as there is room."""
-    planned_l = found.net_l * (1 + found.planned_waste_fraction)
-    every = (("to fill", found.net_l), ("planned to make", planned_l), ("placed", found.placed_l))
-    longest = max(litres for _, litres in every)
-    return [
-        Bar(words, litres, _LABEL, litres / longest * (WIDTH - _LABEL - _ROOM)) for words, litres in every
-    ]
+def summary_bars(volumes_l: Sequence[tuple[str, float]]) -> list[Bar]:
+    """The bars, the longest as long as there is room.
+
+    Args:
+        volumes_l: words and litres of each.
+    """
+    longest = max(litres for _, litres in volumes_l)
+    bars = []
+    for index, (words, litres) in enumerate(volumes_l):
+        width = litres / longest * (WIDTH - _LABEL - _ROOM)
+        bars.append(
+            Bar(words, litres, index * _ROW, _LABEL - _GAP, _LABEL, width, round(_LABEL + width + _GAP, 1))
+        )
+    return bars

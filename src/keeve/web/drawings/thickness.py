@@ -10,11 +10,15 @@ MARKS = (1, 3, 10, 30, 100, 300, 1000)
 
 
 class ThicknessBar(NamedTuple):
-    """Where the range begins and ends, and where the marks of the scale stand, in drawing units."""
+    """Where the range begins, how wide it is, and the marks of the scale, in drawing units."""
 
     left: float
-    right: float
-    marks: list[tuple[int, float]]
+    width: float
+    marks: list[float]
+
+
+# Narrower than that a range cannot be seen.
+_LEAST_WIDTH = 4.0
 
 
 def thickness_x(thickness_mm: float) -> float:
@@ -25,5 +29,7 @@ def thickness_x(thickness_mm: float) -> float:
 
 def thickness_bar(span_mm: tuple[float, float]) -> ThicknessBar:
     """The bar of a range in mm."""
-    marks = [(mark, thickness_x(mark)) for mark in MARKS]
-    return ThicknessBar(thickness_x(span_mm[0]), thickness_x(span_mm[1]), marks)
+    left, right = thickness_x(span_mm[0]), thickness_x(span_mm[1])
+    return ThicknessBar(
+        left, max(round(right - left, 1), _LEAST_WIDTH), [thickness_x(mark) for mark in MARKS]
+    )

@@ -1,18 +1,11 @@
-"""The water line: from dry to running, stretched near the target, where the decision is."""
+"""The water line: from too dry to too runny, stretched near the target, where the decision is."""
 
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import NamedTuple
 
-from keeve.core.planning.expected_strength import strength_of_load
-from keeve.core.planning.plan import Plan
-from keeve.core.rules.strength import StrengthBand
-from keeve.core.rules.workings import Workings
-from keeve.core.running.contents import Contents
-from keeve.core.running.events import ExpectedWater
-from keeve.core.running.next_step import Window
+from keeve.services.views.water import WaterFigures
 from keeve.web.drawings.spread import spread
 
 # Drawing units across, at desk and at phone width; text keeps its size, so the phone's line is narrower.
@@ -21,34 +14,32 @@ _MARGIN = 10.0
 # Shares of the line that end at the start, the low end, the ceiling and past it. The part up to the start
 # is squeezed, the window is stretched. A judgement made here, not a law.
 _SHARES = (0.0, 0.30, 0.45, 0.88, 1.0)
-_PAST_CEILING = 1.12
 _LABEL_WIDTH = 128.0
+_LEAST_WINDOW = 2.0
+# Start and target closer than that are one mark, L.
+_SAME_L = 0.05
+_NO_WIDTH_L = 1e-6
 
 
 @dataclass(frozen=True)
 class Mark:
-    """A place on the line and where its label stands."""
+    """A place on the line, its leader and the place of its label; ``name`` says which it is."""
 
+    name: str
     x: float
+    leader: str
     label_x: float
     litres: float
 
 
-class Strength(NamedTuple):
-    """Strength of a load by its water: the plan, and what the load holds."""
-
-    plan: Plan
-    held: Contents
-
-
 @dataclass(frozen=True)
 class StrengthCurve:
-    """Strength above the water line: its band, its middle, a scale in MPa, and where the load stands on it."""
+    """Strength above the water line: its band, its middle, a scale in MPa, and where the load is on it."""
 
     band: str
     middle: str
-    left: float
-    ticks: list[tuple[float, float]]
+    right: float
+    ticks: list[tuple[float, str, float, float]]
     here: tuple[float, float] | None
 
 
@@ -56,52 +47,37 @@ class StrengthCurve:
 class WaterLine:
     """Everything the template draws, in drawing units."""
 
+    view: str
     width: float
     left: float
     right: float
-    start: Mark
-    low_x: float
-    target: Mark
-    ceiling: Mark
+    length: float
+    window_x: float
+    window_width: float
+    marks: list[Mark]
+    target_x: float
+    ceiling_x: float
     in_x: float
+    in_width: float
     in_label_x: float
     total_l: float
     additions: list[float]
-    foreseen: tuple[float, float] | None
+    expected: tuple[str, float] | None
     last_x: float | None
-    scale: list[tuple[float, float]]
+    scale: list[float]
     strength: StrengthCurve | None
 
 
-def water_lines(
-    window: Window,
-    additions_l: Sequence[float],
-    expected: ExpectedWater | None = None,
-    strength: Strength | None = None,
-) -> list[WaterLine]:
-    """The water line of a load at desk and at phone width.
-
-    Args:
-        window: litres added: start, low end, target, ceiling.
-        additions_l: what went in, in order.
-        expected: what its stockpile is expected to leave for the tap, where that is to be shown.
-        strength: of what to draw the strength above it; nothing is drawn where no law describes the mix.
-    """
-    return [water_line(window, additions_l, width, expected, strength) for width in (DESK, PHONE)]
+def water_lines(figures: WaterFigures) -> list[WaterLine]:
+    """The water line of a load at desk and at phone width."""
+    return [water_line(figures, width) for width in (DESK, PHONE)]
 
 
-def water_line(
-    window: Window,
-    additions_l: Sequence[float],
-    width: float,
-    expected: ExpectedWater | None = None,
-    strength: Strength | None = None,
-) -> WaterLine:
+def water_line(figures: WaterFigures, width: float) -> WaterLine:
     """The water line of a load at one width."""
     left, right = _MARGIN, width - _MARGIN
-    total = sum(additions_l)
-    top = max(window.ceiling_l * _PAST_CEILING, total * 1.02, 0.1)
-    knots = _knots(window, top)
+    window, total_l = figures.window, figures.total_l
+    knots = _knots(figures)
 
     def x(litres: float) -> float:
         for (low, low_share), (high, high_share) in pairwise(knots):
@@ -110,41 +86,71 @@ def water_line(
                 return left + (low_share + (high_share - low_share) * part) * (right - left)
         return right
 
-    wanted = [x(window.start_l), x(window.target_l), x(window.ceiling_l)]
-    labels = spread(wanted, _LABEL_WIDTH, _LABEL_WIDTH / 2, width - _LABEL_WIDTH / 2)
     running, ticks = 0.0, []
-    for addition in additions_l:
+    for addition in figures.additions_l:
         running += addition
         ticks.append(x(running))
+    expected = figures.expected
+    bracket = (x(expected.low_l), x(expected.high_l)) if expected else None
     return WaterLine(
+        view=f"0 -114 {width:g} 290" if figures.strength else f"0 0 {width:g} 176",
         width=width,
         left=left,
         right=right,
-        start=Mark(wanted[0], labels[0], window.start_l),
-        low_x=x(window.min_l),
-        target=Mark(wanted[1], labels[1], window.target_l),
-        ceiling=Mark(wanted[2], labels[2], window.ceiling_l),
-        in_x=x(total),
-        in_label_x=min(max(x(total), 70.0), width - 70.0),
-        total_l=total,
+        length=right - left,
+        window_x=x(window.min_l),
+        window_width=max(x(window.ceiling_l) - x(window.min_l), _LEAST_WINDOW),
+        marks=_marks(figures, x, width),
+        target_x=x(window.target_l),
+        ceiling_x=x(window.ceiling_l),
+        in_x=x(total_l),
+        in_width=x(total_l) - left,
+        in_label_x=_inside(x(total_l), 70.0, width),
+        total_l=total_l,
         additions=ticks,
-        foreseen=(x(expected.low_l), x(expected.high_l)) if expected else None,
+        expected=(
+            f"M{bracket[0]:.1f},36 v10 H{bracket[1]:.1f} v-10",
+            _inside((bracket[0] + bracket[1]) / 2, 150.0, width),
+        )
+        if bracket
+        else None,
         last_x=x(expected.last_total_l) if expected and expected.last_total_l else None,
-        strength=_curve(strength, total or window.target_l, top, x) if strength else None,
-        scale=[(litres, x(litres)) for litres in _round_litres(top)],
+        scale=[x(litres) for litres in _round_litres(figures.top_l)],
+        strength=_curve(figures, right, x) if figures.strength else None,
     )
 
 
-def _knots(window: Window, top: float) -> list[tuple[float, float]]:
+def _inside(x: float, margin: float, width: float) -> float:
+    return min(max(x, margin), width - margin)
+
+
+def _marks(figures: WaterFigures, x: Callable[[float], float], width: float) -> list[Mark]:
+    """Start, target and ceiling with labels apart; a start at the target is not told twice."""
+    window = figures.window
+    every = (("start", window.start_l), ("target", window.target_l), ("ceiling", window.ceiling_l))
+    labels = spread(
+        [x(litres) for _, litres in every], _LABEL_WIDTH, _LABEL_WIDTH / 2, width - _LABEL_WIDTH / 2
+    )
+    starts_right = abs(window.start_l - window.target_l) < _SAME_L
+    bends = {"start": "98 V116", "target": "111 V116", "ceiling": "118"}
+    return [
+        Mark(name, x(litres), f"M{x(litres):.1f},{bends[name]} L{label_x:.1f},128", label_x, litres)
+        for (name, litres), label_x in zip(every, labels, strict=True)
+        if not (starts_right and name == "start")
+    ]
+
+
+def _knots(figures: WaterFigures) -> list[tuple[float, float]]:
     """Litres against share of the line, rising; bounds that fall together leave the later one.
 
     Where the start lies inside the window, what comes before the window is squeezed instead.
     """
+    window = figures.window
     knots = [(0.0, 0.0)]
     first_l = min(window.start_l, window.min_l)
     low_l = window.min_l if window.start_l < window.min_l else first_l
-    for litres, share in zip((first_l, low_l, window.ceiling_l, top), _SHARES[1:], strict=True):
-        if litres > knots[-1][0] + 1e-6:
+    for litres, share in zip((first_l, low_l, window.ceiling_l, figures.top_l), _SHARES[1:], strict=True):
+        if litres > knots[-1][0] + _NO_WIDTH_L:
             knots.append((litres, share))
     return knots
 
@@ -154,41 +160,33 @@ def _round_litres(top: float) -> list[float]:
     return [index * step for index in range(int(top / step) + 1)]
 
 
-# The strength is drawn between these heights above the line, from so many points.
+# The strength is drawn between these heights above the line.
 _HIGH_Y, _LOW_Y = -76.0, -14.0
-_POINTS = 40
 _TEN_MPA = 10.0
 
 
-def _curve(strength: Strength, in_l: float, top: float, x: Callable[[float], float]) -> StrengthCurve | None:
-    def at(litres: float) -> StrengthBand | None:
-        return strength_of_load(strength.plan, held.planned, held.as_planned_l(litres), Workings())
-
-    held = strength.held
-    least_l = held.to_add_l(held.planned.water.min_l)
-    steps = (least_l + (top - least_l) * index / _POINTS for index in range(_POINTS + 1))
-    sampled = [(litres, at(litres)) for litres in steps]
-    known = [(litres, band) for litres, band in sampled if band is not None]
-    if len(known) < 2:
-        return None
-    most = math.ceil(max(band.high_mpa for _, band in known) / _TEN_MPA) * _TEN_MPA
-    least = math.floor(min(band.low_mpa for _, band in known) / _TEN_MPA) * _TEN_MPA
+def _curve(figures: WaterFigures, right: float, x: Callable[[float], float]) -> StrengthCurve:
+    points, here = figures.strength, figures.strength_here
+    most = math.ceil(max(point.band.high_mpa for point in points) / _TEN_MPA) * _TEN_MPA
+    least = math.floor(min(point.band.low_mpa for point in points) / _TEN_MPA) * _TEN_MPA
 
     def y(mpa: float) -> float:
         return _LOW_Y - (mpa - least) / (most - least) * (_LOW_Y - _HIGH_Y)
 
-    here = at(in_l)
-    upper = [(x(litres), y(band.high_mpa)) for litres, band in known]
-    lower = [(x(litres), y(band.low_mpa)) for litres, band in known]
+    upper = [(x(point.added_l), y(point.band.high_mpa)) for point in points]
+    lower = [(x(point.added_l), y(point.band.low_mpa)) for point in points]
     step = _TEN_MPA if most - least <= 3 * _TEN_MPA else 2 * _TEN_MPA
+    left = x(points[0].added_l)
+    levels = [least + step * index for index in range(int((most - least) / step) + 1)]
     return StrengthCurve(
         band=_points([*upper, *reversed(lower)]),
-        left=x(known[0][0]),
-        middle=_points([(x(litres), y(band.mpa)) for litres, band in known]),
+        middle=_points([(x(point.added_l), y(point.band.mpa)) for point in points]),
+        right=right,
         ticks=[
-            (least + step * index, y(least + step * index)) for index in range(int((most - least) / step) + 1)
+            (mpa, f"M{left - 6:.1f},{y(mpa):.1f} H{right:.1f}", round(left - 12, 1), round(y(mpa) + 6, 1))
+            for mpa in levels
         ],
-        here=(x(in_l), y(here.mpa)) if here else None,
+        here=(x(here.added_l), y(here.band.mpa)) if here else None,
     )
 
 

@@ -1,6 +1,5 @@
 """Mixes: the library and the crew's own; find one, compare two, read all there is to one, make a variant."""
 
-from functools import cache
 from typing import Any, get_args
 
 from fastapi import APIRouter, HTTPException, Request
@@ -12,13 +11,13 @@ from keeve.core.mixes.find import fits
 from keeve.core.mixes.model import Mix, Procedure, Sort, Use
 from keeve.core.units import System
 from keeve.services import mixes
-from keeve.services.sample_plans import cubic_metre
+from keeve.services.views.mixes import mix_figures, procedure_for, timed_steps
 from keeve.web.drawings.composition import composition
 from keeve.web.drawings.procedure_strip import procedure_strip
 from keeve.web.drawings.states import state_of
 from keeve.web.drawings.thickness import thickness_bar, thickness_x
-from keeve.web.entries import Entry
-from keeve.web.mix_form import MixForm, changed_mix, form_of_mix, form_typed
+from keeve.web.forms.fields import Number
+from keeve.web.forms.mix_form import MixForm, changed_mix, form_of_mix, form_typed
 from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, SignedIn
 
@@ -46,14 +45,14 @@ def show_all(
     return page(
         request,
         "mixes/mixes.html",
-        found=found,
+        found=[(fit, _listed(fit.mix)) for fit in found],
+        fit_count=sum(not fit.against for fit in found),
         own=known.keys() - library().keys(),
         uses=_USES,
         sorts=_SORTS,
         asked={"use": use, "thickness": thickness, "yard": in_yard},
         refusal=refusal,
         wanted_x=None if thickness_mm is None else thickness_x(thickness_mm),
-        picture=_picture,
     )
 
 
@@ -67,7 +66,7 @@ def compare(
     return page(
         request,
         "mixes/compare.html",
-        pair=[_shown(mix) for mix in pair],
+        pair=[_shown(mix, procedure_for(mix)) for mix in pair],
         known=known.values(),
         chosen=(one, other),
         state_of=state_of,
@@ -86,11 +85,10 @@ def show(
 ) -> Response:
     """All there is to one mix."""
     mix = _found(database, visitor, mix_id, version)
-    procedure = _procedure(mix, mixer, order)
     return page(
         request,
         "mixes/mix.html",
-        **_shown(mix, procedure),
+        **_shown(mix, procedure_for(mix, mixer, order)),
         own=mix_id not in library(),
         versions=mixes.versions(database, visitor, mix_id),
         version=version,
@@ -149,7 +147,7 @@ def _found(database: Database, visitor: SignedIn, mix_id: str, version: int | No
     return mix
 
 
-_THICKNESS = Entry("Thickness", ("thickness",), "size")
+_THICKNESS = Number("Layer thickness", ("thickness",), "size")
 
 
 def _thickness(typed: str, units: System) -> tuple[float | None, str]:
@@ -160,40 +158,23 @@ def _thickness(typed: str, units: System) -> tuple[float | None, str]:
         found = _THICKNESS.read(typed, units)
     except ValueError as fault:
         return None, str(fault)
-    return (found, "") if found > 0 else (None, "Thickness must be more than 0.")
+    return (found, "") if found > 0 else (None, "Layer thickness must be more than 0.")
 
 
-def _procedure(mix: Mix, mixer: str, order: str) -> Procedure:
-    """The procedure that was asked for, else the mix's first."""
-    chosen = [item for item in mix.procedures if item.mixer == mixer and order in ("", item.order)]
-    return chosen[0] if chosen else mix.procedures[0]
+def _listed(mix: Mix) -> dict[str, Any]:
+    """A mix in a list: its bar of materials and of thickness."""
+    figures = mix_figures(mix)
+    return {"bands": composition(figures.volumes), "bar": thickness_bar(figures.thickness_mm)}
 
 
-def _picture(mix: Mix) -> dict[str, Any]:
-    """What a mix looks like in a list: its bar of materials and of thickness."""
-    return _library_picture(mix.id) if mix.id in library() else _drawn(mix)
-
-
-@cache
-def _library_picture(mix_id: str) -> dict[str, Any]:
-    return _drawn(library()[mix_id])
-
-
-def _drawn(mix: Mix) -> dict[str, Any]:
-    plan = cubic_metre(mix)
-    return {"plan": plan, "bands": composition(plan), "bar": thickness_bar(mix.thickness_mm or (1.0, 1000.0))}
-
-
-def _shown(mix: Mix, procedure: Procedure | None = None) -> dict[str, Any]:
+def _shown(mix: Mix, procedure: Procedure) -> dict[str, Any]:
     """What the page of a mix, or one side of a comparison, shows."""
-    chosen = procedure or mix.procedures[0]
     return {
         "mix": mix,
-        **_picture(mix),
-        "procedure": chosen,
-        "strip_blocks": procedure_strip(mix, chosen),
-        # Where the label gives the figures, what the library would count on is not shown as if it were true.
-        "counts": mix.basis not in ("bag", "design"),
+        "figures": mix_figures(mix),
+        **_listed(mix),
+        "procedure": procedure,
+        "strip_blocks": procedure_strip(timed_steps(mix, procedure)),
     }
 
 

@@ -8,20 +8,18 @@ from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.errors import InputError
-from keeve.core.planning.amounts import in_vessels
-from keeve.core.planning.make_plan import make_plan
-from keeve.core.rules.workings import Workings
 from keeve.core.units import System
 from keeve.formats.job_file import parse_job
 from keeve.services import accounts, job_summaries, mixes, plans, stockpiles, yard
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
-from keeve.web import plan_entries, plan_form
-from keeve.web.built import BUILT
-from keeve.web.drawings.order_bar import order_bar
+from keeve.services.views.plan_answer import plan_answer
 from keeve.web.drawings.sketch import sketch
+from keeve.web.drawings.volume_bar import volume_bar
+from keeve.web.forms import plan_form
+from keeve.web.forms.plan_form import PlanForm
+from keeve.web.forms.plan_sections import shape_options
 from keeve.web.pages import page
-from keeve.web.plan_form import PlanForm
 from keeve.web.security import Database, MayMix, Now, SignedIn
 
 router = APIRouter()
@@ -69,12 +67,12 @@ def preview(request: Request, database: Database, visitor: SignedIn) -> Response
     result = page(request, "plan/result.html", form=form, **_result(form)).body
     asked = b""
     if "_redraw" in typed:
-        asked = bytes(page(request, "plan/asked.html", form=form, asked=plan_entries, BUILT=BUILT).body)
+        asked = bytes(page(request, "plan/asked.html", form=form, shapes=shape_options()).body)
     return JSONResponse(
         {
             "html": bytes(result).decode(),
             "asked": asked.decode(),
-            "errors": _wrong(form),
+            "errors": form.wrong,
             "offers": {name: offer._asdict() for name, offer in form.offers.items()},
         }
     )
@@ -100,7 +98,7 @@ def open_file(request: Request, database: Database, visitor: SignedIn, now: Now)
         if len(text) > _MOST_FILE_CHARACTERS:
             raise InputError("too_large", "The file is larger than any job: choose a job file.", ["file"])
         job = parse_job(text)
-        make_plan(job)
+        plan_answer(job)
     except InputError as fault:
         form = plan_form.empty_form(visitor.units, known, today=now.date())
         return _form_page(request, database, visitor, form, status=422, refusal=f"That file: {fault.message}")
@@ -125,7 +123,7 @@ def save(request: Request, database: Database, visitor: MayMix) -> Response:
     try:
         plan_id = plans.save_plan(database, visitor, job)
     except InputError as fault:
-        form.check_allowed(fault)
+        form.refuse(fault)
         return _form_page(request, database, visitor, form, status=422)
     return RedirectResponse(f"/plan/{plan_id}/load/1", status_code=303)
 
@@ -149,8 +147,7 @@ def _form_page(
         "plan/plan.html",
         status,
         form=form,
-        asked=plan_entries,
-        BUILT=BUILT,
+        shapes=shape_options(),
         saved=plans.newest_plans(database, visitor),
         refusal=refusal,
         waste=waste,
@@ -159,28 +156,20 @@ def _form_page(
 
 
 def _result(form: PlanForm) -> dict[str, Any]:
-    """The plan of the form and its sketch, or neither; what is wrong is left on the form."""
+    """The answer to the form with its pictures, or none; what is wrong is left on the form."""
     job = plan_form.to_job(form)
     if job is None:
-        return {"plan": None, "errors": _wrong(form)}
+        return {"answer": None, "errors": form.wrong}
     try:
-        plan = make_plan(job)
+        answer = plan_answer(job)
     except InputError as fault:
-        form.check_allowed(fault)
-        return {"plan": None, "errors": form.errors}
-    needs = [need.model_dump(exclude_unset=True) for need in job.need]
+        form.refuse(fault)
+        return {"answer": None, "errors": form.errors}
+    volume = answer.plan.volume
+    sketches = [sketch(shape, need) for shape, need in zip(form.shapes, answer.needs, strict=True)]
     return {
-        "plan": plan,
-        "sketches": [sketch(kind, need) for kind, need in zip(form.items, needs, strict=True)],
-        "bar": order_bar(plan),
+        "answer": answer,
+        "sketches": list(zip(sketches, volume.items, strict=True)),
+        "bar": volume_bar(volume.net_m3, volume.order_m3, [load.yield_l for load in answer.plan.loads]),
         "errors": {},
-        "in_vessels": in_vessels(plan, plan.loads[0], Workings()),
     }
-
-
-def _wrong(form: PlanForm) -> dict[str, str]:
-    """What is wrong, by field; where nothing is, what is still to be given, in one line of its own."""
-    if form.errors or not form.missing:
-        return form.errors
-    labels = [item.label for name, item in form.fields.items() if name in form.missing]
-    return {"": f"Still to be given: {', '.join(labels)}."}

@@ -1,9 +1,9 @@
-"""Today: what runs out of life, what is planned, what to do next."""
+"""Today: what runs out of working time, what is planned, what to do next."""
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from keeve.services import loads, plans
+from keeve.services.views.today import today
 from keeve.web.drawings.life_line import life_line
 from keeve.web.pages import page
 from keeve.web.security import Database, Now, SignedIn
@@ -14,13 +14,9 @@ router = APIRouter()
 @router.get("/")
 def show(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
     """The first page after sign-in."""
-    in_work = loads.loads_in_work(database, visitor, now)
-    newest = plans.newest_plans(database, visitor)
-    return page(
-        request,
-        "today/today.html",
-        now=now,
-        in_work=[(running, situation, life_line(situation.life, now)) for running, situation in in_work],
-        planned=[line for line in newest if line.begun < line.loads],
-        finished=[line for line in newest if line.begun >= line.loads],
-    )
+    found = today(database, visitor, now)
+    drawn = [
+        (line, None if line.used_fraction is None else life_line(line.used_fraction))
+        for line in found.in_work
+    ]
+    return page(request, "today/today.html", today=found, drawn=drawn)

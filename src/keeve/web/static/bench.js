@@ -93,7 +93,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     change(button) {
-      const input = button.parentElement.querySelector("[data-amount]");
+      const input = button.parentElement.querySelector("[data-typed]");
       const wanted = figure(input.value) + Number(button.dataset.step);
       input.value = Math.min(Math.max(wanted, Number(input.min)), Number(input.max)).toFixed(1);
       input.dispatchEvent(new Event("input", { bubbles: true }));
@@ -106,13 +106,19 @@ document.addEventListener("alpine:init", () => {
         write(WATCH, this.started);
         return;
       }
-      const seconds = (this.now() - this.started) / 1000;
+      const shown = this.ran(button);
       this.started = null;
       write(WATCH, null);
       button.querySelector("[data-stopwatch-words]").textContent = button.dataset.words;
-      const input = button.closest("details").querySelector(`[data-field="${button.dataset.stopwatch}"]`);
-      const kept = button.dataset.flow ? (seconds * Number(button.dataset.flow)) / 60 : seconds;
-      input.value = (kept / Number(input.dataset.amount)).toFixed(1);
+      button.closest("details").querySelector(`[data-field="${button.dataset.stopwatch}"]`).value = shown;
+    },
+
+    // The seconds since the start; of an open hose what the server says ran in by then.
+    ran(button) {
+      const seconds = (this.now() - this.started) / 1000;
+      if (!button.dataset.readings) return seconds.toFixed(1);
+      const readings = JSON.parse(button.dataset.readings);
+      return readings[Math.min(Math.round(seconds), readings.length - 1)];
     },
 
     record(button) {
@@ -123,34 +129,20 @@ document.addEventListener("alpine:init", () => {
         for (const field of fields) {
           // The check list is one list, whatever of it is folded away.
           if (field.dataset.list === undefined && field.closest("details") !== fold) continue;
-          if (!this.put(event, field)) return;
+          this.put(event, field);
         }
       }
       this.enqueue(event, button.dataset.to || "events");
     },
 
-    // The page shows the reader's unit; its size in the kept unit comes with the field.
+    // Figures go as they were typed, with the units they were typed in: the server reads them.
     put(event, field) {
-      if (field.dataset.list) {
-        event[field.dataset.list] = [...(event[field.dataset.list] || []), field.value];
-        return true;
+      if (field.dataset.list) event[field.dataset.list] = [...(event[field.dataset.list] || []), field.value];
+      else if (field.dataset.typed === undefined) event[field.dataset.field] = field.value;
+      else {
+        event.units = this.$root.dataset.units;
+        event.typed = { ...event.typed, [field.dataset.field]: field.value };
       }
-      let value = field.value;
-      if (field.dataset.amount !== undefined) {
-        if (!value.trim() && field.dataset.optional !== undefined) return true;
-        const typed = Number(value.trim().replace(",", ".") || "none");
-        const least = field.dataset.fromNothing === undefined && Number(field.dataset.nothing) === 0;
-        if (!Number.isFinite(typed) || (least ? typed <= 0 : typed < -99)) {
-          this.notice = `${field.dataset.label ? `${field.dataset.label}: type` : "Type"} how much: a number${least ? " more than 0" : ""}.`;
-          field.focus();
-          return false;
-        }
-        value = typed * Number(field.dataset.amount) + Number(field.dataset.nothing);
-      }
-      const [name, inner] = field.dataset.field.split(".");
-      if (inner) event[name] = { ...event[name], [inner]: value };
-      else event[name] = value;
-      return true;
     },
 
     enqueue(event, to) {
@@ -197,7 +189,8 @@ document.addEventListener("alpine:init", () => {
         return this.keep("Keeve does not answer");
       }
       if (answer.status >= 500) return this.keep("Keeve's database does not answer");
-      const refusal = answer.ok ? null : (await answer.json()).error;
+      const told = answer.ok ? null : await answer.json();
+      const refusal = told && told.error;
       if (refusal && ["signed_out", "foreign_form"].includes(refusal.code)) {
         this.notice = `${this.kept()} Load the page again and sign in: then it is sent.`;
         return false;
@@ -209,17 +202,16 @@ document.addEventListener("alpine:init", () => {
       } else {
         this.notice = refusal.message;
       }
-      this.offer(refusal, event, to);
+      this.offer(told, event, to);
       return true;
     },
 
-    offer(refusal, event, to) {
-      const [field, value] = Object.entries((refusal && refusal.meant) || {})[0] || [];
-      const input = field && this.$root.querySelector(`[data-field="${field}"]`);
-      this.meant = field && input ? { event: { ...event, [field]: value }, to } : null;
-      // Rounded down, so that the tap does not say more than there may be.
-      const shown = this.meant && (Math.floor((value / Number(input.dataset.amount)) * 10 + 1e-6) / 10).toFixed(1);
-      this.meantWords = this.meant ? `It was ${shown} ${input.parentElement.querySelector(".acting-unit").textContent}` : "";
+    // What was probably meant, as one tap: the server says in which words, and the amount in kept units.
+    offer(told, event, to) {
+      this.meantWords = (told && told.offer) || "";
+      const typed = { ...event.typed };
+      for (const name of Object.keys((told && told.error.meant) || {})) delete typed[name];
+      this.meant = this.meantWords ? { event: { ...event, ...told.error.meant, typed }, to } : null;
     },
 
     keep(what) {
@@ -275,9 +267,7 @@ document.addEventListener("alpine:init", () => {
       }
       const watch = this.started && this.$root.querySelector("[data-stopwatch]");
       if (watch) {
-        const seconds = (now - this.started) / 1000;
-        const ran = watch.dataset.flow && watch.closest("details").querySelector("[data-amount]").dataset.amount;
-        const shown = ran ? ((seconds * Number(watch.dataset.flow)) / 60 / Number(ran)).toFixed(1) : clock(seconds);
+        const shown = watch.dataset.readings ? this.ran(watch) : clock((now - this.started) / 1000);
         watch.querySelector("[data-stopwatch-words]").textContent = `Stop: ${shown}`;
       }
       each("minutes-to", (place, at) => { place.textContent = span(Math.max(Math.ceil((at - now) / 60000), 0)); });

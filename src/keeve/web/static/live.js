@@ -1,4 +1,4 @@
-// A form that is answered while it is typed. The server does all arithmetic and draws what it comes to.
+// A form that is answered while it is typed. The server does all arithmetic and draws the answer.
 const PAUSE_MS = 150;
 const RETRY_MS = 3000;
 
@@ -6,7 +6,9 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("liveForm", () => ({
     notice: "",
     timer: 0,
-    number: 0,
+    // The state of the form that the last request was sent for: whatever answers an earlier one is dropped.
+    state: 0,
+    // What the next request asks to draw again; null for the answer alone.
     redraws: null,
 
     init() {
@@ -15,13 +17,14 @@ document.addEventListener("alpine:init", () => {
       this.$el.addEventListener("input", () => this.later(PAUSE_MS));
       this.$el.addEventListener("change", (event) => this.changed(event.target));
       this.$el.addEventListener("click", (event) => this.tapped(event.target));
-      // A form without an action is only tried, never sent.
-      this.$el.addEventListener("submit", (event) => { if (!this.$el.hasAttribute("action")) event.preventDefault(); });
+      this.$el.addEventListener("submit", (event) => this.submitted(event));
     },
 
     // Another mix or one more row asks for other fields; those that stay keep what was typed.
     changed(control) {
-      if (control.dataset.redraws === "") this.redraws = {};
+      if (control.dataset.redraws !== "") return;
+      this.redraws = {};
+      this.later(0);
     },
 
     tapped(element) {
@@ -34,7 +37,14 @@ document.addEventListener("alpine:init", () => {
       this.later(0);
     },
 
-    // What was likely meant, put in place of what was typed.
+    // Only what is on the screen is sent: while other fields are on their way, nothing is.
+    submitted(event) {
+      if (this.$el.hasAttribute("action") && this.redraws === null) return;
+      event.preventDefault();
+      if (this.redraws !== null) this.notice = "One moment: the fields for this choice are on their way.";
+    },
+
+    // What was probably meant, put in place of what was typed.
     set(texts) {
       for (const [name, text] of Object.entries(texts)) {
         this.field(name).value = text;
@@ -55,16 +65,18 @@ document.addEventListener("alpine:init", () => {
       return button;
     },
 
+    // The form has changed: an answer that is still on its way is for another form.
     later(pause) {
+      this.state += 1;
       clearTimeout(this.timer);
       this.timer = setTimeout(() => this.preview(), pause);
     },
 
     async preview() {
-      const number = ++this.number;
+      const { state, redraws } = this;
       const sent = new URLSearchParams(new FormData(this.$root));
-      if (this.redraws) sent.set("_redraw", "yes");
-      for (const [name, value] of Object.entries(this.redraws || {})) sent.set(name, value);
+      if (redraws) sent.set("_redraw", "yes");
+      for (const [name, value] of Object.entries(redraws || {})) sent.set(name, value);
       try {
         const answer = await fetch(this.$root.dataset.preview, {
           method: "POST",
@@ -72,13 +84,13 @@ document.addEventListener("alpine:init", () => {
           body: sent,
         });
         const given = await answer.json();
-        if (number !== this.number) return;
-        if (answer.ok) this.take(given);
+        if (state !== this.state) return;
+        if (answer.ok) this.take(given, redraws !== null);
         else this.notice = given.error.message;
       } catch {
-        if (number !== this.number) return;
+        if (state !== this.state) return;
         this.notice = "No answer from Keeve. What you typed is kept; asking again.";
-        this.later(RETRY_MS);
+        this.timer = setTimeout(() => this.preview(), RETRY_MS);
       }
     },
 
@@ -95,10 +107,11 @@ document.addEventListener("alpine:init", () => {
       if (again) again.focus();
     },
 
-    take(given) {
-      const redrawn = this.redraws !== null;
-      if (redrawn) this.redraw(given.asked);
-      this.redraws = null;
+    take(given, redrawn) {
+      if (redrawn) {
+        this.redraw(given.asked);
+        this.redraws = null;
+      }
       const wrong = Object.keys(given.errors).length > 0;
       for (const place of this.$root.querySelectorAll("[data-error]")) {
         const message = given.errors[place.dataset.error] || "";
@@ -112,7 +125,7 @@ document.addEventListener("alpine:init", () => {
       }
       // While a figure is wrong the last good answer stays, dimmed, so that nothing jumps under the fingers.
       this.$refs.result.classList.toggle("stale", wrong && !redrawn);
-      this.notice = wrong ? given.errors[""] || "The answer waits for the marked figure." : "";
+      this.notice = wrong ? given.errors[""] || "Waiting for the marked figure." : "";
       if (!wrong || redrawn) this.$refs.result.innerHTML = given.html;
     },
   }));

@@ -20,9 +20,9 @@ def implausible_doses(mix: Mix, job: Job, loads: list[Load]) -> Iterator[RuleWar
         if amount.mass_kg is None and amount.packs is None:
             yield RuleWarning(
                 code="no_label_dose",
-                message=f"No dose is given for the {amount.name}, so no amount is shown.",
+                message=f"No dose for the {amount.name} yet.",
                 field="admixtures",
-                suggestion=f"Read the dose from the label of your {amount.name} and type it in.",
+                suggestion="Type the dose from the bottle to see how much.",
             )
         yield from _of_the_scale(job, amount)
         for index, label in enumerate(job.admixtures):
@@ -51,7 +51,7 @@ def _of_the_dose(
             f"usually say ({least:g} to {greatest:g})."
         ),
         field=field,
-        suggestion="Read the decimal point and the unit on the label again.",
+        suggestion="Check the decimal point and the unit on the label.",
         meant={field: label.dose * likely} if likely else None,
     )
 
@@ -64,7 +64,7 @@ def _counted(
     measured = amount.volume_ml if is_liquid else (amount.mass_kg or 0.0) * 1000
     if usual.usual_per_100kg and measured:
         per_100kg = measured / load.binder_kg * 100
-        return per_100kg, usual.usual_per_100kg, f"{'mL' if is_liquid else 'g'} to 100 kg of binder"
+        return per_100kg, usual.usual_per_100kg, f"{'mL' if is_liquid else 'g'} per 100 kg of cement and lime"
     if usual.usual_dose and label.basis == usual.usual_basis and label.dose:
         return label.dose, (usual.usual_dose / 2, usual.usual_dose * 2), "of the label's unit"
     return None
@@ -80,7 +80,7 @@ def _of_the_scale(job: Job, amount: AdmixtureAmount) -> Iterator[RuleWarning]:
             code="scale_too_coarse",
             message=f"{dose_g:.3g} g of {amount.name} is under {LEAST_DIVISIONS} divisions of the scale.",
             field="scales",
-            suggestion=f"Weigh it on a finer scale, or several loads' doses at once from {least_g:g} g on, and divide.",
+            suggestion=f"Use a finer scale, or weigh the doses of several loads at once (at least {least_g:g} g).",
         )
 
 
@@ -92,8 +92,8 @@ def _of_chlorides(field: str, label: AdmixtureLabel, mix: Mix, job: Job) -> Iter
         harm = "it corrodes the steel" if job.conditions.near_steel else "it spoils the polymer"
         yield RuleWarning(
             code="chlorides",
-            message=f"The {label.name} may hold chlorides: {harm}.",
+            message=f"The {label.name} may contain chlorides: {harm}.",
             field=field,
-            suggestion="Take one whose label says it is free of chlorides.",
+            suggestion="Use one whose label says chloride-free.",
             meant={field: False},
         )

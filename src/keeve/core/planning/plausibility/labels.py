@@ -77,10 +77,10 @@ def _of_what_it_says(here: str, part: MixPart, site: MaterialOnSite) -> Iterator
     is_all_in = kind in _ALL_IN and wanted not in _ALL_IN
     yield RuleWarning(
         code="all_in_bag" if is_all_in else "wrong_bag",
-        message=f"The bag is {kind} by its words; this mix wants {wanted}."
-        + (" It has its sand in it: it takes no more sand or lime." if is_all_in else ""),
+        message=f"The bag says {kind}; this mix needs {wanted}."
+        + (" It has sand in it: add no more sand or lime." if is_all_in else ""),
         field=f"{here}.says",
-        suggestion=f"Fetch a bag of {wanted}, or plan with a mix that goes by that bag.",
+        suggestion=f"Fetch a bag of {wanted}, or choose the mix for that bag.",
         meant={f"{here}.says": wanted},
     )
 
@@ -105,9 +105,9 @@ def _of_its_weight(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[R
         likely = _first_within(loose, (1000.0, 0.1, 10.0, factor("lb/ft³", "kg/m³")), *bounds)
         yield RuleWarning(
             code="density_unlikely",
-            message=f"{loose:.4g} kg/m3 loose is not {part.name}, which is {bounds[0]:g} to {bounds[1]:g}.",
+            message=f"{loose:.4g} kg/m³ is unusual for loose {part.name} (usually {bounds[0]:g} to {bounds[1]:g}).",
             field=f"{here}.bulk_density_kg_m3",
-            suggestion="Weigh a level vessel of it again, and look whether it is the right bag.",
+            suggestion="Weigh a level bucket again, and check it is the right bag.",
             meant={f"{here}.bulk_density_kg_m3": likely} if likely else None,
         )
     if site.bag_kg is None:
@@ -122,9 +122,9 @@ def _of_its_weight(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[R
 def _bag_unit(here: str, bag_kg: float, likely_kg: float, unit: str) -> RuleWarning:
     return RuleWarning(
         code="bag_unit",
-        message=f"No such bag is sold of {bag_kg:.4g} kg: it looks like a figure in {unit}.",
+        message=f"Is that in {unit}? {bag_kg:.4g} kg is an unusual bag, {likely_kg:.4g} kg would be usual.",
         field=f"{here}.bag_kg",
-        suggestion="Read the weight and its unit on the bag again.",
+        suggestion="Check the weight and its unit on the bag.",
         meant={f"{here}.bag_kg": likely_kg},
     )
 
@@ -141,9 +141,9 @@ def _of_its_age(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[Rule
     as_days = site.age_months / 30
     yield RuleWarning(
         code="bag_old",
-        message=f"After {site.age_months:g} months {part.name} has lost strength; {fresh:g} are counted on.",
+        message=f"{part.name.capitalize()} {site.age_months:g} months old has lost strength; it keeps about {fresh:g}.",
         field=f"{here}.age_months",
-        suggestion="Take a fresh bag for anything that carries. Old ones without lumps will do for blinding.",
+        suggestion="Use a fresh bag for anything that carries load. Old bags without lumps will do for blinding.",
         meant={f"{here}.age_months": as_days}
         if site.age_months > _MONTHS_NOT_DAYS and as_days <= fresh
         else None,
@@ -166,10 +166,10 @@ def _of_its_yield(here: str, site: MaterialOnSite) -> Iterator[RuleWarning]:
         code="label_contradicts",
         message=(
             f"{site.bag_kg:g} kg and its water cannot make {site.yield_l:g} L: that is "
-            f"{(site.bag_kg + site.water_max_l) / site.yield_l:.2g} kg a litre. Weight and volume contradict."
+            f"{(site.bag_kg + site.water_max_l) / site.yield_l:.2g} kg per litre. Weight and yield do not fit together."
         ),
         field=f"{here}.yield_l",
-        suggestion="Read weight, yield and their units on the label again.",
+        suggestion="Check weight, yield and their units on the label.",
         meant={f"{here}.yield_l": likely} if likely else None,
     )
 
@@ -205,9 +205,9 @@ def _of_its_water(here: str, site: MaterialOnSite) -> Iterator[RuleWarning]:
     figures = {name: getattr(site, name) for name in _WATER if getattr(site, name) is not None}
     yield RuleWarning(
         code="water_unit",
-        message=f"{site.water_max_l:.3g} L to {site.bag_kg:g} kg is not what a bag takes: it looks like another unit.",
+        message=f"{site.water_max_l:.3g} L of water for {site.bag_kg:g} kg is not what a bag takes. Another unit?",
         field=f"{here}.water_max_l",
-        suggestion="Say which: US quart, US gallon, imperial gallon, fluid ounce or litre.",
+        suggestion="Type the unit too: US quart, US gallon, imperial gallon, fluid ounce or litre.",
         meant={f"{here}.{name}": value * part for name, value in figures.items()} if likely else None,
     )
 
@@ -220,7 +220,7 @@ def _of_its_spans(here: str, site: MaterialOnSite) -> Iterator[RuleWarning]:
     """Two figures of one label in the wrong order."""
     for low, high, words in (
         ("thickness_min_mm", "thickness_max_mm", "The least thickness is more than the greatest"),
-        ("rest_min", "life_min", "The rest is as long as the working life, or longer"),
+        ("rest_min", "life_min", "The rest is as long as the working time, or longer"),
     ):
         less, more = getattr(site, low), getattr(site, high)
         if less is not None and more is not None and less >= more:
@@ -228,6 +228,6 @@ def _of_its_spans(here: str, site: MaterialOnSite) -> Iterator[RuleWarning]:
                 code="label_contradicts",
                 message=f"{words}: {less:g} and {more:g}.",
                 field=f"{here}.{low}",
-                suggestion="Read both on the label again.",
+                suggestion="Check both on the label.",
                 meant={f"{here}.{low}": more, f"{here}.{high}": less} if less > more else None,
             )

@@ -22,8 +22,8 @@ def implausible_site(mix: Mix, job: Job) -> Iterator[RuleWarning]:
             yield from _of_the_ratio(part, job.parts[part.name])
 
 
-_TOO_COLD = "Wait, or shelter and warm the place."
-_TOO_WARM = "Begin in the morning, in shade, with cool water."
+_TOO_COLD = "Wait, or shelter and warm the work."
+_TOO_WARM = "Start in the morning, in shade, with cool water."
 # Air past that was typed in Fahrenheit, for nobody places in it.
 _HOTTEST_C = 45.0
 
@@ -53,14 +53,14 @@ def _of_frost(mix: Mix, job: Job) -> Iterator[RuleWarning]:
     if not has_stockpile(mix):
         return
     if stockpile_c is not None and stockpile_c <= 0:
-        field, words = "conditions.stockpile_c", f"At {stockpile_c:g} °C the pile is frozen"
+        field, words = "conditions.stockpile_c", f"At {stockpile_c:g} °C the sand pile is frozen"
     elif stockpile_c is None and air_c is not None and air_c < 0:
-        field, words = "conditions.air_c", f"In air of {air_c:g} °C a damp pile freezes"
+        field, words = "conditions.air_c", f"At {air_c:g} °C a damp sand pile freezes"
     else:
         return
     yield RuleWarning(
         code="sand_frozen",
-        message=f"{words}: lumps of ice melt into water that nobody counted.",
+        message=f"{words}: lumps of ice melt into water nobody counted.",
         field=field,
         suggestion="Cover and thaw it, or wait. Never mix frozen sand.",
         meant=None if field == "conditions.air_c" or not stockpile_c else {field: -stockpile_c},
@@ -70,9 +70,9 @@ def _of_frost(mix: Mix, job: Job) -> Iterator[RuleWarning]:
 _DAMAGED = {
     "soft-lumps": (
         "Cement with lumps has begun to set",
-        "Sieve it, and use it only where nothing hangs on it.",
+        "Sieve it, and use it only for minor work.",
     ),
-    "damaged": ("Hard lumps, torn or wet bags are spoilt", "Leave them, and open fresh bags."),
+    "damaged": ("Hard lumps, torn or wet bags are spoilt", "Use fresh bags."),
 }
 
 
@@ -83,7 +83,7 @@ def _of_the_bags(mix: Mix, job: Job) -> Iterator[RuleWarning]:
     words, mend = _DAMAGED[state]
     yield RuleWarning(
         code="bags_damaged",
-        message=f"{words}: the mix will be weak, and nobody can say how weak.",
+        message=f"{words}: the mix will be weak, no one can say how weak.",
         field="conditions.bags",
         suggestion=mend,
         meant={"conditions.bags": "sound"},
@@ -116,9 +116,9 @@ def _of_the_tares(job: Job) -> Iterator[RuleWarning]:
         elif len(alike) > 2 and abs(vessel.tare_kg - middle) > max(_TARE_SHARE * middle, _TARE_KG):
             yield RuleWarning(
                 code="tares_disagree",
-                message=f"A {vessel.name} of {vessel.tare_kg:g} kg stands against {middle:g} kg of the others.",
+                message=f"This {vessel.name} weighs {vessel.tare_kg:g} kg, the others {middle:g} kg.",
                 field=field,
-                suggestion="Weigh that vessel empty again, or give it its own name.",
+                suggestion="Weigh it empty again, or give it its own name.",
                 meant={field: middle},
             )
 
@@ -131,9 +131,9 @@ def _of_the_ratio(part: MixPart, own: float) -> Iterator[RuleWarning]:
     if own < 1 and part.least - ROUNDING <= turned <= part.greatest + ROUNDING:
         yield RuleWarning(
             code="ratio_reversed",
-            message=f"{own:g} parts of {part.name} to 1 of binder looks the wrong way round.",
+            message=f"{own:g} parts of {part.name} to 1 of cement looks the wrong way round.",
             field=f"parts.{part.name}",
-            suggestion=f"1 : {turned:g} is one of binder to {turned:g} of {part.name}.",
+            suggestion=f"1 : {turned:g} is one of cement to {turned:g} of {part.name}.",
             meant={f"parts.{part.name}": turned},
         )
         return
@@ -141,9 +141,9 @@ def _of_the_ratio(part: MixPart, own: float) -> Iterator[RuleWarning]:
     yield RuleWarning(
         code="ratio_outside",
         message=(
-            f"{own:g} parts of {part.name} are {'fewer' if richer else 'more'} than this mix stands: "
+            f"{own:g} parts of {part.name} are {'fewer' if richer else 'more'} than this mix allows: "
             f"{part.richer if richer else part.leaner}."
         ),
         field=f"parts.{part.name}",
-        suggestion=f"Stay between {part.least:g} and {part.greatest:g} parts, or take another mix.",
+        suggestion=f"Stay between {part.least:g} and {part.greatest:g} parts, or choose another mix.",
     )

@@ -71,11 +71,11 @@ def _of_the_layer(mix: Mix, field: str, value: float, one_mm: float) -> Iterator
     yield RuleWarning(
         code="thickness_outside",
         message=(
-            f"{thickness_mm:.3g} mm is {'thinner' if thickness_mm < least else 'thicker'} than {mix.name} is laid "
+            f"{thickness_mm:.3g} mm is {'thinner' if thickness_mm < least else 'thicker'} than {mix.name} allows "
             f"({least:g} to {greatest:g} mm)."
         ),
         field=field,
-        suggestion="Lay it in more coats, or take a mix for that thickness.",
+        suggestion="Use more coats, or another mix.",
         meant={field: value * likely} if likely else None,
     )
 
@@ -89,7 +89,7 @@ def _of_the_largest(field: str, size: float, largest: float) -> Iterator[RuleWar
     kept = "cubic metres" if is_volume else "metres"
     yield RuleWarning(
         code="hundredfold",
-        message=f"{size:g} {kept} is larger than anything mixed in drums: it looks like {unit}.",
+        message=f"Did you mean {size:g} {unit}?",
         field=field,
         suggestion=f"Give it in {kept}.",
         meant={field: size / one},

@@ -1,4 +1,4 @@
-"""jobs reckoned up at their end"""
+"""summaries of closed jobs, under their first name"""
 
 import sqlalchemy as sa
 from alembic import op

@@ -31,7 +31,7 @@ def self_level(wetness: float, mixed: bool) -> list[Shape]:
     """The pour.
 
     Args:
-        wetness: 0 stands in a heap, 0.5 levels while bubbles burst, 1 bleeds at its rim.
+        wetness: 0 stays in a pile, 0.5 levels while bubbles burst, 1 bleeds at its rim.
         mixed: whether crumbs are left in it.
     """
     dry, wet = dryness(wetness), excess(wetness)

@@ -7,7 +7,10 @@ from typing import Any
 
 from docstring_parser import parse
 
+from keeve.core.errors import InputError
+from keeve.core.quantities import read_quantity
 from keeve.core.rules.registry import Rule
+from keeve.core.units import Kind
 
 Schema = Mapping[str, Any]
 # Between the names of a path in the form, as in the fields that a refusal names.
@@ -160,25 +163,45 @@ def _read(schema: Schema, defs: Schema, typed: Mapping[str, str], path: str) -> 
         inner = named or dict.fromkeys(keys, by_name)
         found = {key: _read(part, defs, typed, f"{path}{key}{_DOT}") for key, part in inner.items()}
         return {key: value for key, value in found.items() if value is not None} or (None if path else {})
-    return _value(str(kind), typed.get(path.rstrip(_DOT), "").strip())
+    here = path.rstrip(_DOT)
+    return _value(str(kind), here, typed.get(here, "").strip())
 
 
-def _value(kind: str, text: str) -> Any:
+# The kind of quantity by the ending of a name, the longer endings first: kept and shown in that unit.
+_KINDS: Mapping[str, Kind] = {
+    "_kg_m3": "density", "_m3": "volume", "_m2": "area", "_mm": "size", "_m": "length", "_kg": "mass",
+    "_ml": "admixture", "_l": "mixed_volume", "_mpa": "strength", "_c": "temperature",
+}  # fmt: skip
+
+
+def _kind_of(path: str) -> Kind | None:
+    """The kind of quantity at a path: by its last name, or by the list or object it is in."""
+    for name in reversed(path.split(_DOT)):
+        for ending, kind in _KINDS.items():
+            if name.endswith(ending):
+                return kind
+    return None
+
+
+def _value(type_: str, path: str, text: str) -> Any:
     if not text:
         return None
-    if kind == "boolean":
+    if type_ == "boolean":
         return {"true": True, "false": False}.get(text, text)
-    if kind not in ("number", "integer"):
+    if type_ not in ("number", "integer"):
         return text
     try:
-        number = float(text.replace(",", "."))
-    except ValueError:
+        number = read_quantity(text, _kind_of(path), "metric")
+    except InputError:
         return text
-    return int(number) if kind == "integer" and number.is_integer() else number
+    return int(number) if type_ == "integer" and number.is_integer() else number
 
 
 def _text(value: Any) -> str:
-    return f"{value:.12g}" if isinstance(value, float) else str(value)
+    if not isinstance(value, float):
+        return str(value)
+    text = f"{value:.12g}"
+    return text if "e" not in text else f"{value:.15f}".rstrip("0")
 
 
 def _at(given: Any, path: str) -> Any:

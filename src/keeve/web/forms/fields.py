@@ -1,7 +1,8 @@
-"""Numbers, texts and choices on a form: their words, and the way from what was given to what is kept and back."""
+"""The fields of a form: numbers, texts, choices and rows, and the way from what was typed to what is kept and back."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import Any, Self
 
 from keeve.core.errors import InputError
@@ -9,12 +10,12 @@ from keeve.core.quantities import read_quantity
 from keeve.core.units import DISPLAY_UNITS, Kind, System, to_shown
 
 Path = tuple[str | int, ...]
-_MOST = 1e12
+_LARGEST = 1e12
 
 
 @dataclass(frozen=True)
-class _Placed:
-    """Something on a form: its words, and where it stands in what the form fills, which is its name on the form."""
+class _Field:
+    """A field: its label, and its path in what the form fills. The dotted path is its name on the form."""
 
     label: str
     path: Path
@@ -25,18 +26,18 @@ class _Placed:
         return dotted(self.path)
 
     def under(self, path: Path) -> Self:
-        """The same of something that stands at a path."""
+        """The same field under a path."""
         return replace(self, path=path + self.path)
 
 
 @dataclass(frozen=True)
-class Entry(_Placed):
-    """A number on a form.
+class Number(_Field):
+    """A number.
 
     Args:
-        label: its words.
-        path: where it stands in what the form fills.
-        kind: what it measures; None for a bare number.
+        label: its label.
+        path: its path in what the form fills.
+        kind: the kind of quantity; None for a bare number.
         percent: whether it is typed in percent and kept as a fraction.
         whole: whether it is a whole number.
         default: what the empty form shows, in kept units.
@@ -50,17 +51,17 @@ class Entry(_Placed):
     needed: bool = False
 
     def read(self, text: str, units: System) -> float | int:
-        """What was typed, in kept units.
+        """The typed number in kept units.
 
         Raises:
-            ValueError: it is no such figure; the message says what it must be.
+            ValueError: it is not such a number; the message says what it must be.
         """
         try:
             number = read_quantity(text.removesuffix("%") if self.percent else text, self.kind, units)
         except InputError as fault:
             example = " and whole, such as 2" if self.whole else ""
             raise ValueError(f"{self.label} {fault.message}{example}.") from None
-        if not abs(number) < _MOST or (self.whole and number != int(number)):
+        if not abs(number) < _LARGEST or (self.whole and number != int(number)):
             raise ValueError(
                 f"{self.label} must be {'a whole number, such as 2' if self.whole else 'smaller'}."
             )
@@ -69,36 +70,40 @@ class Entry(_Placed):
         return number / 100 if self.percent else number
 
     def write(self, kept: float, units: System) -> str:
-        """A kept figure as it is typed."""
+        """A kept number as it is typed."""
         shown = to_shown(kept, self.kind, units) if self.kind else kept * 100 if self.percent else kept
-        # So many places that a figure that was typed comes back as it was.
+        # One place more than is shown elsewhere, so that a typed number comes back as it was.
         decimals = DISPLAY_UNITS[units][self.kind].decimals + 1 if self.kind else 3
         text = f"{shown:.{decimals}f}"
         return text.rstrip("0").rstrip(".") if "." in text else text
 
     def shown(self, kept: float, units: System) -> str:
-        """A kept figure with its unit."""
-        unit = DISPLAY_UNITS[units][self.kind].unit if self.kind else "%" if self.percent else ""
-        return f"{self.write(kept, units)} {unit}".rstrip()
+        """A kept number with its unit."""
+        return f"{self.write(kept, units)} {self.unit(units)}".rstrip()
+
+    def unit(self, units: System) -> str:
+        """Its unit as the form shows it; empty where it has none."""
+        return DISPLAY_UNITS[units][self.kind].unit if self.kind else "%" if self.percent else ""
 
 
 @dataclass(frozen=True)
-class Text(_Placed):
-    """A few words on a form: their label, where they stand, what the empty form shows, whether they are needed."""
+class Text(_Field):
+    """A short text: its default on the empty form, whether it may not be left empty, whether it is a date."""
 
     default: str = ""
     needed: bool = False
+    is_date: bool = False
 
 
 @dataclass(frozen=True)
-class Choice(_Placed):
-    """A choice on a form.
+class Choice(_Field):
+    """A choice.
 
     Args:
-        label: its words.
-        path: where it stands in what the form fills.
-        options: the words of each kept value (text, yes or no, None: left out); the first is what the empty form shows.
-        needed: whether it may not be left out; else the first is what counts without it.
+        label: its label.
+        path: its path in what the form fills.
+        options: the words of each kept value (text, true or false, None: left out); the empty form shows the first.
+        needed: whether it may not be left out; otherwise the first counts without it.
     """
 
     options: Mapping[Any, str]
@@ -109,28 +114,28 @@ class Choice(_Placed):
         """What the empty form shows."""
         return self.write(next(iter(self.options)))
 
-    @property
-    def written(self) -> list[tuple[str, str]]:
-        """Each option as the form has it, with its words."""
-        return [(self.write(kept), words) for kept, words in self.options.items()]
+    def written(self, text: str) -> list[tuple[str, str]]:
+        """Each option as the form sends it, with its words; what the form has is among them, known or not."""
+        known = {self.write(kept): words for kept, words in self.options.items()}
+        return list(known.items() if text in known else {**known, text: text}.items())
 
     def read(self, text: str) -> str | bool | None:
-        """The kept value of an option; what is none is passed on, for the job to refuse it."""
+        """The kept value of an option. An unknown one is passed on, to be refused with what it is put into."""
         return next((kept for kept in self.options if self.write(kept) == text), text)
 
     def write(self, kept: str | bool | None) -> str:
-        """A kept value as the form has it."""
+        """A kept value as the form sends it."""
         return ("yes" if kept else "no") if isinstance(kept, bool) else kept or ""
 
 
-Field = Entry | Text | Choice
+Field = Number | Text | Choice
 
 
 def kept_value(item: Field, text: str, units: System) -> Any:
     """What was typed or chosen, as it is kept; None where nothing was.
 
     Raises:
-        ValueError: it is no such figure; the message says what it must be.
+        ValueError: it is not such a number; the message says what it must be.
     """
     if isinstance(item, Choice):
         return item.read(text)
@@ -142,7 +147,7 @@ def kept_value(item: Field, text: str, units: System) -> Any:
 def kept_text(item: Field, kept: Any, units: System) -> str:
     """A kept value as the form has it."""
     match item:
-        case Entry():
+        case Number():
             return item.write(kept, units)
         case Choice():
             return item.write(kept)
@@ -152,30 +157,49 @@ def kept_text(item: Field, kept: Any, units: System) -> str:
 
 def empty_text(item: Field, units: System) -> str:
     """What the empty form shows of a field."""
-    if isinstance(item, Entry):
+    if isinstance(item, Number):
         return "" if item.default is None else item.write(item.default, units)
     return item.default
 
 
-@dataclass(frozen=True)
-class Rows(_Placed):
-    """Several of the same on a form: their words, where their list stands, and what each has.
+def is_given(item: Field, values: Mapping[str, str]) -> bool:
+    """Whether a field holds anything but what the empty form shows; an optional number, whether it holds anything."""
+    return values.get(item.name, "") not in ("", item.default if isinstance(item, Choice) else "")
 
-    ``least`` and ``most`` bound how many there are; where each is one figure, its entry has no path of its own.
+
+@dataclass(frozen=True)
+class Rows(_Field):
+    """Rows of the same fields.
+
+    Args:
+        label: the label above them.
+        path: the path of their list.
+        one: what one of them is called.
+        fields: the fields of a row; without a path of its own where a row is one number.
+        least: the fewest rows.
+        most: the most rows.
     """
 
     one: str
-    entries: tuple[Field, ...]
+    fields: tuple[Field, ...]
     least: int = 1
     most: int = 12
 
     def row(self, index: int) -> list[Field]:
-        """What the row of that number has."""
-        return [entry.under((*self.path, index)) for entry in self.entries]
+        """The fields of the row with that index."""
+        return [field.under((*self.path, index)) for field in self.fields]
 
     def count(self, values: Mapping[str, str]) -> int:
-        """How many rows stand on a form."""
+        """How many rows a form has."""
         return len(members(values, self.name))
+
+    def standing(self, values: Mapping[str, str]) -> list[list[Field]]:
+        """The fields of each row that a form has."""
+        return [self.row(index) for index in range(self.count(values))]
+
+    def last_name(self, values: Mapping[str, str]) -> str:
+        """The name of the last row."""
+        return f"{self.name}.{self.count(values) - 1}"
 
 
 def members(values: Mapping[str, str], name: str) -> list[dict[str, str]]:
@@ -191,7 +215,7 @@ def members(values: Mapping[str, str], name: str) -> list[dict[str, str]]:
 
 
 def with_members(values: Mapping[str, str], name: str, every: list[dict[str, str]]) -> dict[str, str]:
-    """The values of a form with these under the numbers of a name, from nought on."""
+    """The values of a form with these under the numbers of a name, from 0 on."""
     kept = {key: text for key, text in values.items() if not key.startswith(f"{name}.")}
     for number, one in enumerate(every):
         kept |= {f"{name}.{number}.{rest}".rstrip("."): text for rest, text in one.items()}
@@ -199,7 +223,7 @@ def with_members(values: Mapping[str, str], name: str, every: list[dict[str, str
 
 
 def grown(values: Mapping[str, str], name: str) -> dict[str, str]:
-    """The values with one more under a name, like the last."""
+    """The values with one more under a name, a copy of the last."""
     every = members(values, name)
     return with_members(values, name, [*every, every[-1]] if every else every)
 
@@ -212,7 +236,7 @@ def shrunk(values: Mapping[str, str], name: str) -> dict[str, str]:
 
 
 def at(raw: Any, path: Path) -> Any:
-    """What stands at a path in plain values; None where there is nothing."""
+    """The value at a path in plain values; None where there is nothing."""
     for part in path:
         try:
             raw = raw[part]
@@ -222,21 +246,31 @@ def at(raw: Any, path: Path) -> Any:
 
 
 def put(raw: Any, path: Path, value: Any) -> None:
-    """Put a value at a path in plain values, whose holder is there."""
-    at(raw, path[:-1])[path[-1]] = value
+    """Put a value at a path in plain values; dictionaries and lists on the way are made."""
+    for part, following in pairwise(path):
+        inner: Any = [] if isinstance(following, int) else {}
+        if isinstance(raw, list):
+            raw.extend([None] * (int(part) + 1 - len(raw)))
+            raw[int(part)] = inner if raw[int(part)] is None else raw[int(part)]
+        elif raw.get(part) is None:
+            raw[part] = inner
+        raw = raw[part]
+    if isinstance(raw, list):
+        raw.extend([None] * (int(path[-1]) + 1 - len(raw)))
+    raw[path[-1]] = value
 
 
 def dotted(path: Path) -> str:
-    """A path as a refusal names it."""
+    """A path as an error names it."""
     return ".".join(str(part) for part in path)
 
 
 def place(fault: InputError, labels: Mapping[str, str]) -> tuple[str, list[str]]:
-    """A refusal in a form's words, and the names of the fields that it stands beside.
+    """An error in the words of a form, and the names of the fields it belongs to.
 
     Args:
-        fault: the refusal.
-        labels: the words of every field of the form, by name.
+        fault: the error.
+        labels: the label of every field of the form, by name.
     """
     message = fault.message
     for name, label in sorted(labels.items(), key=lambda item: -len(item[0])):
@@ -245,7 +279,7 @@ def place(fault: InputError, labels: Mapping[str, str]) -> tuple[str, list[str]]
             # A field of one plain word (mix, order) is named only where the sentence begins with it.
             if "_" in written or "." in written or message.startswith(written):
                 message = message.replace(written, label, 1)
-    # A refusal of a list (the two ends of a slump) stands beside its first entry.
+    # An error of a list (the two ends of a slump) belongs to its first entry.
     beside = (
         next((name for name in labels if f"{name}.".startswith(f"{field}.")), None) for field in fault.fields
     )

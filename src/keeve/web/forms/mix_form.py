@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from keeve.core.errors import InputError, validated
 from keeve.core.mixes.model import Mix
 from keeve.core.units import System
-from keeve.web.entries import Entry, at, place, put
+from keeve.web.forms.fields import Number, at, place, put
 from keeve.web.pages import slug
 
 
@@ -14,7 +14,7 @@ from keeve.web.pages import slug
 class MixForm:
     """What stands on the form: the figures asked, texts by name, and what is wrong by name."""
 
-    entries: list[Entry]
+    fields: list[Number]
     values: dict[str, str]
     errors: dict[str, str] = field(default_factory=dict)
 
@@ -22,9 +22,9 @@ class MixForm:
 def form_of_mix(mix: Mix, units: System, *, is_own: bool) -> MixForm:
     """The form as it begins: the mix as it is."""
     raw = mix.model_dump(mode="json")
-    entries = _entries(mix)
-    values = {entry.name: entry.write(at(raw, entry.path), units) for entry in entries}
-    return MixForm(entries, {"name": mix.name if is_own else f"{mix.name}, ours", "remark": "", **values})
+    fields = _entries(mix)
+    values = {asked.name: asked.write(at(raw, asked.path), units) for asked in fields}
+    return MixForm(fields, {"name": mix.name if is_own else f"{mix.name}, our own", "remark": "", **values})
 
 
 def form_typed(mix: Mix, typed: Mapping[str, str], units: System) -> MixForm:
@@ -42,12 +42,12 @@ def changed_mix(mix: Mix, form: MixForm, units: System, *, is_own: bool) -> Mix 
     """
     raw = mix.model_dump(mode="json")
     if not form.values["name"]:
-        form.errors["name"] = "Name is missing: give it, so that it is told apart."
-    for entry in form.entries:
+        form.errors["name"] = "Name is missing: fill it in."
+    for asked in form.fields:
         try:
-            put(raw, entry.path, entry.read(form.values[entry.name], units))
+            put(raw, asked.path, asked.read(form.values[asked.name], units))
         except ValueError as fault:
-            form.errors[entry.name] = str(fault)
+            form.errors[asked.name] = str(fault)
     if form.errors:
         return None
     raw["name"] = form.values["name"]
@@ -55,9 +55,9 @@ def changed_mix(mix: Mix, form: MixForm, units: System, *, is_own: bool) -> Mix 
     raw["proportions"] = []
     if not is_own:
         raw["id"] = _id_of(form.values["name"])
-        raw["provenance"].insert(0, {"figure": "this variant", "origin": f"ours, made from {mix.name}"})
+        raw["provenance"].insert(0, {"figure": "this variant", "origin": f"our own, made from {mix.name}"})
     if form.values["remark"]:
-        raw["provenance"].insert(0, {"figure": form.values["remark"], "origin": "ours"})
+        raw["provenance"].insert(0, {"figure": form.values["remark"], "origin": "our own"})
     try:
         return validated(Mix, raw)
     except InputError as fault:
@@ -65,38 +65,38 @@ def changed_mix(mix: Mix, form: MixForm, units: System, *, is_own: bool) -> Mix 
         return None
 
 
-def _entries(mix: Mix) -> list[Entry]:
+def _entries(mix: Mix) -> list[Number]:
     """What of a mix can be changed on the form."""
     found = []
     if mix.basis != "design":
         found += [
-            Entry(part.name.capitalize(), ("parts", index, "parts"), needed=True)
+            Number(part.name.capitalize(), ("parts", index, "parts"), needed=True)
             for index, part in enumerate(mix.parts)
             if len(mix.parts) > 1
         ]
     if mix.water:
         found += [
-            Entry("Water ratio, low end", ("water", "ratio_low")),
-            Entry("Water ratio, right about", ("water", "ratio_default")),
-            Entry("Water ratio, never past", ("water", "ratio_high")),
-            Entry("Start with, of it", ("water", "start_share"), percent=True),
+            Number("Water ratio, min", ("water", "ratio_low")),
+            Number("Water ratio, target", ("water", "ratio_default")),
+            Number("Water ratio, max", ("water", "ratio_high")),
+            Number("Start with, of the target", ("water", "start_share"), percent=True),
         ]
     found += [
-        Entry("Air", ("air_fraction",), percent=True),
-        Entry("Working life, min", ("life_min",)),
-        Entry("Works in for, min", ("wet_out_min",)),
+        Number("Air", ("air_fraction",), percent=True),
+        Number("Working time, min", ("life_min",)),
+        Number("Water works in after, min", ("wet_out_min",)),
     ]
     if mix.thickness_mm:
         found += [
-            Entry("Thinnest", ("thickness_mm", 0), "size"),
-            Entry("Thickest", ("thickness_mm", 1), "size"),
+            Number("Least thickness", ("thickness_mm", 0), "size"),
+            Number("Greatest thickness", ("thickness_mm", 1), "size"),
         ]
     return found
 
 
 def _refuse(form: MixForm, fault: InputError) -> None:
-    """Put a refusal beside the entries it names, in the form's words."""
-    message, named = place(fault, {entry.name: entry.label for entry in form.entries})
+    """Put a refusal beside the fields it names, in the form's words."""
+    message, named = place(fault, {asked.name: asked.label for asked in form.fields})
     for name in named[:1] or [""]:
         form.errors.setdefault(name, message)
 

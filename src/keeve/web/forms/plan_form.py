@@ -1,6 +1,6 @@
-"""The plan form and the job it stands for: what was typed, in the reader's units, to a job and back."""
+"""The plan form and its job: from what was typed, in the reader's units, to a job and back."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from copy import deepcopy
 from dataclasses import dataclass, field
 from datetime import date
@@ -13,14 +13,11 @@ from keeve.core.planning.job import Job
 from keeve.core.planning.yard import YardItem, begun_with
 from keeve.core.units import System
 from keeve.formats.job_file import parse_job, read_job, write_job
-from keeve.web import built, plan_entries
-from keeve.web.built import BUILT
-from keeve.web.entries import (
+from keeve.web.forms.fields import (
     Choice,
-    Entry,
     Field,
+    Number,
     Rows,
-    Text,
     at,
     empty_text,
     grown,
@@ -32,8 +29,12 @@ from keeve.web.entries import (
     shrunk,
     with_members,
 )
+from keeve.web.forms.plan_sections import SCALES, Section, dosed, sections, vessels
+from keeve.web.forms.shapes import SHAPES, rows_of, shape_of
 
 _NEWCOMERS_MIX = "mortar-bricklaying"
+# A form sent while other fields than those on the screen were asked for.
+FORM_CHANGED = "The form changed with the mix or shape: check the fields, then save."
 
 
 class Offer(NamedTuple):
@@ -45,11 +46,16 @@ class Offer(NamedTuple):
 
 @dataclass
 class PlanForm:
-    """What stands on the form: texts by name, the mixes to choose from by id, what is wrong by name, and what is
-    still to be given, by name; what was likely meant, by the name of what is wrong.
+    """The plan form. Every name but a few is the path of its figure in the job file.
 
-    Every name but a few is the path of its figure in the job file. ``opened`` is the job that the form began as: what
-    the form does not ask stays as it is there.
+    Args:
+        values: texts by name.
+        mixes: the mixes to choose from, by id.
+        units: the reader's.
+        opened: the job the form started as; what the form does not ask stays as it is there.
+        errors: what is wrong, by name.
+        missing: what is still to be filled in, by name.
+        offers: what was probably meant, by the name of what is wrong.
     """
 
     values: dict[str, str]
@@ -66,66 +72,48 @@ class PlanForm:
         return self.mixes[self.values["mix"]]
 
     @property
-    def items(self) -> list[str]:
-        """What is built, item by item."""
-        return [item["built"] for item in members(self.values, "need")]
-
-    def sizes_of(self, index: int) -> list[Field]:
-        """The sizes of an item, besides what it has several of."""
-        return built.sizes_of(self.items[index], index)
-
-    def rows_of(self, index: int) -> list[Rows]:
-        """What an item has several of."""
-        return [rows.under(("need", index)) for rows in BUILT[self.items[index]].rows]
+    def shapes(self) -> list[str]:
+        """The shape of each item of the job."""
+        return [item["kind"] for item in members(self.values, "need")]
 
     @property
-    def vessel_names(self) -> list[str]:
-        """What its vessels are called."""
-        return [vessel.get("name", "") for vessel in members(self.values, "vessels")]
-
-    @property
-    def vessels(self) -> Rows:
-        """The rows of its vessels."""
-        return plan_entries.vessels_of(self.mix)
+    def sections(self) -> list[Section]:
+        """What the form asks besides the job's name and mix."""
+        return sections(self.mix, self.shapes, self.values)
 
     @property
     def fields(self) -> dict[str, Field]:
-        """Everything that is asked, by name."""
-        found = plan_entries.fields_of_mix(self.mix)
-        for index, kind in enumerate(self.items):
-            found += built.fields_of(kind, index, self.values)
-            found.append(Text("Called", ("need", index, "name")))
-        for rows in (plan_entries.SCALES, *([self.vessels] if self.mix.basis != "bag" else [])):
-            for number in range(rows.count(self.values)):
-                found += rows.row(number)
-        return {item.name: item for item in found}
+        """Every field it asks, by name."""
+        return {item.name: item for section in self.sections for item in section.fields(self.values)}
+
+    @property
+    def drawn_for(self) -> str:
+        """The mix and shapes that its fields are for; it comes back with the form."""
+        return " ".join([self.values["mix"], *self.shapes])
 
     @property
     def kept(self) -> dict[str, str]:
-        """What was typed where another mix or shape was chosen: it comes back with that choice."""
-        asked = {"title", "mix", *self.fields, *(f"need.{index}.built" for index in range(len(self.items)))}
+        """What was typed while another mix or shape was chosen: it comes back with that choice."""
+        asked = {"title", "mix", *self.fields, *(f"need.{index}.kind" for index in range(len(self.shapes)))}
         return {name: text for name, text in self.values.items() if name not in asked}
 
     @property
-    def _given(self) -> list[int]:
+    def given_doses(self) -> list[int]:
         """The numbers of the admixtures whose dose was given: the job has only those."""
-        every = range(len(plan_entries.dosed(self.mix)))
+        every = range(len(dosed(self.mix)))
         return [number for number in every if self.values.get(f"admixtures.{number}.dose")]
 
     def _name(self, path: str) -> str:
-        """The name on the form of what stands at a path of its job."""
-        parts = path.split(".")
-        if (
-            parts[0] == "admixtures"
-            and len(parts) > 1
-            and parts[1].isdigit()
-            and int(parts[1]) < len(self._given)
-        ):
-            parts[1] = str(self._given[int(parts[1])])
-        return ".".join(parts)
+        """The name on the form of a path of its job."""
+        first, _, rest = path.partition(".")
+        number, _, last = rest.partition(".")
+        given = self.given_doses
+        if first == "admixtures" and number.isdigit() and int(number) < len(given):
+            return f"admixtures.{given[int(number)]}.{last}"
+        return path
 
     def offer(self, meant: Mapping[str, Any] | None) -> Offer | None:
-        """What was meant as one tap; None where nothing is known, or where the form has no such field."""
+        """What was meant as one tap; None where nothing is known, or the form has no such field."""
         named = {self._name(path): kept for path, kept in (meant or {}).items()}
         fields = self.fields
         if not named or not set(named) <= set(fields):
@@ -136,13 +124,13 @@ class PlanForm:
             texts[name] = shown = kept_text(item, kept, self.units)
             if isinstance(item, Choice):
                 shown = item.options[kept]
-            elif isinstance(item, Entry):
+            elif isinstance(item, Number):
                 shown = item.shown(kept, self.units)
             words.append(f"{item.label}: {shown}")
         return Offer(", ".join(words), texts)
 
-    def check_allowed(self, fault: InputError) -> None:
-        """Put a refusal beside the fields it names, in the form's words."""
+    def refuse(self, fault: InputError) -> None:
+        """Put an error beside the fields it names, in the form's words."""
         named = InputError(fault.code, fault.message, [self._name(path) for path in fault.fields])
         labels = {"title": "Job", "mix": "Mix", **{name: item.label for name, item in self.fields.items()}}
         message, names = place(named, labels)
@@ -150,6 +138,14 @@ class PlanForm:
             self.errors.setdefault(name, message)
         if offer := self.offer(fault.meant):
             self.offers.setdefault((names or [""])[0], offer)
+
+    @property
+    def wrong(self) -> dict[str, str]:
+        """What is wrong, by field; where nothing is, what is still to be filled in, in one line of its own."""
+        if self.errors or not self.missing:
+            return self.errors
+        labels = [item.label for name, item in self.fields.items() if name in self.missing]
+        return {"": f"Fill in: {', '.join(labels)}."}
 
 
 def empty_form(
@@ -161,7 +157,7 @@ def empty_form(
     waste_fraction: float | None = None,
     stockpiles: Mapping[str, Mapping[str, float]] | None = None,
 ) -> PlanForm:
-    """The form as a newcomer meets it, with a small job on it that plans; with what the yard has, where it has any.
+    """The form as a newcomer meets it, with a small job on it that plans; filled in from the yard, where there is one.
 
     Args:
         units: the reader's.
@@ -169,11 +165,11 @@ def empty_form(
         mix_id: the mix it is for.
         yard: what the crew owns.
         today: for the age of what was bought.
-        waste_fraction: what a job showed, where one was reckoned up.
-        stockpiles: what was last found of each stockpile, by its material.
+        waste_fraction: the waste of the last closed job.
+        stockpiles: what was last measured of each stockpile, by its material.
     """
     mix_id = mix_id if mix_id in mixes else _NEWCOMERS_MIX
-    form = PlanForm({"title": "", "mix": mix_id, "need.0.built": "slab"}, mixes, units)
+    form = PlanForm({"title": "", "mix": mix_id, "need.0.kind": "slab"}, mixes, units)
     form.values |= {"mixer.kind": form.mix.procedures[0].mixer}
     owned = {"waste_fraction": waste_fraction} | _without_empty(
         begun_with(yard, form.mix, today or date.max, stockpiles)
@@ -199,14 +195,14 @@ def form_from(
         typed: what came with the form.
         units: the reader's.
         mixes: those to choose from.
-        changes: ``_add`` and the name of what there is to be one more of, ``_drop`` and the name of what goes.
+        changes: ``_add`` with the name of what there should be one more of, ``_drop`` with the name of what goes.
     """
     values = {
         name: text.strip() for name, text in typed.items() if not name.startswith("_") and name != "opened"
     }
     changes = changes or {}
     if name := changes.get("_add"):
-        first = {"need": {"built": "slab"}, "vessels": {"name": "bucket"}}.get(name, {"": ""})
+        first = {"need": {"kind": "slab"}, "vessels": {"name": "bucket"}}.get(name, {"": ""})
         values = grown(values, name) if members(values, name) else with_members(values, name, [first])
     if name := changes.get("_drop"):
         values = shrunk(values, name)
@@ -215,16 +211,19 @@ def form_from(
         errors["mix"] = "That mix is not here any more: choose another."
         values["mix"] = _NEWCOMERS_MIX
     if not members(values, "need"):
-        values["need.0.built"] = "slab"
+        values["need.0.kind"] = "slab"
     for index in range(len(members(values, "need"))):
-        if values.get(f"need.{index}.built") not in BUILT:
-            values[f"need.{index}.built"] = "slab"
+        if values.get(f"need.{index}.kind") not in SHAPES:
+            values[f"need.{index}.kind"] = "slab"
     opened = _opened(typed.get("opened", ""))
-    return _filled(PlanForm({"title": "", **values}, mixes, units, opened, errors))
+    form = _filled(PlanForm({"title": "", **values}, mixes, units, opened, errors))
+    if typed.get("_drawn_for", form.drawn_for) != form.drawn_for and not changes:
+        form.errors[""] = FORM_CHANGED
+    return form
 
 
 def _opened(text: str) -> Mapping[str, Any]:
-    """The job that the form began as, as the form carries it; none where that is no job any more."""
+    """The job that the form started as, as the form carries it; none where it is no job any more."""
     try:
         return write_job(parse_job(text)) if text else {}
     except InputError:
@@ -232,36 +231,39 @@ def _opened(text: str) -> Mapping[str, Any]:
 
 
 def _filled(form: PlanForm) -> PlanForm:
-    """The form with what is not on it yet as on an empty one; rows that a thing needs are there."""
-    for index, kind in enumerate(form.items):
-        for rows in BUILT[kind].rows:
-            standing = rows.under(("need", index))
-            while standing.count(form.values) < rows.least:
-                for entry in standing.row(standing.count(form.values)):
-                    form.values[entry.name] = empty_text(entry, form.units)
+    """The form with everything that is not on it yet as on an empty one, and the fewest rows."""
+    for rows in _every_rows(form):
+        while rows.count(form.values) < rows.least:
+            for item in rows.row(rows.count(form.values)):
+                form.values[item.name] = empty_text(item, form.units)
     for name, item in form.fields.items():
         form.values.setdefault(name, empty_text(item, form.units))
     return form
 
 
+def _every_rows(form: PlanForm) -> Iterator[Rows]:
+    for section in form.sections:
+        for part in section.parts:
+            yield from part.rows
+
+
 def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
-    """The form that stands for a job: everything the form asks as the job says it."""
+    """The form of a job: everything the form asks, as the job has it."""
     if not isinstance(job.mix, str) and job.mix.id not in mixes:
         mixes = {**mixes, job.mix.id: job.mix}
     raw = write_job(job)
     mix = job.mix if isinstance(job.mix, str) else job.mix.id
     form = PlanForm({"title": job.title, "mix": mix}, mixes, units, raw)
+    rows = [SCALES, vessels(form.mix)]
     for index, need in enumerate(raw["need"]):
-        form.values[f"need.{index}.built"] = built.built_of(need)
-        for rows in BUILT[form.items[index]].rows:
-            for number in range(len(need.get(rows.path[0], []))):
-                form.values |= {entry.name: "" for entry in rows.under(("need", index)).row(number)}
-    for rows in (plan_entries.SCALES, form.vessels):
-        for number in range(len(raw.get(rows.name, []))):
-            form.values |= {entry.name: "" for entry in rows.row(number)}
-    raw = _by_number(raw, form.mix)
+        form.values[f"need.{index}.kind"] = shape_of(need)
+        rows += rows_of(form.shapes[index], index)
+    for each in rows:
+        for number in range(len(at(raw, each.path) or [])):
+            form.values |= {item.name: "" for item in each.row(number)}
+    by_number = _by_number(raw, form.mix)
     for name, item in form.fields.items():
-        kept = at(raw, item.path)
+        kept = at(by_number, item.path)
         if kept is not None:
             form.values[name] = kept_text(item, kept, units)
         else:
@@ -271,7 +273,7 @@ def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
 
 def _by_number(raw: Mapping[str, Any], mix: Mix) -> dict[str, Any]:
     """A job with its admixtures by their number in the mix, as the form has them."""
-    names = [item.name for item in plan_entries.dosed(mix)]
+    names = [item.name for item in dosed(mix)]
     labels = raw.get("admixtures", [])
     return {
         **raw,
@@ -282,76 +284,82 @@ def _by_number(raw: Mapping[str, Any], mix: Mix) -> dict[str, Any]:
 def convert(form: PlanForm, new: System) -> PlanForm:
     """The same figures in other units. What is no number stays as typed."""
     values = dict(form.values)
-    for name, entry in form.fields.items():
-        if isinstance(entry, Entry):
+    for name, item in form.fields.items():
+        if isinstance(item, Number):
             try:
-                values[name] = entry.write(entry.read(values[name], form.units), new)
+                values[name] = item.write(item.read(values[name], form.units), new)
             except ValueError:
                 continue
     return PlanForm(values, form.mixes, new, form.opened)
 
 
 def to_job(form: PlanForm) -> Job | None:
-    """The job that the form stands for; None where something is wrong, which the form then says."""
-    raw, before = _begun(form), _by_number(form.opened, form.mix)
+    """The job of the form; None where something is wrong, which the form then says."""
+    raw, before = _started(form), _by_number(form.opened, form.mix)
+    given = {f"admixtures.{number}." for number in form.given_doses}
     for name, item in form.fields.items():
-        text, was = form.values[name], at(before, item.path)
-        if at(raw, item.path[:-1]) is None:
+        if item.path[0] == "admixtures" and not any(name.startswith(start) for start in given):
             continue
+        text, was = form.values[name], at(before, item.path)
         # Untouched, a figure stays what it was, however few of its places are shown.
-        exact = (was if was is not None else item.default) if isinstance(item, Entry) else None
-        if isinstance(item, Entry) and exact is not None and item.write(exact, form.units) == text:
+        exact = (was if was is not None else item.default) if isinstance(item, Number) else None
+        if isinstance(item, Number) and exact is not None and item.write(exact, form.units) == text:
             put(raw, item.path, exact)
         else:
             _put(raw, item, text, form)
     raw["admixtures"] = list(raw["admixtures"].values())
     raw = _without_empty(raw)
-    raw["materials"] = {name: figures for name, figures in raw["materials"].items() if figures}
+    for holder in ("materials", "parts"):
+        raw[holder] = {name: value for name, value in raw.get(holder, {}).items() if value != {}}
     if form.errors or form.missing:
         return None
     try:
         return read_job(raw)
     except InputError as fault:
-        form.check_allowed(fault)
+        form.refuse(fault)
         return None
 
 
-def _begun(form: PlanForm) -> dict[str, Any]:
-    """The job with everything that the form does not ask, and places for what it asks."""
+# What belongs to the mix that the form started with, and goes with it.
+_OF_THE_MIX = ("design", "proportion", "parts", "materials", "admixtures")
+
+
+def _started(form: PlanForm) -> dict[str, Any]:
+    """The job the form started as, without what its fields say and what its mix does not have."""
     mix, opened = form.mix, deepcopy(dict(form.opened))
-    needs = [dict(BUILT[kind].stands) for kind in form.items]
-    for index, (kind, need) in enumerate(zip(form.items, needs, strict=True)):
-        for rows in BUILT[kind].rows:
-            count = rows.under(("need", index)).count(form.values)
-            put(need, rows.path, [{} if rows.entries[0].path else None for _ in range(count)])
-    dosed = plan_entries.dosed(mix)
+    asked = {item.path[0] for item in form.fields.values()}
     known = {item["name"]: item for item in opened.get("admixtures", [])}
-    vessels = opened.get("vessels", [])
+    names = [item.name for item in dosed(mix)]
+    rows = {"scales": SCALES, **({"vessels": vessels(mix)} if mix.basis != "bag" else {})}
+    kept_rows = {
+        name: [*opened.get(name, []), *({} for _ in range(each.count(form.values)))][
+            : each.count(form.values)
+        ]
+        for name, each in rows.items()
+    }
     return {
-        **{name: value for name, value in opened.items() if name not in ("design", "proportion", "parts")},
+        **{name: value for name, value in opened.items() if name not in _OF_THE_MIX},
+        **kept_rows,
         "format": "keeve-job",
         "version": 1,
         "title": form.values["title"] or "Untitled job",
         "mix": mix.id if mix.id in library() else mix.model_dump(mode="json"),
-        "need": needs,
-        "mixer": opened.get("mixer", {}),
+        "need": [_started_need(form, index) for index in range(len(form.shapes))],
         "materials": {part.name: opened.get("materials", {}).get(part.name, {}) for part in mix.parts},
-        "parts": {},
-        "conditions": opened.get("conditions", {}),
-        "pace": opened.get("pace", {}),
-        "scales": [{} for _ in range(plan_entries.SCALES.count(form.values))],
-        "vessels": [
-            vessels[number] if number < len(vessels) else {}
-            for number in range(form.vessels.count(form.values))
-        ]
-        if mix.basis != "bag"
-        else vessels,
         "admixtures": {
-            number: {**known.get(dosed[number].name, {}), "name": dosed[number].name}
-            for number in form._given
+            number: {**known.get(names[number], {}), "name": names[number]} for number in form.given_doses
         },
-        **({"design": {"slump_mm": [0.0, 0.0], **opened.get("design", {})}} if mix.basis == "design" else {}),
+        **({"design": opened.get("design", {})} if "design" in asked else {}),
     }
+
+
+def _started_need(form: PlanForm, index: int) -> dict[str, Any]:
+    """An item of the job without its sizes; what the form does not ask of it stays as it was opened."""
+    shape, before = form.shapes[index], at(form.opened, ("need", index)) or {}
+    asked = {item.path[2] for item in form.fields.values() if item.path[:2] == ("need", index)}
+    same = bool(before) and shape_of(before) == shape
+    kept = {name: value for name, value in before.items() if name not in asked and (same or name == "name")}
+    return {**kept, **SHAPES[shape].fixed, **{str(rows.path[-1]): [] for rows in SHAPES[shape].rows}}
 
 
 def _put(raw: dict[str, Any], item: Field, text: str, form: PlanForm) -> None:
@@ -364,7 +372,7 @@ def _put(raw: dict[str, Any], item: Field, text: str, form: PlanForm) -> None:
     counts_anyway = isinstance(item, Choice) and text == item.default and not item.needed
     put(raw, item.path, None if counts_anyway and at(raw, item.path) is None else kept)
     if kept is None and item.needed:
-        form.missing[item.name] = f"{item.label} is missing: give it."
+        form.missing[item.name] = f"{item.label} is missing: fill it in."
 
 
 def _without_empty(raw: Any) -> Any:

@@ -1,0 +1,110 @@
+"""What the log shows: loads newest first, one load with its events, and the whole log as rows."""
+
+from collections.abc import Collection, Iterator, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import NamedTuple
+from uuid import UUID
+
+from sqlalchemy import Engine
+
+from keeve.core.mixes.model import READING_NAMES
+from keeve.core.running.next_step import Situation
+from keeve.services import loads
+from keeve.services.accounts import Visitor
+from keeve.services.load_store import RunningLoad
+from keeve.services.views.water import WaterFigures, water_figures
+
+_PAGE = 20
+_EXPORT_PAGE = 500
+
+
+class LogLine(NamedTuple):
+    """A load in the log: where it is, and its water."""
+
+    running: RunningLoad
+    now: Situation
+    water: WaterFigures
+
+
+@dataclass(frozen=True)
+class LogPage:
+    """A page of the log: its loads, and the last of them where older ones follow."""
+
+    lines: Sequence[LogLine]
+    older_than: RunningLoad | None
+
+
+def log_page(
+    engine: Engine, visitor: Visitor, now: datetime, before: tuple[datetime, UUID] | None
+) -> LogPage:
+    """A page of the log, from after the last load of the page before."""
+    found = loads.log_page(engine, visitor, limit=_PAGE + 1, before=before)
+    lines = [_line(running, now) for running in found[:_PAGE]]
+    return LogPage(lines, found[_PAGE - 1] if len(found) > _PAGE else None)
+
+
+def _line(running: RunningLoad, now: datetime) -> LogLine:
+    situation = running.situation(now)
+    additions_l = [addition.water_l for addition in running.state.water]
+    return LogLine(running, situation, water_figures(situation.window, additions_l))
+
+
+@dataclass(frozen=True)
+class LoadRecord:
+    """One load: its line of the log, and the ids of the events that were not undone."""
+
+    line: LogLine
+    standing: Collection[UUID]
+
+
+def load_record(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> LoadRecord | None:
+    """The record of a load; None where the crew has no such load."""
+    running = loads.running_load(engine, visitor, load_id)
+    if running is None:
+        return None
+    return LoadRecord(_line(running, now), {event.id for event in running.state.applied})
+
+
+LOG_COLUMNS = (
+    "begun_at",
+    "job",
+    "load",
+    "mix",
+    "planned_yield_l",
+    "water_added_l",
+    "water_target_l",
+    "judged",
+    "judged_by",
+    "placed_l",
+    "discarded",
+    "given_l",
+    "stored_l",
+)
+
+
+def log_rows(engine: Engine, visitor: Visitor) -> Iterator[list[str | float | int | None]]:
+    """The whole log, a row a load, as ``LOG_COLUMNS`` names them."""
+    after = None
+    while found := loads.log_page(engine, visitor, limit=_EXPORT_PAGE, before=after):
+        yield from map(_row, found)
+        after = (found[-1].begun_at, found[-1].id)
+
+
+def _row(running: RunningLoad) -> list[str | float | int | None]:
+    state, judged = running.state, running.state.last_judgement
+    return [
+        running.begun_at.isoformat(),
+        running.plan.title,
+        running.load.number,
+        running.plan.mix.name,
+        running.load.yield_l,
+        state.water_l,
+        running.load.water.target_l,
+        READING_NAMES[judged.reading] if judged else None,
+        judged.by if judged else None,
+        state.placed_l,
+        state.discarded,
+        state.given_l,
+        state.stored_l,
+    ]

@@ -1,0 +1,58 @@
+"""What the plan page answers: the plan of a job with what is shown of it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from keeve.core.planning.amounts import in_vessels
+from keeve.core.planning.job import Job
+from keeve.core.planning.make_plan import make_plan
+from keeve.core.planning.plan import Load, Plan
+from keeve.core.rules.vessels_and_scales import GaugeVessels
+from keeve.core.rules.workings import Workings
+from keeve.services.views.amounts import BoughtLine, MaterialAmount, material_amounts, shopping_list
+
+
+@dataclass(frozen=True)
+class PlanAnswer:
+    """The plan of a job as the plan page shows it.
+
+    Args:
+        plan: the plan.
+        load: its first load.
+        materials: what goes into that load, as it is measured.
+        shopping: what to buy.
+        waste_m3: volume of the waste, m3.
+        vessel_error: the error of measuring in vessels, where that is asked for.
+        litre_more_loss: share of the strength that a litre more in a load costs; None where no law says.
+        needs: each item of the job, as plain values for its sketch.
+    """
+
+    plan: Plan
+    load: Load
+    materials: Sequence[MaterialAmount]
+    shopping: Sequence[BoughtLine]
+    waste_m3: float
+    vessel_error: GaugeVessels | None
+    litre_more_loss: float | None
+    needs: Sequence[dict[str, object]]
+
+
+def plan_answer(job: Job) -> PlanAnswer:
+    """What a job comes to.
+
+    Raises:
+        InputError: the job cannot be planned.
+    """
+    plan = make_plan(job)
+    load, strength = plan.loads[0], plan.strength
+    left = strength.litre_more_ratio if strength else None
+    return PlanAnswer(
+        plan=plan,
+        load=load,
+        materials=material_amounts(plan, load),
+        shopping=shopping_list(plan),
+        waste_m3=plan.volume.order_m3 - plan.volume.net_m3,
+        vessel_error=in_vessels(plan, load, Workings()) if plan.gauge == "volume" else None,
+        litre_more_loss=None if left is None else 1 - left,
+        needs=[need.model_dump(exclude_unset=True) for need in job.need],
+    )

@@ -1,0 +1,72 @@
+"""What a mixer cut open shows: its layers in order of loading, the levels, and what is mixed."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from keeve.core.mixes.model import Hatch, MixerKind
+from keeve.core.planning.plan import Load, Plan, load_steps
+from keeve.services.views.amounts import StepView, step_view
+
+
+class SectionLayer(NamedTuple):
+    """One layer: its step, hatch, loose volume (L), and the step as it is shown."""
+
+    step: int
+    hatch: Hatch
+    volume_l: float
+    label: StepView
+
+
+@dataclass(frozen=True)
+class SectionFigures:
+    """The figures of a section.
+
+    Args:
+        mixer: kind of mixer.
+        full_l: its volume to the rim, L.
+        working_l: its mixed working volume, L.
+        layers: what is in, in order of loading; nothing once it is mixed.
+        level_l: the level of the mixed load, L.
+        is_mixed: whether it is mixed.
+    """
+
+    mixer: MixerKind
+    full_l: float
+    working_l: float
+    layers: Sequence[SectionLayer]
+    level_l: float
+    is_mixed: bool
+
+
+def section_figures(
+    plan: Plan, load: Load, shares: Mapping[int, float] | None = None, mixed_l: float | None = None
+) -> SectionFigures:
+    """The figures of a section.
+
+    Args:
+        plan: the plan of the load.
+        load: the load.
+        shares: how much of each step is in; None for the whole load.
+        mixed_l: the level in the mixer where it is mixed, L.
+    """
+    return SectionFigures(
+        mixer=plan.mixer.kind,
+        full_l=plan.mixer.full_l,
+        working_l=plan.mixer.working_l,
+        layers=_layers(plan, load, shares) if mixed_l is None else [],
+        level_l=load.yield_l if mixed_l is None else mixed_l,
+        is_mixed=mixed_l is not None,
+    )
+
+
+def _layers(plan: Plan, load: Load, shares: Mapping[int, float] | None) -> list[SectionLayer]:
+    found = []
+    for step in load_steps(plan, load):
+        volume_l = step.volume_l if step.water_l is None else step.water_l
+        if volume_l and shares is not None:
+            volume_l *= shares.get(step.plan.step, 0.0)
+        if volume_l:
+            hatch = plan.material(step.plan.material).hatch if step.plan.material else "water"
+            found.append(SectionLayer(step.plan.step, hatch, volume_l, step_view(plan, load, step)))
+    return found

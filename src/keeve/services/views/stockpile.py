@@ -1,0 +1,92 @@
+"""What a stockpile shows: its moisture load by load with what was predicted, and what comes next."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import NamedTuple
+from uuid import UUID
+
+from sqlalchemy import Engine
+
+from keeve.core.rules.next_water import BAND_SD, NextWater, Reset
+from keeve.core.stockpile.forecast import Observation
+from keeve.services import loads, stockpiles
+from keeve.services.accounts import Visitor
+from keeve.services.stockpiles import Stockpile
+
+
+class MoisturePoint(NamedTuple):
+    """Free moisture predicted for a moment, with the ends of its 80 % range; fractions."""
+
+    mean: float
+    low: float
+    high: float
+
+
+class SeenPoint(NamedTuple):
+    """Free moisture that was seen: by a load, or by a dried pan; a fraction."""
+
+    position: int
+    moisture: float
+    by_pan: bool
+
+
+class ChangePoint(NamedTuple):
+    """A change of the stockpile before the moment of that index."""
+
+    position: int
+    what: Reset
+    at: datetime
+
+
+@dataclass(frozen=True)
+class MoistureHistory:
+    """The history of a stockpile: predictions (the last is the next load's), sights and changes."""
+
+    predicted: Sequence[MoisturePoint]
+    seen: Sequence[SeenPoint]
+    changes: Sequence[ChangePoint]
+
+    @property
+    def top(self) -> float:
+        """The greatest moisture in it."""
+        spread = (point.mean + (point.high - point.mean) / BAND_SD for point in self.predicted)
+        return max([*spread, *(point.moisture for point in self.seen)])
+
+
+def moisture_history(history: Sequence[Observation], following: NextWater) -> MoistureHistory:
+    """The history of a stockpile and the prediction that follows from it."""
+    means = [(step.free_moisture_fraction, step.sd_fraction) for step in following.path]
+    means.append((following.free_moisture_fraction, following.sd_fraction))
+    return MoistureHistory(
+        predicted=[MoisturePoint(mean, mean - BAND_SD * sd, mean + BAND_SD * sd) for mean, sd in means],
+        seen=[
+            SeenPoint(index, step.seen_fraction, by_pan=not observed.past.was_mixed)
+            for index, (observed, step) in enumerate(zip(history, following.path, strict=True))
+            if step.seen_fraction is not None
+        ],
+        changes=[
+            ChangePoint(index, observed.past.reset, observed.at)
+            for index, observed in enumerate(history)
+            if observed.past.reset
+        ],
+    )
+
+
+def stockpile_history(stockpile: Stockpile) -> MoistureHistory | None:
+    """The history of a stockpile; None where nothing was seen of it yet."""
+    return moisture_history(stockpile.history, stockpile.forecast.water) if stockpile.forecast else None
+
+
+class LoadStockpile(NamedTuple):
+    """The stockpile a load is drawn from, and its history."""
+
+    stockpile: Stockpile
+    history: MoistureHistory | None
+
+
+def stockpile_of_load(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> LoadStockpile | None:
+    """The stockpile of a load as it is known before its water; None where there is none."""
+    running = loads.running_load(engine, visitor, load_id)
+    stockpile = stockpiles.stockpile_before(engine, visitor, running, now) if running else None
+    return None if stockpile is None else LoadStockpile(stockpile, stockpile_history(stockpile))

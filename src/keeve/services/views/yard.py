@@ -1,0 +1,46 @@
+"""What the yard shows: the stockpiles with their history, and what the crew owns."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import NamedTuple
+
+from sqlalchemy import Engine
+
+from keeve.core.mixes import materials
+from keeve.core.stockpile.events import FEELS, Feel
+from keeve.services import stockpiles, yard
+from keeve.services.accounts import Visitor
+from keeve.services.stockpiles import Stockpile
+from keeve.services.views.stockpile import MoistureHistory, stockpile_history
+from keeve.services.yard import Kept
+
+
+class StockpileLine(NamedTuple):
+    """A stockpile and its history; None where nothing was seen of it yet."""
+
+    stockpile: Stockpile
+    history: MoistureHistory | None
+
+
+@dataclass(frozen=True)
+class YardPage:
+    """The yard: its stockpiles, what the crew owns, the name of each material, the moisture of each feel."""
+
+    stockpiles: Sequence[StockpileLine]
+    own: Sequence[Kept]
+    material_names: Mapping[str, str]
+    feels: Mapping[Feel, float]
+
+
+def yard_page(engine: Engine, visitor: Visitor, now: datetime) -> YardPage:
+    """The crew's yard."""
+    return YardPage(
+        stockpiles=[
+            StockpileLine(stockpile, stockpile_history(stockpile))
+            for stockpile in stockpiles.stockpiles_of(engine, visitor, now)
+        ],
+        own=yard.yard_of(engine, visitor),
+        material_names={name: material.name for name, material in materials().items()},
+        feels=FEELS,
+    )

@@ -1,0 +1,179 @@
+"""The forms of what a crew owns: what is asked of each kind of thing, and what was typed, to plain values and back."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
+
+from keeve.core.errors import InputError
+from keeve.core.mixes import materials
+from keeve.core.mixes.model import MIXER_NAMES
+from keeve.core.planning.site_mix import WATER
+from keeve.core.planning.yard import YardItem
+from keeve.core.units import System
+from keeve.web.forms.fields import (
+    Choice,
+    Field,
+    Number,
+    Text,
+    at,
+    empty_text,
+    kept_text,
+    kept_value,
+    place,
+    put,
+)
+from keeve.web.forms.plan_sections import VESSEL_KINDS
+
+_MATERIALS = {
+    name: material.name for name, material in sorted(materials().items(), key=lambda item: item[1].name)
+}
+_NAME = Text("Name", ("name",), needed=True)
+
+
+class OwnKind(NamedTuple):
+    """A kind of thing a crew owns: what several are called, what one is, advice on measuring it, its fields."""
+
+    several: str
+    one: str
+    advice: str
+    fields: tuple[Field, ...]
+
+
+YARD: Mapping[str, OwnKind] = {
+    "mixer": OwnKind(
+        "Mixers",
+        "mixer",
+        "The mixed volume per load is about two thirds of the full drum.",
+        (
+            _NAME,
+            Choice("Type", ("mixer_kind",), MIXER_NAMES, needed=True),
+            Number("Mixed volume per load", ("working_l",), "mixed_volume", needed=True),
+            Number("Drum size, full", ("drum_l",), "mixed_volume"),
+            Number("Minutes per load", ("cycle_min",)),
+        ),
+    ),
+    "vessel": OwnKind(
+        "Buckets, shovels, bags",
+        "bucket",
+        "Best: weigh it empty, fill it with water to its mark, weigh it again.",
+        (
+            _NAME,
+            Choice("Type", ("is_a",), VESSEL_KINDS),
+            Number("Volume, to its mark", ("volume_l",), "mixed_volume"),
+            Number("Or weight full of water to its mark", ("full_of_water_kg",), "mass"),
+            Number("Empty weight", ("tare_kg",), "mass"),
+            Number("Mark below the rim", ("mark_mm",), "size"),
+            Choice("Used for", ("material",), {None: "Everything", WATER: "Water", **_MATERIALS}),
+        ),
+    ),
+    "scale": OwnKind(
+        "Scales",
+        "scale",
+        "Weigh at least ten divisions of it at a time; less is a guess.",
+        (
+            _NAME,
+            Number("Weighs up to", ("capacity_kg",), "mass", needed=True),
+            Number("Smallest division, g", ("division_g",), needed=True),
+        ),
+    ),
+    "material": OwnKind(
+        "Materials",
+        "material",
+        "Weigh a level bucket of it, loose and dry: mixes by volume depend on that.",
+        (
+            Choice("Material", ("material",), _MATERIALS, needed=True),
+            Number("Weight of a bag", ("bag_kg",), "bag"),
+            Number("Weight, loose and dry", ("weighed_kg",), "mass"),
+            Number("Volume of the measure", ("weighed_l",), "mixed_volume"),
+            Number("Price per bag", ("price_per_bag",)),
+            Number("Price per tonne", ("price_per_t",)),
+            Text("Bought on", ("bought_on",), is_date=True),
+        ),
+    ),
+}
+
+# What is typed for each measurement of a stockpile, by its event.
+MEASUREMENTS: Mapping[str, tuple[Number, ...]] = {
+    "pan": (
+        Number("Damp, with its pan", ("wet_kg",), "mass", needed=True),
+        Number("Dried, with its pan", ("dry_kg",), "mass", needed=True),
+        Number("Pan alone", ("pan_kg",), "mass", needed=True),
+    ),
+    "bulking": (
+        Number("Height damp", ("damp_height_mm",), "size", needed=True),
+        Number("Height flooded and settled", ("flooded_height_mm",), "size", needed=True),
+    ),
+    "moisture": (Number("Moisture, by dry weight", ("moisture_fraction",), percent=True, needed=True),),
+}
+
+
+def stockpile_event(typed: Mapping[str, str], units: System) -> dict[str, Any]:
+    """The event of a stockpile that was tapped or typed, but for its time.
+
+    Raises:
+        InputError: what was typed is no such number.
+    """
+    event: dict[str, Any] = {name: typed[name] for name in ("id", "kind", "cancels") if name in typed}
+    event |= {"device_id": "page", "device_seq": 0, "schema": 1}
+    match event.get("kind"):
+        case "jar":
+            look, _, floating = typed.get("look", "").partition(" ")
+            event |= {"water_look": look, "floating": floating}
+        case "felt":
+            event |= {"feel": typed.get("feel", "")}
+        case "cover":
+            event |= {"is_on": typed.get("is_on") == "yes"}
+        case kind:
+            for item in MEASUREMENTS.get(str(kind), ()):
+                try:
+                    event[item.name] = item.read(typed.get(item.name, ""), units)
+                except ValueError as fault:
+                    raise InputError("bad_input", str(fault), [item.name]) from None
+    return event
+
+
+@dataclass
+class YardForm:
+    """What stands on the form of one thing: its kind, texts by name, and what is wrong by name."""
+
+    kind: str
+    values: dict[str, str]
+    units: System
+    errors: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def fields(self) -> tuple[Field, ...]:
+        """What is asked of its kind."""
+        return YARD[self.kind].fields
+
+    def refuse(self, fault: InputError) -> None:
+        """Put a refusal beside the fields it names."""
+        message, names = place(fault, {item.name: item.label for item in self.fields})
+        for name in names or [""]:
+            self.errors.setdefault(name, message)
+
+
+def form_of_item(kind: str, item: YardItem | None, units: System) -> YardForm:
+    """The form of a thing as it is; empty where it is new."""
+    raw = item.model_dump(mode="json") if item else {}
+    form = YardForm(kind, {}, units)
+    for asked in form.fields:
+        kept = at(raw, asked.path)
+        form.values[asked.name] = empty_text(asked, units) if kept is None else kept_text(asked, kept, units)
+    return form
+
+
+def typed_item(form: YardForm, typed: Mapping[str, str]) -> dict[str, Any] | None:
+    """The plain values of what was typed; None where something is no number, which the form then says."""
+    form.values.update({name: typed[name].strip() for name in form.values if name in typed})
+    raw: dict[str, Any] = {"kind": form.kind}
+    for asked in form.fields:
+        try:
+            kept = kept_value(asked, form.values[asked.name], form.units)
+        except ValueError as fault:
+            form.errors[asked.name] = str(fault)
+            continue
+        put(raw, asked.path, kept)
+        if kept is None and asked.needed:
+            form.errors[asked.name] = f"{asked.label} is missing: fill it in."
+    return None if form.errors else {name: value for name, value in raw.items() if value is not None}
