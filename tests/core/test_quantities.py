@@ -4,7 +4,7 @@ import pytest
 from pint import UnitRegistry
 
 from keeve.core.errors import InputError
-from keeve.core.quantities import read_quantity
+from keeve.core.quantities import in_reader_units, read_quantity
 from keeve.core.units import Kind, System
 
 UNITS: UnitRegistry[float] = UnitRegistry()
@@ -69,3 +69,23 @@ def test_a_temperature_may_be_below_nought(typed: str, wanted: float) -> None:
 def test_what_is_no_quantity_is_refused(typed: str, kind: Kind | None, words: str) -> None:
     with pytest.raises(InputError, match=words):
         read_quantity(typed, kind, "metric")
+
+
+@pytest.mark.parametrize(
+    ("metric", "us"),
+    [
+        (
+            "400 mm is thicker than it allows (5 to 40 mm).",
+            "15.75 in is thicker than it allows (0.20 to 1.57 in).",
+        ),
+        ("Not below 5 °C.", "Not below 41 °F."),
+        ("30 kg is an unusual bag; 1200 kg/m³ loose.", "66.1 lb is an unusual bag; 74.9 lb/ft³ loose."),
+        ("Past the max: this load may take 4.2 L more.", "Past the max: this load may take 4.4 US qt more."),
+        ("Only 28.3 L are left.", "Only 7.5 US gal are left."),
+        ("Mortar M12, 1 : 4 by volume, 28 days, 10 %.", "Mortar M12, 1 : 4 by volume, 28 days, 10 %."),
+    ],
+)
+def test_a_sentence_is_in_the_reader_s_units(metric: str, us: str) -> None:
+    """Conversions by hand: 25.4 mm, 0.45359237 kg, 16.0185 kg/m3 per lb/ft3, 0.946353 L, 3.785412 L."""
+    assert in_reader_units(metric, "us") == us
+    assert in_reader_units(metric, "metric") == metric

@@ -1,4 +1,4 @@
-"""A job reckoned up: its litres and kilograms by hand, and the waste it proposes for the next."""
+"""The summary of a job: its litres and kilograms by hand, and the waste it proposes for the next."""
 
 from datetime import timedelta
 from uuid import UUID
@@ -23,7 +23,7 @@ def done(number: int, placed_share: float) -> Run:
     return run
 
 
-def test_a_job_is_reckoned_up_by_hand() -> None:
+def test_a_job_is_summed_up_by_hand() -> None:
     """0.25 m3 to fill; four loads of 68.75 L, of the last only half is placed: 240.6 L, less than was to fill."""
     runs = [done(1, 1), done(2, 1), done(3, 1), done(4, 0.5)]
     found = summarise_job(plan(), [(run.load, run.state) for run in runs], {"cement": 4})

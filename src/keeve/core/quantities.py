@@ -1,11 +1,11 @@
-"""Quantities as people type them: decimal comma, fractions, feet and inches, units mixed in one field."""
+"""Quantities as people type and read them: decimal comma, fractions, feet and inches, units mixed in one field."""
 
 import re
 import unicodedata
 from collections.abc import Mapping
 
 from keeve.core.errors import InputError
-from keeve.core.units import AMBIGUOUS, DISPLAY_UNITS, Kind, System, factor, to_kept
+from keeve.core.units import AMBIGUOUS, DISPLAY_UNITS, Kind, System, factor, to_kept, to_shown
 
 # A number with a fraction behind it or a fraction alone, and what stands up to the next number.
 _TERM = re.compile(
@@ -107,3 +107,36 @@ def _kept(number: float, unit: str, kind: Kind | None, system: System) -> float:
         raise InputError(
             "unknown_unit", f"cannot be in {unit}: use {known} or another unit of its kind"
         ) from fault
+
+
+# Figures in a sentence, alone or two with one unit between which something lies.
+_IN_TEXT = re.compile(
+    r"(?<![\w.,:])(-?\d+(?:\.\d+)?)(?:( to | and |–)(-?\d+(?:\.\d+)?))?[ \u202f]?"
+    r"(kg/m³|kg/m3|kg|mm|m³|m²|m|mL|L|°C|MPa)(?![\w/³²])"
+)
+_KINDS: Mapping[str, Kind] = {
+    "kg/m³": "density", "kg/m3": "density", "kg": "mass", "mm": "size", "m³": "volume", "m²": "area",
+    "m": "length", "mL": "admixture", "°C": "temperature", "MPa": "strength",
+}  # fmt: skip
+# Water in a mixer is read in quarts, a load in gallons: a litre more or less here decides. A judgement made here.
+_LARGE_L = 20.0
+
+
+def in_reader_units(text: str, system: System) -> str:
+    """A sentence whose figures are in SI units, with its figures in the reader's.
+
+    Args:
+        text: such as ``12.5 mm is thinner than the mix allows (20 to 40 mm)``.
+        system: the reader's units; metric leaves the sentence as it is.
+    """
+    return text if system == "metric" else _IN_TEXT.sub(lambda found: _restated(found, system), text)
+
+
+def _restated(found: re.Match[str], system: System) -> str:
+    one, between, other, unit = found.groups()
+    kind = _KINDS.get(unit) or ("mixed_volume" if abs(float(other or one)) >= _LARGE_L else "water")
+    shown_in = DISPLAY_UNITS[system][kind]
+    figures = [
+        f"{to_shown(float(figure), kind, system):.{shown_in.decimals}f}" for figure in (one, other) if figure
+    ]
+    return f"{(between or '').join(figures)} {shown_in.unit}"

@@ -98,7 +98,7 @@ def open_invitation(engine: Engine, token: str, now: datetime) -> OpenInvitation
 
 
 def join(engine: Engine, visitor: Visitor, token: str, now: datetime) -> UUID | None:
-    """Take up an invitation with one's own account; the crew's id, None where it is no longer good."""
+    """Accept an invitation with one's own account; the crew's id, None where it is no longer good."""
     with open_session(engine) as session:
         return _take_up(session, token, visitor.account_id, now)
 
@@ -106,7 +106,7 @@ def join(engine: Engine, visitor: Visitor, token: str, now: datetime) -> UUID | 
 def join_as_new(
     engine: Engine, token: str, *, sign_in_name: str, name: str, password: str, now: datetime
 ) -> UUID | None:
-    """Take up an invitation with a new account; the crew's id, None where it is no longer good.
+    """Accept an invitation with a new account; the crew's id, None where it is no longer good.
 
     Raises:
         InputError: the name is taken or empty, or the password too short.

@@ -25,7 +25,7 @@ class Shown(NamedTuple):
 def summary_so_far(
     engine: Engine, visitor: Visitor, plan_id: UUID, used: dict[str, float] | None = None
 ) -> JobSummary | None:
-    """The job of a plan as it was so far; None where the crew has no such plan.
+    """The summary of a job so far; None where the crew has no such plan.
 
     Raises:
         InputError: a count that cannot be.

@@ -41,7 +41,7 @@ class RunningLoad:
         return fold(self.events)
 
     def situation(self, now: datetime) -> Situation:
-        """Where it stands at that moment."""
+        """Where it is in its procedure at that moment."""
         return situation(self.plan, self.load, self.state, now)
 
 
@@ -86,7 +86,7 @@ def check_not_in_future(event: AnyEvent, now: datetime) -> None:
 
 
 def own_event(visitor: Visitor, number: int, now: datetime) -> dict[str, Any]:
-    """What an event has that the server writes down by itself, as the load's event of that number."""
+    """The fields of an event that the server records by itself, as the load's event of that number."""
     return {
         "id": uuid4(),
         "device_id": "keeve",

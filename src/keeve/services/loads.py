@@ -1,4 +1,4 @@
-"""Running loads: begin one, record what happens, see where it stands, read the log."""
+"""Running loads: begin one, record what happens, see where it is, read the log."""
 
 from dataclasses import replace
 from datetime import datetime, timedelta
@@ -59,7 +59,7 @@ def begin_load(engine: Engine, visitor: Visitor, plan_id: UUID, number: int, now
 
 
 def _flow_measured(session: Session, now: datetime) -> float | None:
-    """What the crew's hose was last measured at that day, L/min."""
+    """The flow of the crew's hose as measured last that day, L/min."""
     newest = (
         select(models.Event.content)
         .join(models.Load, models.Load.id == models.Event.load_id)
@@ -74,7 +74,7 @@ def _flow_measured(session: Session, now: datetime) -> float | None:
 def record_event(
     engine: Engine, visitor: Visitor, load_id: UUID, raw: Any, now: datetime
 ) -> RunningLoad | None:
-    """Append one event, once, and give the load as it then stands; None where the crew has no such load.
+    """Append one event, once, and give the load as it is then; None where the crew has no such load.
 
     Raises:
         InputError: the event is malformed, or does not count at its moment.
@@ -115,14 +115,14 @@ def _has_event(*kinds: str) -> ColumnElement[bool]:
 
 
 class InWork(NamedTuple):
-    """A load in work, and where it stands."""
+    """A load in work, and where it is in its procedure."""
 
     running: RunningLoad
     situation: Situation
 
 
 def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[InWork]:
-    """Loads begun lately and not done, what runs out first on top."""
+    """Loads begun lately and not done, the least working time left first."""
     with crew_reading(engine, visitor.crew_id) as session:
         lately = (
             select(models.Load)

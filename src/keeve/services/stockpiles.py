@@ -1,4 +1,4 @@
-"""The crew's stockpiles: what the loads drawn from one told of it, what happened to it, what it will leave for the tap.
+"""The crew's stockpiles: what loads showed of them, what happened to them, the forecast for the next load.
 
 A crew has one stockpile of each sand and stone: where it lies on two sites, it works as two crews.
 """
@@ -55,7 +55,7 @@ class Stockpile:
 
     @property
     def name(self) -> str:
-        """What lies in it."""
+        """The name of its material."""
         return materials()[self.id].name
 
 
@@ -141,7 +141,7 @@ def _observed(loads: Iterable[RunningLoad]) -> list[Observation]:
 def record_stockpile_event(
     engine: Engine, visitor: Visitor, stockpile_id: str, raw: Any, now: datetime
 ) -> bool:
-    """Write down what happened to a stockpile, once, and look ahead again for loads that wait for their water.
+    """Record what happened to a stockpile, once, and look ahead again for loads that wait for their water.
 
     False where nothing of that name lies in a stockpile.
 
@@ -177,7 +177,7 @@ def record_stockpile_event(
 
 
 def record_of_load(engine: Engine, visitor: Visitor, plan: Plan, raw: Any, now: datetime) -> bool:
-    """Write down what happened to the stockpile that a plan's loads are drawn from; False where it has none.
+    """Record what happened to the stockpile that a plan's loads are drawn from; False where it has none.
 
     Raises:
         InputError: the event is malformed, or there is nothing to undo.
@@ -187,7 +187,7 @@ def record_of_load(engine: Engine, visitor: Visitor, plan: Plan, raw: Any, now: 
 
 
 def look_ahead(session: Session, visitor: Visitor, running: RunningLoad, now: datetime) -> None:
-    """Write down, with the load, what its stockpile is expected to leave for the tap."""
+    """Record, with the load, the water its stockpile is expected to leave for the tap."""
     material = followed(running.plan)
     if material is None:
         return

@@ -1,4 +1,4 @@
-"""What a crew owns: read it, write something down, take something out. The newest version of a thing counts."""
+"""What a crew owns: read it, save a thing, remove one. The newest version of a thing counts."""
 
 from datetime import datetime
 from typing import Any, NamedTuple
@@ -54,7 +54,7 @@ def keep_item(engine: Engine, visitor: Visitor, thing_id: UUID, raw: Any, now: d
 
 
 def take_out(engine: Engine, visitor: Visitor, thing_id: UUID, now: datetime) -> bool:
-    """Take something out of the yard; whether it was there."""
+    """Remove something from the yard; whether it was there."""
     with crew_session(engine, visitor.crew_id) as session:
         if all(kept.id != thing_id for kept in _yard(session)):
             return False

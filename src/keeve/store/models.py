@@ -33,7 +33,7 @@ class Crew(Base):
 
 
 class Account(Base):
-    """A person who signs in. Stands above crews: a person may work in several."""
+    """A person who signs in; a person may work in several crews."""
 
     __tablename__ = "account"
 
@@ -184,7 +184,7 @@ class JobSummary(CrewOwned, Base):
 
 
 class YardVersion(CrewOwned, Base):
-    """Something the crew owns, as it was written down at a moment; the newest counts, none in it: it is gone."""
+    """Something the crew owns, as saved at a moment; the newest counts; without content it was removed."""
 
     __tablename__ = "yard_version"
     __table_args__ = (Index("yard_newest", "crew_id", "thing_id", "made_at"),)

@@ -14,6 +14,7 @@ from starlette.templating import Jinja2Templates
 
 from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, QUARTERS, READING_NAMES, RETEMPERING_NAMES
 from keeve.core.planning.plan import nearest_quarter
+from keeve.core.quantities import in_reader_units
 from keeve.core.rules.vessels_and_scales import GaugeVessels
 from keeve.core.units import DISPLAY_UNITS, Kind, to_shown
 from keeve.web.security import FORM_FIELD, form_token
@@ -84,6 +85,12 @@ def _quantity(context: Context, value: float, kind: Kind, decimals: int | None =
     return (
         f"{_decimal(shown, shown_in.decimals if decimals is None else decimals)}{_THIN_SPACE}{shown_in.unit}"
     )
+
+
+@pass_context
+def _in_units(context: Context, text: str) -> str:
+    """A sentence with its figures in the units of the reader."""
+    return in_reader_units(text, context["units"])
 
 
 @pass_context
@@ -244,6 +251,7 @@ def _minutes(value: float) -> str:
 
 _FILTERS: Mapping[str, Any] = {
     "quantity": _quantity,
+    "in_units": _in_units,
     "unit_of": _unit,
     "decimal": _decimal,
     "short": _short,

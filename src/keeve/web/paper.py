@@ -84,7 +84,8 @@ def _style(kind: str) -> str:
     found = []
     for rule in _rules("drawings.css"):
         selector = tinycss2.serialize(rule.prelude).strip()
-        if selector.startswith((f".{kind} ", "svg text", *_OF_ALL)):
+        # Paper paints a stroke over its letters, whatever the order asked for: no halo there.
+        if selector.startswith((f".{kind} ", "svg text", *_OF_ALL)) and not selector.endswith(".halo"):
             found.append(f"{selector} {{ {_declarations(rule)} }}")
     return "".join(found)
 

@@ -34,7 +34,7 @@ def account(run: Run) -> tuple[float, float, float]:
 
 
 def take_up(run: Run) -> None:
-    """The correction that is shown, taken up and put in, one after the other, then mixed."""
+    """The correction that is shown, chosen and put in, one after the other, then mixed."""
     shown = run.now.correction
     assert shown is not None
     run.do("correcting", cause=shown.cause, add_kg=shown.add_kg, water_l=shown.water_l)
@@ -265,7 +265,7 @@ def test_a_warm_mix_lives_shorter_and_the_next_load_is_told_what_cools_it(run: R
     assert run.now.life.life_min == pytest.approx(180)
 
 
-def test_a_reckoned_temperature_shortens_a_life_and_never_lengthens_it() -> None:
+def test_a_computed_temperature_shortens_a_life_and_never_lengthens_it() -> None:
     hot = Run(plan(conditions={"air_c": 34, "water_c": 24}))
     assert hot.now.life.life_min < 100
     assert Run(plan(conditions={"air_c": 6, "water_c": 5})).now.life.life_min == 120

@@ -92,7 +92,7 @@ def test_after_the_stockpile_changed_the_low_end_is_offered(kind: str, words: st
 
 
 def test_the_eye_never_lifts_the_ceiling_and_a_dried_pan_does() -> None:
-    """At 1 % the sand wants 3 % of its mass more than planned; the ceiling was reckoned at 4 %."""
+    """At 1 % the sand wants 3 % of its mass more than planned; the ceiling was computed for 4 %."""
     at = NOON + timedelta(hours=2)
     taught = [
         Observation(

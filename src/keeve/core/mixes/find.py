@@ -1,4 +1,4 @@
-"""Finding a mix by what it is for, how thick it is laid, and what is in the yard."""
+"""Finding a mix by its use, its layer thickness and the materials on hand."""
 
 from collections.abc import Collection, Iterable
 from typing import NamedTuple

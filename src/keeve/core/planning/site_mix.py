@@ -164,7 +164,7 @@ def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str,
         mix: the mix in its proportion.
         job: the job, for what was weighed.
         workings: keeps the rules that are run.
-        assumed: takes up the defaults, by field.
+        assumed: gets the defaults that are taken, by field.
 
     Raises:
         InputError: the job names a material that the mix has not.

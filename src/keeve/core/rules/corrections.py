@@ -65,7 +65,7 @@ def correct_wet(
         dict[str, Dimension] | None, older("bulk_densities_kg_m3", "densities")
     ] = None,
 ) -> CorrectWet:
-    """How much of everything dry, in the mix's own ratio, takes up too much water.
+    """The dry materials, in the mix's own ratio, that correct a load with too much water.
 
     Args:
         charged_kg: what is in, oven-dry kg by name, in the mix's ratio.
@@ -92,7 +92,7 @@ def correct_wet(
     if wanted <= brought:
         raise InputError(
             "material_too_wet",
-            "moisture_fraction is so high that this material brings more water than it takes up: use drier sand.",
+            "moisture_fraction is so high that this material brings more water than it binds: use drier sand.",
             ["moisture_fraction"],
         )
     surplus = water_kg - wanted

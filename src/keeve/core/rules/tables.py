@@ -5,12 +5,7 @@ from itertools import pairwise
 
 
 def between_rows(table: Sequence[tuple[float, float]], value: float) -> float | None:
-    """What stands at a value, linear between the rows; None outside the table.
-
-    Args:
-        table: rows of a rising value and what stands at it.
-        value: where to read.
-    """
+    """The value of a table, linear between its rows; None outside the table."""
     for (low, at_low), (high, at_high) in pairwise(table):
         if low <= value <= high:
             return at_low + (at_high - at_low) * (value - low) / (high - low)

@@ -74,7 +74,7 @@ def coat_volume(
         length_m: length of the wall, m.
         height_m: height of the wall, m.
         openings_m2: area of doors and windows, m2.
-        uneven_mm: what an uneven ground takes up besides, mm on average.
+        uneven_mm: extra thickness for an uneven wall, mm on average.
 
     Returns:
         net_area_m2 (m2) and volume_m3 (m3).

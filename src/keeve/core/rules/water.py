@@ -18,7 +18,7 @@ WaterState = Literal["empty", "below", "in_range", "at_ceiling", "over"]
 
 
 class WaterWindow(Result):
-    """Where the water stands, all in litres."""
+    """The water in its window, all in litres."""
 
     total_l: float
     remaining_l: float

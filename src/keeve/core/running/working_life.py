@@ -100,7 +100,7 @@ def _computed_c(plan: Plan, load: Load, workings: Workings) -> float | None:
 
 
 def heat_masses(plan: Plan, load: Load) -> dict[str, float]:
-    """What of a load takes up heat, kg, by the names that the rules of temperature give it."""
+    """The masses of a load that hold heat, kg, by the names that the rules of temperature use."""
     return {
         "aggregate_kg": sum(item.dry_kg for item in load.charges if item.material not in plan.binders),
         "cement_kg": sum(item.dry_kg for item in load.charges if item.material in plan.binders),

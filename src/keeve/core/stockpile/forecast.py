@@ -211,7 +211,7 @@ def _trend(history: Sequence[Observation], found: NextWater) -> str:
     percent = found.free_moisture_fraction * 100
     if len(steps) < 2:
         return f"The pile holds {percent:.1f} % free water, as last seen."
-    # Foretold for the second is what the first taught: before it there was only the usual stockpile.
+    # The prediction for the second load is what the first taught: before it there was only the usual stockpile.
     before = steps[1].free_moisture_fraction
     loads = f"over {sum(told.past.was_mixed for told in lately)} loads"
     if before - found.free_moisture_fraction > _WORTH_SAYING:

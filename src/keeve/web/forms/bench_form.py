@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from keeve.core.errors import InputError
+from keeve.core.quantities import in_reader_units
 from keeve.core.units import System
 from keeve.services.views.bench import BenchView
 from keeve.web.forms.fields import Number, place, put
@@ -77,4 +78,4 @@ def in_words(fault: InputError, view: BenchView, units: System) -> tuple[InputEr
     message, _ = place(fault, {name: item.label for name, item in known.items()})
     meant = next(iter((fault.meant or {}).items()), None)
     offer = known[meant[0]].shown(meant[1], units) if meant and meant[0] in known else ""
-    return InputError(fault.code, message, fault.fields, fault.meant), offer
+    return InputError(fault.code, in_reader_units(message, units), fault.fields, fault.meant), offer

@@ -11,6 +11,7 @@ from keeve.core.mixes import library
 from keeve.core.mixes.model import Mix
 from keeve.core.planning.job import Job
 from keeve.core.planning.yard import YardItem, begun_with
+from keeve.core.quantities import in_reader_units
 from keeve.core.units import System
 from keeve.formats.job_file import parse_job, read_job, write_job
 from keeve.web.forms.fields import (
@@ -134,6 +135,7 @@ class PlanForm:
         named = InputError(fault.code, fault.message, [self._name(path) for path in fault.fields])
         labels = {"title": "Job", "mix": "Mix", **{name: item.label for name, item in self.fields.items()}}
         message, names = place(named, labels)
+        message = in_reader_units(message, self.units)
         for name in names or [""]:
             self.errors.setdefault(name, message)
         if offer := self.offer(fault.meant):
