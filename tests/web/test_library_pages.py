@@ -8,7 +8,7 @@ from sqlalchemy import Engine
 from keeve.core.mixes import get_mix, library, mix_text
 from keeve.core.rules.calc import all_rules
 from keeve.services.views.rules import CARD_FIGURES
-from keeve.web.forms.rule_form import Field, Group, fields_of, grown, shrunk, typed_values
+from keeve.web.forms.rule_form import RuleField, RuleGroup, fields_of, grown, shrunk, typed_values
 from web.conftest import Client, Clock
 
 
@@ -18,10 +18,10 @@ def client(engine: Engine) -> Client:
     return Client(engine, Clock())
 
 
-def leaves(fields: list[Field | Group]) -> dict[str, str]:
+def leaves(fields: list[RuleField | RuleGroup]) -> dict[str, str]:
     found: dict[str, str] = {}
     for item in fields:
-        found |= leaves(item.members) if isinstance(item, Group) else {item.path: item.value}
+        found |= leaves(item.members) if isinstance(item, RuleGroup) else {item.path: item.value}
     return found
 
 

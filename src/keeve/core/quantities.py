@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from keeve.core.errors import InputError
 from keeve.core.units import AMBIGUOUS, DISPLAY_UNITS, Kind, System, factor, to_kept, to_shown
 
-# A number with a fraction behind it or a fraction alone, and what stands up to the next number.
+# A number with a fraction behind it or a fraction alone, and what follows up to the next number.
 _TERM = re.compile(
     r"(?:(\d+(?:[.,]\d*)?|[.,]\d+)(?:\s*[\s-]\s*(\d+)/(\d+))?(?!/)|(\d+)/(\d+))\s*([^\d.,/-]*)"
 )

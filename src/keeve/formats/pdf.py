@@ -11,7 +11,7 @@ def write_pdf(settings: Iterable[str], files: Path, pages: int) -> bytes:
 
     Args:
         settings: each a page of HTML that holds its styles and pictures itself; a file it names, such as a font,
-            stands in ``files``.
+            is in ``files``.
         files: the folder of those files. Everything else is refused.
         pages: how many pages it may take.
     """
@@ -38,5 +38,5 @@ def write_pdf(settings: Iterable[str], files: Path, pages: int) -> bytes:
     return found
 
 
-# Names no host: whatever stands under it comes from the folder, and all else is refused.
+# Names no host: whatever is under it comes from the folder, and all else is refused.
 _BASE = "http://paper/"

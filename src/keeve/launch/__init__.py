@@ -1,1 +1,1 @@
-"""Starting what Keeve stands on: PostgreSQL, the server, the checks."""
+"""Starting what Keeve needs: PostgreSQL, the server, the checks."""

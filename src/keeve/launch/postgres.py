@@ -187,7 +187,7 @@ class Cluster:
             except psycopg.OperationalError as fault:
                 if self._process is not None and self._process.poll() is not None:
                     raise LaunchError(
-                        f"PostgreSQL stopped at once: its reason stands in {self.folder / 'postgres.log'}."
+                        f"PostgreSQL stopped at once: its reason is in {self.folder / 'postgres.log'}."
                     ) from None
                 if time.monotonic() > deadline:
                     raise LaunchError(f"PostgreSQL does not answer: {fault}") from None

@@ -158,7 +158,7 @@ def sign_in(engine: Engine, *, sign_in_name: str, password: str, address: str, n
         if _too_many_failures(session, name, address, now):
             raise SignInRefused("Too many tries. Wait a quarter of an hour, then try again.")
         account = _account(session, name)
-        # An unknown name costs the same time as a wrong password, so that neither can be told apart.
+        # An unknown name costs the same time as a wrong password, so that the answer does not say which it was.
         right = _matches(account.password_hash if account else _nobodys_hash(), password)
         if account and right:
             crew_id = _crew_to_open(session, account.id)

@@ -194,7 +194,7 @@ def _heading(text: str, longest: int) -> str:
     return first if len(first) <= longest else f"{first[: longest - 1].rstrip()}…"
 
 
-# The endings of field names, the longer before the shorter, and the units they stand for.
+# The endings of field names, the longer before the shorter, and their units.
 _ENDINGS: Mapping[str, str] = {
     "_kg_m3": "kg/m³", "_kg_l": "kg/L", "_m3_h": "m³/h", "_m3": "m³", "_m2": "m²", "_mm": "mm", "_m": "m",
     "_kg": "kg", "_t": "t", "_mpa": "MPa", "_ml": "mL", "_l": "L", "_min": "min", "_c": "°C", "_fraction": "",

@@ -21,7 +21,7 @@ def parse_mix(text: str) -> Mix:
     """A mix from YAML or JSON text, written out in full.
 
     Raises:
-        InputError: broken text, references (with which a few lines can stand for millions), or a field that is
+        InputError: broken text, references (with which a few lines can mean millions), or a field that is
             wrong, named.
     """
     raw = _yaml(text)

@@ -162,7 +162,7 @@ class Admixture(Strict):
         usual_per_100kg: what such a product's label usually says, from least to greatest, mL of a liquid or g of a
             powder to 100 kg of binder: for catching slips only.
         looks: how the mix looks with it, where that is not as without: it loosens the mix without water.
-        optional: whether the mix stands without it.
+        optional: whether the mix works without it.
         packs: whether it comes as one pack a batch.
     """
 

@@ -64,7 +64,7 @@ def shovels_of(plan: Plan, charge: Charge, share: float = 1.0) -> Shovels | None
 
 
 class GaugedAmount(NamedTuple):
-    """A charge, or a step's share of it, as the plan's gauge tells it: in which gauge, and what that has of it."""
+    """A charge, or a step's share of it, in the plan's gauge."""
 
     gauge: Gauge
     mass_kg: float
@@ -86,7 +86,7 @@ def gauged(plan: Plan, charge: Charge, share: float = 1.0, gauge: Gauge | None =
 
 
 def gauges_of(plan: Plan, load: Load) -> list[Gauge]:
-    """The gauges that a load can be told in, with what the plan has; a mix by the bag goes by bags."""
+    """The gauges that a load can be measured in, with what the plan has; a mix by the bag goes by bags."""
     if plan.mix.basis == "bag":
         return []
     every: tuple[Gauge, ...] = ("weight", "scale", "volume", "shovels")
@@ -106,7 +106,7 @@ class Fill(NamedTuple):
 
 
 def fill_of(gauged: GaugedAmount) -> Fill | None:
-    """One of the fills that a charge is told in; None where it is told by weight alone, or by the shovel."""
+    """One of the fills that a charge is counted in; None where it goes by weight alone, or by the shovel."""
     if gauged.gauge == "volume" and gauged.vessels and gauged.vessels.count:
         return Fill(gauged.vessels.name, gauged.mass_kg / gauged.vessels.count, gauged.vessels.count)
     if gauged.gauge == "scale" and gauged.gross:
@@ -175,7 +175,7 @@ def in_vessels(plan: Plan, load: Load, workings: Workings) -> GaugeVessels | Non
             batch_tolerance=_TOLERANCE,
         )
     except InputError:
-        # A load smaller than its vessels cannot be gauged in them: it is told by weight.
+        # A load smaller than its vessels cannot be measured in them: it goes by weight.
         return None
 
 

@@ -90,7 +90,7 @@ def binder_kg(parts: list[Part], amounts: LoadAmounts) -> float:
 
 
 def each_size(sizes: list[LoadSize], load_of: Callable[[LoadSize], Load]) -> list[Load]:
-    """Every load; loads of one size are computed once, and stand once in the workings."""
+    """Every load; loads of one size are computed once, and are once in the workings."""
     by_size: dict[float, Load] = {}
     for size in sizes:
         if size.volume_m3 not in by_size:

@@ -72,7 +72,7 @@ class Charge(_Part):
 
 
 class LoadWater(_Part):
-    """Water to add, L, without the water in aggregate and admixtures, which stands beside it."""
+    """Water to add, L, without the water in aggregate and admixtures, which is beside it."""
 
     start_l: float
     min_l: float

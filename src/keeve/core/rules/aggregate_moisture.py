@@ -127,7 +127,7 @@ def sand_bulking(
 
 _SWELLED_IN_WATER = RuleWarning(
     code="negative_bulking",
-    message="The flooded sand stands higher than the damp sand, which cannot be: taken as no bulking.",
+    message="The flooded sand is higher than the damp sand, which cannot be: taken as no bulking.",
     field="flooded_height_mm",
     suggestion="Measure again after the sand has settled.",
 )
@@ -205,7 +205,7 @@ def silt_jar(
     water_look: WaterLook | None = None,
     floating: Floating | None = None,
 ) -> SiltJar:
-    """Whether a sand is clean enough, by a jar shaken up and left to stand. A field look, not a measurement.
+    """Whether a sand is clean enough, by a jar shaken up and left alone. A field look, not a measurement.
 
     Args:
         sand_mm: height of the settled sand, mm.

@@ -1,6 +1,6 @@
 """Designed concrete by ACI 211.1-91: from strength, slump and stone to masses a cubic metre.
 
-The tables are written from memory of the standard, in its own units, and stand beside what reads them.
+The tables are written from memory of the standard, in its own units, and are beside what reads them.
 """
 
 from collections.abc import Sequence
@@ -255,7 +255,7 @@ def _highest_ratio(exposure: Exposure, air_entrained: bool, thin: bool, sulfate:
     if not air_entrained:
         raise InputError(
             "severe_without_air",
-            "exposure severe needs air_entrained: without air it does not stand frost. Entrain air.",
+            "exposure severe needs air_entrained: without air, frost breaks it. Entrain air.",
             ["air_entrained", "exposure"],
         )
     return (_SEVERE_THIN_RATIO if thin else _SEVERE_RATIO) - (_SULFATE_LOWER if sulfate else 0.0)

@@ -14,7 +14,7 @@ class _Proportion(NamedTuple):
     sand: tuple[float, float, float] | None  # None: 2 1/4 to 3 times the sum of the binders
 
 
-# ASTM C270 table 1, from memory. Type M stands at 1 : 1/4 : 3 1/2 by custom, inside its range.
+# ASTM C270 table 1, from memory. Type M is 1 : 1/4 : 3 1/2 by custom, inside its range.
 _TYPES: dict[str, _Proportion] = {
     "M": _Proportion((0.25, 0.25, 0.25), None),
     "S": _Proportion((0.25, 0.5, 0.5), None),

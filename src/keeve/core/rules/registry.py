@@ -261,7 +261,7 @@ def rule(
 
 
 def _plain_signature(function: Callable[..., Any]) -> inspect.Signature:
-    """The signature with bare types: the bounds of an input stand in its line of the docstring or are refused."""
+    """The signature with bare types: the bounds of an input are in its line of the docstring or are refused."""
     signature, hints = inspect.signature(function), get_type_hints(function)
     parameters = [one.replace(annotation=hints[name]) for name, one in signature.parameters.items()]
     return signature.replace(parameters=parameters, return_annotation=hints["return"])

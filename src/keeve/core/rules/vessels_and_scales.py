@@ -296,7 +296,7 @@ def tare(gross_kg: Annotated[list[Dimension], Field(min_length=1)], net_kg: list
     warnings = [
         RuleWarning(
             code="tares_disagree",
-            message=f"A tare of {one:.2f} kg stands against {middle:.2f} kg of the others.",
+            message=f"One weighing gives a tare of {one:.2f} kg, the others {middle:.2f} kg.",
             field=f"gross_kg.{index}",
             suggestion="Weigh that vessel empty again, or give it its own name.",
         )

@@ -267,7 +267,7 @@ def layered_wall_volume(
 
     Args:
         thickness_mm: thickness of the infill, mm.
-        studs: what stands inside it: width, depth (mm) and length of all (m).
+        studs: the studs inside it: width, depth (mm) and length of all (m).
         wall_area_m2: face of the wall, openings included, m2; or its length, with height_m.
         length_m: length of the wall, m.
         openings_m2: area of doors and windows, m2.
@@ -284,7 +284,7 @@ def layered_wall_volume(
         if stud.depth_mm > thickness_mm:
             raise InputError(
                 "stud_too_deep",
-                f"studs.{index}.depth_mm is more than thickness_mm: the stud would stand out of the wall.",
+                f"studs.{index}.depth_mm is more than thickness_mm: the stud would be deeper than the wall.",
                 [f"studs.{index}.depth_mm", "thickness_mm"],
             )
     face_m2 = _face_m2("wall_area_m2", wall_area_m2, length_m, height_m)

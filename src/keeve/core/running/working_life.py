@@ -81,7 +81,7 @@ def life_of(plan: Plan, load: Load, state: LoadState, workings: Workings) -> Lif
 def _computed_c(plan: Plan, load: Load, workings: Workings) -> float | None:
     """What the mix comes to by the plan's temperatures; None where they are not known, or it cannot be mixed so.
 
-    Materials lie at the temperature of the air unless the stockpile's own was told.
+    Materials lie at the temperature of the air unless the stockpile's own is given.
     """
     site = plan.conditions
     if site.air_c is None or site.water_c is None:

@@ -99,7 +99,7 @@ _SEEN_NOTHING = PastLoad(added_l=0.0, dry_aggregate_kg=1.0, judged="unmixed")
 
 
 def _between_loads(event: StockpileEvent) -> PastLoad | None:
-    """An event of the stockpile as the history tells it; None for what says nothing of its water."""
+    """An event of the stockpile as the history has it; None for what says nothing of its water."""
     match event:
         case Rained():
             return _SEEN_NOTHING.model_copy(update={"reset": "rain"})
@@ -213,7 +213,7 @@ def _trend(history: Sequence[Observation], found: NextWater) -> str:
         return f"The pile holds {percent:.1f} % free water, as last seen."
     # The prediction for the second load is what the first taught: before it there was only the usual stockpile.
     before = steps[1].free_moisture_fraction
-    loads = f"over {sum(told.past.was_mixed for told in lately)} loads"
+    loads = f"over {sum(observed.past.was_mixed for observed in lately)} loads"
     if before - found.free_moisture_fraction > _WORTH_SAYING:
         return f"The pile is drying: {before * 100:.1f} to {percent:.1f} % free water {loads}."
     if found.free_moisture_fraction - before > _WORTH_SAYING:

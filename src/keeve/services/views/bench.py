@@ -350,6 +350,16 @@ class Between(NamedTuple):
     slides: Sequence[Slide]
     position: int
 
+    @property
+    def last(self) -> int:
+        """The number of the wettest look, from 0."""
+        return len(self.slides) - 1
+
+    @property
+    def middle(self) -> int:
+        """The number of the look it begins with."""
+        return len(self.slides) // 2
+
 
 def between_readings(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> Between | None:
     """The looks between too dry and too wet; None where the crew has no such load."""

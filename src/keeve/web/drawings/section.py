@@ -11,15 +11,15 @@ from keeve.web.drawings.vessel import Vessel
 
 CENTRE_X = 350.0
 BOTTOM_Y = 500.0
-# Labels of the layers stand in a column from here, each with its numbered disc.
+# Labels of the layers are in a column from here, each with its numbered disc.
 LABEL_X = 590.0
 _DISC = 19.0
 _LABEL_GAP = 74.0
 _LABELS_LOW, _LABELS_HIGH = 66.0, 470.0
 _LEADER_X = 550.0
-# On a narrow picture the disc stands in the layer, this far left of the dot.
+# On a narrow picture the disc is in the layer, this far left of the dot.
 _DISC_LEFT = 60.0
-# Labels of the two levels stand left of the mixer.
+# Labels of the two levels are left of the mixer.
 _MARKS_X, _MARKS_GAP = 150.0, 52.0
 _ROUGHNESS = 3.0
 

@@ -30,7 +30,7 @@ class Face(NamedTuple):
 
 
 class Size(NamedTuple):
-    """A size on the figure: its two ends, its name, and on which side of it the text stands."""
+    """A size on the figure: its two ends, its name, and on which side of it the text is."""
 
     one: Place
     other: Place
@@ -47,7 +47,7 @@ class Solid(NamedTuple):
 
 @dataclass(frozen=True)
 class DimensionLine:
-    """A dimension: two ends, where its text stands, and the name of the size it shows."""
+    """A dimension: two ends, where its text is, and the name of the size it shows."""
 
     x1: float
     y1: float
@@ -282,7 +282,7 @@ def _infill(given: _Given) -> _Drawing:
     (_, thick), to_scale = _seen(max(w, h), given["thickness_mm"] / 1000)
     faces = _block(0, 0, 0, w, thick, h)
     layer = given.get("layer_mm", 50.0) / 1000
-    # Drawn no closer than the eye tells apart.
+    # Drawn no closer than the eye can separate.
     every = max(layer, h / 14)
     for index in range(1, int(h / every) + 1):
         faces.append(Face("layer", [(0, 0, index * every), (w, 0, index * every)], is_closed=False))
@@ -308,7 +308,7 @@ def _overlay(given: _Given) -> _Drawing:
 
 
 def _bags(given: _Given) -> _Drawing:
-    """Bags stacked five high, no more than can be told apart."""
+    """Bags stacked five high, no more than the eye can count."""
     count = min(math.ceil(given["bags"]), 20)
     faces: list[Face] = []
     for pile in reversed(range((count + 4) // 5)):

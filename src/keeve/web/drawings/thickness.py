@@ -22,7 +22,7 @@ _LEAST_WIDTH = 4.0
 
 
 def thickness_x(thickness_mm: float) -> float:
-    """Where a thickness stands: each tenfold takes the same length."""
+    """The place of a thickness: each tenfold takes the same length."""
     bounded = min(max(thickness_mm, _LEAST_MM), _MOST_MM)
     return round(math.log(bounded / _LEAST_MM) / math.log(_MOST_MM / _LEAST_MM) * WIDTH, 1)
 

@@ -1,4 +1,4 @@
-"""The outline of a vessel cut open, and how high a volume stands in it."""
+"""The outline of a vessel cut open, and how high a volume reaches in it."""
 
 from bisect import bisect_left
 from dataclasses import dataclass
@@ -69,7 +69,7 @@ class Vessel:
         return _OUTLINES[self.kind][-1][1] * self.width / 2
 
     def level(self, volume_l: float) -> float:
-        """The height at which a volume stands, in drawing units; the rim where it is more than full."""
+        """The height that a volume reaches, in drawing units; the rim where it is more than full."""
         share = min(max(volume_l / self.full_l, 0.0), 1.0)
         filled = _filled(self.kind)
         index = bisect_left(filled, share)

@@ -125,7 +125,7 @@ def _inside(x: float, margin: float, width: float) -> float:
 
 
 def _marks(figures: WaterFigures, x: Callable[[float], float], width: float) -> list[Mark]:
-    """Start, target and ceiling with labels apart; a start at the target is not told twice."""
+    """Start, target and ceiling with labels apart; a start at the target has no mark of its own."""
     window = figures.window
     every = (("start", window.start_l), ("target", window.target_l), ("ceiling", window.ceiling_l))
     labels = spread(

@@ -12,7 +12,7 @@ from keeve.web.pages import slug
 
 @dataclass
 class MixForm:
-    """What stands on the form: the figures asked, texts by name, and what is wrong by name."""
+    """What is on the form: the figures asked, texts by name, and what is wrong by name."""
 
     fields: list[Number]
     values: dict[str, str]
@@ -22,7 +22,7 @@ class MixForm:
 def form_of_mix(mix: Mix, units: System, *, is_own: bool) -> MixForm:
     """The form as it begins: the mix as it is."""
     raw = mix.model_dump(mode="json")
-    fields = _entries(mix)
+    fields = _asked_of(mix)
     values = {asked.name: asked.write(at(raw, asked.path), units) for asked in fields}
     return MixForm(fields, {"name": mix.name if is_own else f"{mix.name}, our own", "remark": "", **values})
 
@@ -65,7 +65,7 @@ def changed_mix(mix: Mix, form: MixForm, units: System, *, is_own: bool) -> Mix 
         return None
 
 
-def _entries(mix: Mix) -> list[Number]:
+def _asked_of(mix: Mix) -> list[Number]:
     """What of a mix can be changed on the form."""
     found = []
     if mix.basis != "design":

@@ -18,8 +18,8 @@ _DOT = "."
 
 
 @dataclass(frozen=True)
-class Field:
-    """One figure: its path, last name, kind of control, choices, limits in words, and what stands in it."""
+class RuleField:
+    """One figure: its path, last name, kind of control, choices, limits in words, and its value."""
 
     path: str
     name: str
@@ -31,16 +31,16 @@ class Field:
 
 
 @dataclass(frozen=True)
-class Group:
+class RuleGroup:
     """A list or an object of figures: its path, name and members; ``grows`` by ``number`` or by ``name``."""
 
     path: str
     name: str
-    members: list["Field | Group"] = field(default_factory=list)
+    members: list["RuleField | RuleGroup"] = field(default_factory=list)
     grows: str = ""
 
 
-def fields_of(rule: Rule, given: Mapping[str, Any]) -> list[Field | Group]:
+def fields_of(rule: Rule, given: Mapping[str, Any]) -> list[RuleField | RuleGroup]:
     """The fields of a rule's inputs, with ``given`` (plain JSON values, possibly wrong ones) in them."""
     schema = _schema(rule)
     return list(_properties(schema, schema.get("$defs", {}), given, ""))
@@ -92,14 +92,16 @@ def _schema(rule: Rule) -> Schema:
     return rule.inputs.model_json_schema()
 
 
-def _properties(schema: Schema, defs: Schema, given: Any, path: str) -> Iterator[Field | Group]:
+def _properties(schema: Schema, defs: Schema, given: Any, path: str) -> Iterator[RuleField | RuleGroup]:
     values = given if isinstance(given, Mapping) else {}
     for name, inner in schema["properties"].items():
         needed = name in schema.get("required", [])
         yield _node(inner, defs, values.get(name), path + name, name, needed)
 
 
-def _node(schema: Schema, defs: Schema, value: Any, path: str, name: str, needed: bool) -> Field | Group:
+def _node(
+    schema: Schema, defs: Schema, value: Any, path: str, name: str, needed: bool
+) -> RuleField | RuleGroup:
     chosen = _resolved(schema, defs, value)
     kind = chosen.get("type")
     if kind == "array":
@@ -108,21 +110,23 @@ def _node(schema: Schema, defs: Schema, value: Any, path: str, name: str, needed
             _node(chosen["items"], defs, item, f"{path}{_DOT}{index}", str(index + 1), True)
             for index, item in enumerate(items)
         ]
-        return Group(path, name, members, "number")
+        return RuleGroup(path, name, members, "number")
     if kind == "object" and "properties" in chosen:
-        return Group(path, name, list(_properties(chosen, defs, value, path + _DOT)))
+        return RuleGroup(path, name, list(_properties(chosen, defs, value, path + _DOT)))
     if kind == "object":
         items_by_name = value if isinstance(value, Mapping) else {}
         members = [
             _node(chosen["additionalProperties"], defs, item, f"{path}{_DOT}{key}", key, True)
             for key, item in items_by_name.items()
         ]
-        return Group(path, name, members, "name")
+        return RuleGroup(path, name, members, "name")
     choices = tuple(chosen.get("enum", ())) or (("true", "false") if kind == "boolean" else ())
     shown = "" if value is None else str(value).lower() if isinstance(value, bool) else _text(value)
     default = schema.get("default")
     limits = _limits(chosen) + ("" if default is None else f"; {_text(default)} unless given")
-    return Field(path, name, "choice" if choices else str(kind), shown, needed, limits.strip("; "), choices)
+    return RuleField(
+        path, name, "choice" if choices else str(kind), shown, needed, limits.strip("; "), choices
+    )
 
 
 def _resolved(schema: Schema, defs: Schema, value: Any) -> Schema:

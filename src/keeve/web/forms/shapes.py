@@ -1,4 +1,4 @@
-"""The shapes of a job: for each its words, the sizes it asks for, and how it stands in the job file."""
+"""The shapes of a job: for each its words, the sizes it asks for, and what it is in the job file."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass

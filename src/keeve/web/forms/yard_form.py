@@ -134,7 +134,7 @@ def stockpile_event(typed: Mapping[str, str], units: System) -> dict[str, Any]:
 
 @dataclass
 class YardForm:
-    """What stands on the form of one thing: its kind, texts by name, and what is wrong by name."""
+    """What is on the form of one thing: its kind, texts by name, and what is wrong by name."""
 
     kind: str
     values: dict[str, str]

@@ -57,7 +57,7 @@ def show_between(
     if found is None:
         raise HTTPException(404)
     slides = [(slide, state_at(slide.drawing, slide.wetness)) for slide in found.slides]
-    return page(request, "bench/between.html", slides=slides, position=found.position)
+    return page(request, "bench/between.html", slides=slides, found=found)
 
 
 @router.post("/bench/{load_id}/events")
@@ -117,8 +117,8 @@ def _bench(database: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> 
 
 def _refused(fault: InputError, view: BenchView, visitor: Visitor) -> Response:
     """A refusal in the words of the bench, with what was probably meant."""
-    told, offer = in_words(fault, view, visitor.units)
-    answer = told.as_json()
+    reworded, offer = in_words(fault, view, visitor.units)
+    answer = reworded.as_json()
     return JSONResponse({**answer, "offer": f"It was {offer}" if offer else ""}, status_code=422)
 
 

@@ -91,7 +91,7 @@ def change_units(request: Request, database: Database, visitor: SignedIn) -> Res
 
 @router.post("/plan/open")
 def open_file(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
-    """The form as a job file has it; what is wrong with the file stands over the form."""
+    """The form as a job file has it; what is wrong with the file is above the form."""
     text = request.state.form.get("file", "")
     known = mixes.every_mix(database, visitor)
     try:

@@ -84,7 +84,7 @@ def _answer(rule: Rule, given: dict[str, Any]) -> dict[str, Any]:
 
 @cache
 def _mathml(rule_id: str) -> list[str]:
-    """Each of the rule's formulas as MathML, so that they can stand below each other where it is narrow."""
+    """Each of the rule's formulas as MathML, so that they go below each other where it is narrow."""
     from latex2mathml.converter import convert  # a tenth of a second that only these pages need
 
     return [convert(part, display="block") for part in all_rules()[rule_id].math.split(r"\qquad")]

@@ -8,7 +8,6 @@ const TICK_MS = 250;
 
 const read = (name, otherwise) => JSON.parse(localStorage.getItem(name) || JSON.stringify(otherwise));
 const write = (name, value) => localStorage.setItem(name, JSON.stringify(value));
-const figure = (typed) => Number(typed.replace(",", ".")) || 0;
 const clock = (seconds) => `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, "0")}`;
 
 function span(minutes) {
@@ -94,7 +93,10 @@ document.addEventListener("alpine:init", () => {
 
     change(button) {
       const input = button.parentElement.querySelector("[data-typed]");
-      const wanted = figure(input.value) + Number(button.dataset.step);
+      const typed = Number(input.value.trim().replace(",", "."));
+      // A fraction or a unit is the server's to read: only a plain number goes up and down.
+      if (!Number.isFinite(typed)) return;
+      const wanted = typed + Number(button.dataset.step);
       input.value = Math.min(Math.max(wanted, Number(input.min)), Number(input.max)).toFixed(1);
       input.dispatchEvent(new Event("input", { bubbles: true }));
     },

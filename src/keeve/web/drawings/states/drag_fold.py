@@ -67,7 +67,7 @@ def _wave(wet: float) -> list[Point]:
         )
         slack = 26 + 10 * u + 3 * math.sin(u * 14)
         height = fat * (1 - wet) + slack * wet + ragged(index) * 1.2 * (1 - wet)
-        # A fat ridge leans over in the way it is pushed; its crest stands before its foot.
+        # A fat ridge leans over in the way it is pushed; its crest is ahead of its foot.
         points.append((x - 26 * (1 - wet) * (height / 92) ** 2 * (1 - u), _GROUND - height + 6))
     return [*points, (148, _GROUND + 6)]
 

@@ -10,7 +10,7 @@ _HEIGHT, _BOTTOM, _TOP = 132.0, 44.0, 22.0
 
 
 def slump_cone(wetness: float, mixed: bool) -> list[Shape]:
-    """What stands when the cone is gone.
+    """The shape that is left when the cone is lifted.
 
     Args:
         wetness: 0 hardly sinks, 0.5 sinks in range, 1 collapses.
