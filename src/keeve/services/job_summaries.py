@@ -15,7 +15,7 @@ from keeve.store import models
 from keeve.store.database import crew_reading, crew_session
 
 
-class Shown(NamedTuple):
+class ClosedWaste(NamedTuple):
     """The waste of a closed job, and its title."""
 
     title: str
@@ -60,7 +60,7 @@ def close_job(engine: Engine, visitor: Visitor, plan_id: UUID, used: dict[str, f
     return True
 
 
-def last_waste(engine: Engine, visitor: Visitor, mix_id: str = "") -> Shown | None:
+def last_waste(engine: Engine, visitor: Visitor, mix_id: str = "") -> ClosedWaste | None:
     """The waste of the newest closed job, of a mix or of any; None before one was closed."""
     newest = (
         select(models.JobSummary.title, models.JobSummary.content)
@@ -71,7 +71,9 @@ def last_waste(engine: Engine, visitor: Visitor, mix_id: str = "") -> Shown | No
         newest = newest.where(models.JobSummary.mix_id == mix_id)
     with crew_reading(engine, visitor.crew_id) as session:
         row = session.execute(newest).first()
-    return None if row is None else Shown(row.title, JobSummary.model_validate(row.content).waste_fraction)
+    return (
+        None if row is None else ClosedWaste(row.title, JobSummary.model_validate(row.content).waste_fraction)
+    )
 
 
 def closed_summary(engine: Engine, visitor: Visitor, plan_id: UUID) -> JobSummary | None:

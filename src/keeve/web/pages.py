@@ -12,7 +12,14 @@ from jinja2 import Environment, FileSystemBytecodeCache, FileSystemLoader, Stric
 from jinja2.runtime import Context
 from starlette.templating import Jinja2Templates
 
-from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, QUARTERS, READING_NAMES, RETEMPERING_NAMES
+from keeve.core.mixes.model import (
+    MIXED_IN,
+    MIXER_NAMES,
+    ORDER_NAMES,
+    QUARTERS,
+    READING_NAMES,
+    RETEMPERING_NAMES,
+)
 from keeve.core.planning.plan import nearest_quarter
 from keeve.core.quantities import in_reader_units
 from keeve.core.rules.vessels_and_scales import GaugeVessels
@@ -210,6 +217,11 @@ def _named(name: str) -> dict[str, str]:
     return {"words": _words(name), "unit": ""}
 
 
+def name_in_words(name: str) -> str:
+    """The name of a field as a label, without its unit: ``mass_kg`` is Mass."""
+    return _named(name)["words"].capitalize()
+
+
 def _words(name: str) -> str:
     return name.replace("_", " ")
 
@@ -286,6 +298,7 @@ _LIMITS: Mapping[str, str] = {
 }
 environment.globals.update(
     LIMITS=_LIMITS,
+    MIXED_IN=MIXED_IN,
     MIXER_NAMES=MIXER_NAMES,
     ORDER_NAMES=ORDER_NAMES,
     READING_NAMES=READING_NAMES,

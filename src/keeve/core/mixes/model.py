@@ -42,6 +42,15 @@ MIXER_NAMES: dict[MixerKind, str] = {
     "two-buckets": "Two buckets",
     "barrow": "Barrow",
 }
+# How a mix is mixed in each, in a sentence.
+MIXED_IN: dict[MixerKind, str] = {
+    "tilting-drum": "in a drum mixer",
+    "forced-action": "in a pan mixer",
+    "paddle": "with a paddle in a tub",
+    "tray": "in a mixing tray",
+    "two-buckets": "in two buckets",
+    "barrow": "in a barrow",
+}
 ORDER_NAMES: dict[Order, str] = {"water-first": "Water first", "dry-first": "Dry first"}
 # How quarters are written, of parts and of vessels.
 QUARTERS: dict[float, str] = {0.25: "¼", 0.5: "½", 0.75: "¾"}

@@ -4,7 +4,16 @@ import math
 from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
-from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, Caution, Gauge, Mix, MixWater, Procedure
+from keeve.core.mixes.model import (
+    MIXED_IN,
+    MIXER_NAMES,
+    ORDER_NAMES,
+    Caution,
+    Gauge,
+    Mix,
+    MixWater,
+    Procedure,
+)
 from keeve.core.planning.expected_strength import strength_of_plan
 from keeve.core.planning.job import Job
 from keeve.core.planning.load_contents import (
@@ -194,14 +203,14 @@ def _procedure(mix: Mix, job: Job) -> Procedure:
         reason = f" {mix.refuses[kind]}" if kind in mix.refuses else ""
         raise InputError(
             "mixer_unsuited",
-            f"{mix.name} can't be mixed like that ({MIXER_NAMES[kind].lower()}).{reason} Choose: {allowed}.",
+            f"{mix.name} can't be mixed {MIXED_IN[kind]}.{reason} Choose: {allowed}.",
             ["mixer.kind"],
             meant={"mixer.kind": mix.procedures[0].mixer},
         )
     raise InputError(
         "order_unsuited",
-        f"{mix.name} is not loaded {ORDER_NAMES[job.order or 'dry-first'].lower()} in this mixer "
-        f"({MIXER_NAMES[kind].lower()}). Choose: {ORDER_NAMES[orders[0]].lower()}.",
+        f"{mix.name} can't be loaded {ORDER_NAMES[job.order or 'dry-first'].lower()} when it is mixed "
+        f"{MIXED_IN[kind]}. Choose: {ORDER_NAMES[orders[0]].lower()}.",
         ["order"],
         meant={"order": orders[0]},
     )

@@ -11,6 +11,8 @@ from keeve.core.errors import InputError
 from keeve.core.quantities import read_quantity
 from keeve.core.rules.registry import Rule
 from keeve.core.units import Kind
+from keeve.web.forms.fields import place
+from keeve.web.pages import name_in_words
 
 Schema = Mapping[str, Any]
 # Between the names of a path in the form, as in the fields that a refusal names.
@@ -72,6 +74,18 @@ def shrunk(given: dict[str, Any], path: str) -> dict[str, Any]:
     elif isinstance(group, dict) and len(group) > 1:
         group.pop(last, None)
     return given
+
+
+def in_words(rule: Rule, given: Mapping[str, Any], fault: InputError) -> str:
+    """A refusal with the words of the form for the names of its inputs."""
+    labels: dict[str, str] = {}
+    waiting = fields_of(rule, given)
+    while waiting:
+        item = waiting.pop()
+        labels[item.path] = name_in_words(item.name)
+        waiting += item.members if isinstance(item, RuleGroup) else []
+    message, _ = place(fault, labels)
+    return message
 
 
 @lru_cache(maxsize=64)

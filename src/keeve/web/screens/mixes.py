@@ -7,11 +7,10 @@ from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import library, mix_text, parse_mix
-from keeve.core.mixes.find import fits
 from keeve.core.mixes.model import Mix, Procedure, Sort, Use
 from keeve.core.units import System
 from keeve.services import mixes
-from keeve.services.views.mixes import mix_figures, procedure_for, timed_steps
+from keeve.services.views.mixes import MixFigures, find_mixes, mix_figures, procedure_for, timed_steps
 from keeve.web.drawings.composition import composition
 from keeve.web.drawings.procedure_strip import procedure_strip
 from keeve.web.drawings.states import state_of
@@ -33,24 +32,18 @@ def show_all(
     request: Request, database: Database, visitor: SignedIn, use: str = "", thickness: str = ""
 ) -> Response:
     """Every mix, those first that fit what is asked."""
-    known = mixes.every_mix(database, visitor)
-    in_yard = [sort for sort in _SORTS if sort in request.query_params.getlist("yard")]
+    on_hand = [sort for sort in _SORTS if sort in request.query_params.getlist("yard")]
     thickness_mm, refusal = _thickness(thickness, visitor.units)
-    found = fits(
-        known.values(),
-        next((item for item in _USES if item == use), None),
-        thickness_mm,
-        in_yard,
-    )
+    wanted = next((item for item in _USES if item == use), None)
+    found = find_mixes(database, visitor, wanted, thickness_mm, on_hand)
     return page(
         request,
         "mixes/mixes.html",
-        found=[(fit, _listed(fit.mix)) for fit in found],
-        fit_count=sum(not fit.against for fit in found),
-        own=known.keys() - library().keys(),
+        found=[(item, _bars(item.figures)) for item in found],
+        fit_count=sum(not item.fit.against for item in found),
         uses=_USES,
         sorts=_SORTS,
-        asked={"use": use, "thickness": thickness, "yard": in_yard},
+        asked={"use": use, "thickness": thickness, "yard": on_hand},
         refusal=refusal,
         wanted_x=None if thickness_mm is None else thickness_x(thickness_mm),
     )
@@ -161,18 +154,18 @@ def _thickness(typed: str, units: System) -> tuple[float | None, str]:
     return (found, "") if found > 0 else (None, "Layer thickness must be more than 0.")
 
 
-def _listed(mix: Mix) -> dict[str, Any]:
-    """A mix in a list: its bar of materials and of thickness."""
-    figures = mix_figures(mix)
+def _bars(figures: MixFigures) -> dict[str, Any]:
+    """The bars of a mix: of its materials and of its thickness."""
     return {"bands": composition(figures.volumes), "bar": thickness_bar(figures.thickness_mm)}
 
 
 def _shown(mix: Mix, procedure: Procedure) -> dict[str, Any]:
     """What the page of a mix, or one side of a comparison, shows."""
+    figures = mix_figures(mix)
     return {
         "mix": mix,
-        "figures": mix_figures(mix),
-        **_listed(mix),
+        "figures": figures,
+        **_bars(figures),
         "procedure": procedure,
         "strip_blocks": procedure_strip(timed_steps(mix, procedure)),
     }

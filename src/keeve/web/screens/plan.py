@@ -10,10 +10,12 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from keeve.core.errors import InputError
 from keeve.core.units import System
 from keeve.formats.job_file import parse_job
-from keeve.services import accounts, job_summaries, mixes, plans, stockpiles, yard
+from keeve.services import accounts, mixes, plans
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
+from keeve.services.job_summaries import ClosedWaste
 from keeve.services.views.plan_answer import plan_answer
+from keeve.services.views.plan_start import plan_start
 from keeve.web.drawings.sketch import sketch
 from keeve.web.drawings.volume_bar import volume_bar
 from keeve.web.forms import plan_form
@@ -38,24 +40,23 @@ def show(
     mix: str = "",
 ) -> Response:
     """The form, empty, for a mix, or from a saved plan, with what it comes to."""
-    known = mixes.every_mix(database, visitor)
     if again is not None:
         saved = plans.saved_plan(database, visitor, again)
         if saved is None:
             raise HTTPException(404)
+        known = mixes.every_mix(database, visitor)
         return _form_page(request, database, visitor, plan_form.form_of(saved.job, visitor.units, known))
-    owned = [kept.item for kept in yard.yard_of(database, visitor)]
-    waste = job_summaries.last_waste(database, visitor, mix)
+    start = plan_start(database, visitor, mix, now)
     form = plan_form.empty_form(
         visitor.units,
-        known,
+        start.mixes,
         mix,
-        owned,
+        start.owned,
         now.date(),
-        waste.waste_fraction if waste else None,
-        stockpiles.last_measured_of(database, visitor, now),
+        start.waste.waste_fraction if start.waste else None,
+        start.measured,
     )
-    return _form_page(request, database, visitor, form, waste=waste)
+    return _form_page(request, database, visitor, form, waste=start.waste)
 
 
 @router.post("/plan/preview")
@@ -140,7 +141,7 @@ def _form_page(
     form: PlanForm,
     status: int = 200,
     refusal: str = "",
-    waste: job_summaries.Shown | None = None,
+    waste: ClosedWaste | None = None,
 ) -> Response:
     return page(
         request,

@@ -79,7 +79,8 @@ def _answer(rule: Rule, given: dict[str, Any]) -> dict[str, Any]:
     try:
         return {"outputs": calc(rule.id, given), "errors": {}}
     except InputError as fault:
-        return {"outputs": None, "errors": dict.fromkeys(fault.fields or [""], fault.message)}
+        message = rule_form.in_words(rule, given, fault)
+        return {"outputs": None, "errors": dict.fromkeys(fault.fields or [""], message)}
 
 
 @cache
