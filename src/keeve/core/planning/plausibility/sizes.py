@@ -71,7 +71,7 @@ def _of_the_layer(mix: Mix, field: str, value: float, one_mm: float) -> Iterator
     yield RuleWarning(
         code="thickness_outside",
         message=(
-            f"{thickness_mm:.3g} mm is {'thinner' if thickness_mm < least else 'thicker'} than {mix.name} allows "
+            f"{thickness_mm:.4g} mm is {'thinner' if thickness_mm < least else 'thicker'} than {mix.name} allows "
             f"({least:g} to {greatest:g} mm)."
         ),
         field=field,
