@@ -1,6 +1,6 @@
 """The fields of the bench: what was typed beside a tap, into the event that it records."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from keeve.core.errors import InputError
@@ -38,12 +38,12 @@ def counted_fields(view: BenchView) -> dict[str, Number]:
     return {item.name: item for item in (*materials, *doses)}
 
 
-def typed_event(raw: Mapping[str, Any], view: BenchView, units: System) -> dict[str, Any]:
+def typed_event(raw: Mapping[str, Any], bench: Callable[[], BenchView], units: System) -> dict[str, Any]:
     """The event of a tap with what was typed beside it, in kept units.
 
     Args:
         raw: the event; what was typed is under ``typed``, by name, in the units under ``units``.
-        view: the bench it was typed at.
+        bench: the bench it was typed at; asked only where a count needs to know in which vessels it is.
         units: the reader's, where the tap does not say.
 
     Raises:
@@ -54,8 +54,11 @@ def typed_event(raw: Mapping[str, Any], view: BenchView, units: System) -> dict[
     if not isinstance(typed, dict):
         raise InputError("bad_input", "typed must be an object with named fields.", ["typed"])
     system: System = raw["units"] if raw.get("units") in ("metric", "us") else units
-    each_kg = {f"charged_kg.{item.material}": item.vessel_kg for item in view.counted if item.vessel_kg}
-    known = {**FIELDS, **counted_fields(view)}
+    known, each_kg = dict(FIELDS), {}
+    if not typed.keys() <= known.keys():
+        view = bench()
+        known |= counted_fields(view)
+        each_kg = {f"charged_kg.{item.material}": item.vessel_kg for item in view.counted if item.vessel_kg}
     for name, text in typed.items():
         item, words = known.get(name), str(text).strip()
         if item is None:

@@ -70,11 +70,16 @@ def record(
     event: Annotated[dict[str, Any], Body()],
 ) -> Response:
     """Record one event and give back the changing part of the bench."""
-    view = _bench(database, visitor, load_id, now)
+
+    def bench() -> BenchView:
+        return _bench(database, visitor, load_id, now)
+
     try:
-        running = loads.record_event(database, visitor, load_id, typed_event(event, view, visitor.units), now)
+        # Most taps need no look at the load before: it is read once, under its lock.
+        read = typed_event(event, bench, visitor.units)
+        running = loads.record_event(database, visitor, load_id, read, now)
     except InputError as fault:
-        return _refused(fault, view, visitor)
+        return _refused(fault, bench(), visitor)
     if running is None:
         raise HTTPException(404)
     return _page(request, "bench/act.html", bench_view(running, now))
