@@ -1,41 +1,32 @@
-"""What a browser sends of the forms of a page, read from its HTML."""
+"""What a browser sends of the forms of a page, read from its HTML.
 
-from html.parser import HTMLParser
+The templates escape every < and > inside a value, so that a tag ends at its first >.
+"""
 
+import re
+from html import unescape
 
-class _Fields(HTMLParser):
-    """The named fields of a page, or of one of its forms by id, in order; ticks and files are left out."""
-
-    def __init__(self, form_id: str) -> None:
-        super().__init__()
-        self.form_id = form_id
-        self.inside = not form_id
-        self.fields: dict[str, str] = {}
-        self.select = ""
-
-    def handle_starttag(self, tag: str, attributes: list[tuple[str, str | None]]) -> None:
-        given = dict(attributes)
-        if tag == "form" and self.form_id:
-            self.inside = given.get("id") == self.form_id
-        name = given.get("name") or ""
-        if not self.inside:
-            return
-        if tag == "input" and name and given.get("type") not in ("checkbox", "radio", "file"):
-            self.fields[name] = given.get("value") or ""
-        elif tag == "select":
-            self.select = name
-        elif tag == "option" and self.select and ("selected" in given or self.select not in self.fields):
-            self.fields[self.select] = given.get("value") or ""
-
-    def handle_endtag(self, tag: str) -> None:
-        if tag == "select":
-            self.select = ""
-        elif tag == "form" and self.form_id:
-            self.inside = False
+_TAG = re.compile(r"<(/?)(form|input|select|option)\b([^>]*)>")
+_ATTRIBUTE = re.compile(r"""([\w-]+)(?:=(?:"([^"]*)"|'([^']*)'|(\S+)))?""")
+# What a browser sends only once it is chosen.
+_NOT_SENT = ("checkbox", "radio", "file")
 
 
 def fields_in(html: str, form_id: str = "") -> dict[str, str]:
     """The fields of a page by name, of every form or of one."""
-    found = _Fields(form_id)
-    found.feed(html)
-    return found.fields
+    fields: dict[str, str] = {}
+    inside, select = not form_id, ""
+    for closing, tag, text in _TAG.findall(html):
+        given = {
+            name: unescape(double or single or bare)
+            for name, double, single, bare in _ATTRIBUTE.findall(text)
+        }
+        if tag == "form" and form_id:
+            inside = not closing and given.get("id") == form_id
+        elif tag == "select":
+            select = "" if closing else given.get("name", "")
+        elif inside and tag == "input" and given.get("name") and given.get("type") not in _NOT_SENT:
+            fields[given["name"]] = given.get("value", "")
+        elif inside and tag == "option" and select and ("selected" in given or select not in fields):
+            fields[select] = given.get("value", "")
+    return fields
