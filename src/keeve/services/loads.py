@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from keeve.core.running.allowed_events import check_allowed
 from keeve.core.running.events import Begun, in_order, parse_event
 from keeve.core.running.load_state import fold
-from keeve.core.running.next_step import OVER, Situation
+from keeve.core.running.next_step import Situation
 from keeve.core.running.pre_use_checks import checks_for
 from keeve.services import stockpiles
 from keeve.services.accounts import Visitor
@@ -136,7 +136,7 @@ def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[InWor
 
     def runs_out(item: InWork) -> datetime:
         dead_at = item.situation.dead_at
-        return late if dead_at is None or item.situation.act in OVER else dead_at
+        return late if dead_at is None or item.situation.is_over else dead_at
 
     return sorted((item for item in found if item.situation.act != "done"), key=runs_out)
 

@@ -135,9 +135,7 @@ def _sentence(text: str) -> str:
 def _vessels(count: float, name: str) -> str:
     """A count of vessels in quarters, set as fractions."""
     quarters = nearest_quarter(count)
-    whole, part = int(quarters), quarters % 1
-    figure = f"{whole or ''}{QUARTERS.get(part, '')}" or "under ¼"
-    return f"{figure} {name}" if quarters <= 1 else f"{figure} {name}s"
+    return _count(quarters, name) if quarters else f"under ¼ {name}"
 
 
 @pass_context
@@ -190,8 +188,9 @@ def _hours(minutes: float) -> str:
 
 def _count(number: float, one: str, several: str = "") -> str:
     """A number of things: 1 load, 2 loads, half a bag as ½ bag."""
-    quarters = QUARTERS.get(number % 1, "")
-    figure = f"{int(number) or ''}{quarters}" if quarters else _short(number)
+    whole, part = int(number), number % 1
+    is_finer = part and part not in QUARTERS
+    figure = _short(number) if is_finer else f"{whole or ''}{QUARTERS.get(part, '')}" or "0"
     return f"{figure} {one if 0 < number <= 1 else several or one + 's'}"
 
 

@@ -33,7 +33,6 @@ from keeve.core.running.events import (
 from keeve.core.running.load_state import LoadState
 from keeve.core.running.next_step import (
     BEFORE_A_READING,
-    OVER,
     Situation,
     last_judge,
     situation,
@@ -98,7 +97,7 @@ def _refuse_when_over(now: Situation, event: Event) -> None:
     leaves_store = now.act == "stored" and (
         isinstance(event, Discarded) or (isinstance(event, Placed) and event.from_store)
     )
-    if now.act in OVER and not (isinstance(event, Cleaned) and now.act == "clean") and not leaves_store:
+    if now.is_over and not (isinstance(event, Cleaned) and now.act == "clean") and not leaves_store:
         raise InputError("load_done", "This load is done: start the next one.", ["kind"])
     if now.act == "dead" and not isinstance(event, Discarded):
         raise InputError(

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from keeve.core.planning.amounts import GaugedAmount, Jar, gauged, gauged_step, jar_for
-from keeve.core.planning.plan import AdmixtureAmount, Load, LoadStep, Plan, PlanStep, load_steps
+from keeve.core.planning.plan import AdmixtureAmount, Load, Plan, PlanStep, load_steps
 
 
 class Dose(NamedTuple):
@@ -33,16 +33,17 @@ class StepView(NamedTuple):
     doses: Sequence[Dose]
 
 
-def step_view(plan: Plan, load: Load, step: LoadStep) -> StepView:
-    """A step of a load as it is shown."""
-    return StepView(
-        step.plan, gauged_step(plan, load, step), step.water_l, [dose_of(item) for item in step.admixtures]
-    )
-
-
 def steps_of(plan: Plan, load: Load) -> list[StepView]:
     """Every step of a load as it is shown."""
-    return [step_view(plan, load, step) for step in load_steps(plan, load)]
+    return [
+        StepView(
+            step.plan,
+            gauged_step(plan, load, step),
+            step.water_l,
+            [dose_of(item) for item in step.admixtures],
+        )
+        for step in load_steps(plan, load)
+    ]
 
 
 class MaterialAmount(NamedTuple):

@@ -10,7 +10,7 @@ from sqlalchemy import Engine
 
 from keeve.core.mixes.model import Caution, Drawing, Reading, Test, reading_at
 from keeve.core.planning.amounts import GaugedAmount, WaterPour, fill_of, gauged, gauged_step, water_pours
-from keeve.core.planning.plan import Load, Plan
+from keeve.core.planning.plan import Load, LoadStep, Plan
 from keeve.core.rules.corrections import WaterStep
 from keeve.core.rules.temperature import CoolingPlan
 from keeve.core.rules.workings import Working, Workings
@@ -88,17 +88,6 @@ class Counted(NamedTuple):
     vessel_kg: float | None
 
 
-class OpenStep(NamedTuple):
-    """A step that can be done out of turn: its number, kind and words, and the amounts of its event."""
-
-    number: int
-    kind: str
-    do: str
-    material: str | None
-    mass_kg: float | None
-    water_l: float | None
-
-
 @dataclass(frozen=True)
 class BenchView:
     """The bench of a load.
@@ -160,7 +149,7 @@ class BenchView:
     hose_l: Sequence[float]
     counted: Sequence[Counted]
     doses_counted: Sequence[Dose]
-    open_steps: Sequence[OpenStep]
+    open_steps: Sequence[LoadStep]
     stockpile_id: str
     checks: Sequence[Check]
     test: Test | None
@@ -234,7 +223,7 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
         hose_l=_hosed(state, now) if state.flow_l_min else [],
         counted=_counted(plan, load),
         doses_counted=[dose_of(item) for item in load.admixtures if item.mass_kg is not None],
-        open_steps=_open_steps(now),
+        open_steps=[item for item in now.open_steps if item.plan.kind in _BY_EVENT],
         stockpile_id=material.stockpile if material and not state.water else "",
         checks=checks_by_id(state.to_check),
         test=plan.tests[step.plan.test] if step and step.plan.test else None,
@@ -310,21 +299,6 @@ def _counted(plan: Plan, load: Load) -> list[Counted]:
         fill = fill_of(planned) if planned.gauge == "volume" else None
         found.append(Counted(charge.material, planned, fill.mass_kg if fill else None))
     return found
-
-
-def _open_steps(now: Situation) -> list[OpenStep]:
-    return [
-        OpenStep(
-            item.plan.step,
-            item.plan.kind,
-            item.plan.do,
-            item.plan.material or None,
-            item.mass_kg,
-            item.water_l,
-        )
-        for item in now.open_steps
-        if item.plan.kind in _BY_EVENT
-    ]
 
 
 def _hosed(state: LoadState, now: Situation) -> list[float]:

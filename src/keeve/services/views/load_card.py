@@ -33,7 +33,8 @@ class LoadCard:
 
 def load_card(plan: Plan, load: Load) -> LoadCard:
     """The card of a load, in the gauge of its plan."""
-    return LoadCard(load, steps_of(plan, load), section_figures(plan, load), planned_water(plan, load))
+    steps = steps_of(plan, load)
+    return LoadCard(load, steps, section_figures(plan, load, labels=steps), planned_water(plan, load))
 
 
 class BegunLoad(NamedTuple):

@@ -6,16 +6,16 @@ from typing import NamedTuple
 
 from keeve.core.mixes.model import Hatch, MixerKind
 from keeve.core.planning.plan import Load, Plan, load_steps
-from keeve.services.views.amounts import StepView, step_view
+from keeve.services.views.amounts import StepView
 
 
 class SectionLayer(NamedTuple):
-    """One layer: its step, hatch, loose volume (L), and the step as it is shown."""
+    """One layer: its step, hatch, loose volume (L), and the step as it is shown where the layer is labelled."""
 
     step: int
     hatch: Hatch
     volume_l: float
-    label: StepView
+    label: StepView | None
 
 
 @dataclass(frozen=True)
@@ -40,7 +40,11 @@ class SectionFigures:
 
 
 def section_figures(
-    plan: Plan, load: Load, shares: Mapping[int, float] | None = None, mixed_l: float | None = None
+    plan: Plan,
+    load: Load,
+    shares: Mapping[int, float] | None = None,
+    mixed_l: float | None = None,
+    labels: Sequence[StepView] = (),
 ) -> SectionFigures:
     """The figures of a section.
 
@@ -49,18 +53,22 @@ def section_figures(
         load: the load.
         shares: how much of each step is in; None for the whole load.
         mixed_l: the level in the mixer where it is mixed, L.
+        labels: the steps as they are shown, where layers are labelled.
     """
     return SectionFigures(
         mixer=plan.mixer.kind,
         full_l=plan.mixer.full_l,
         working_l=plan.mixer.working_l,
-        layers=_layers(plan, load, shares) if mixed_l is None else [],
+        layers=_layers(plan, load, shares, labels) if mixed_l is None else [],
         level_l=load.yield_l if mixed_l is None else mixed_l,
         is_mixed=mixed_l is not None,
     )
 
 
-def _layers(plan: Plan, load: Load, shares: Mapping[int, float] | None) -> list[SectionLayer]:
+def _layers(
+    plan: Plan, load: Load, shares: Mapping[int, float] | None, labels: Sequence[StepView]
+) -> list[SectionLayer]:
+    by_number = {label.plan.step: label for label in labels}
     found = []
     for step in load_steps(plan, load):
         volume_l = step.volume_l if step.water_l is None else step.water_l
@@ -68,5 +76,6 @@ def _layers(plan: Plan, load: Load, shares: Mapping[int, float] | None) -> list[
             volume_l *= shares.get(step.plan.step, 0.0)
         if volume_l:
             hatch = plan.material(step.plan.material).hatch if step.plan.material else "water"
-            found.append(SectionLayer(step.plan.step, hatch, volume_l, step_view(plan, load, step)))
+            number = step.plan.step
+            found.append(SectionLayer(number, hatch, volume_l, by_number.get(number)))
     return found

@@ -16,11 +16,20 @@ from keeve.services.stockpiles import Stockpile
 
 
 class MoisturePoint(NamedTuple):
-    """Free moisture predicted for a moment, with the ends of its 80 % range; fractions."""
+    """Free moisture predicted for a moment, and its standard deviation; fractions."""
 
     mean: float
-    low: float
-    high: float
+    sd: float
+
+    @property
+    def low(self) -> float:
+        """The low end of its 80 % range."""
+        return self.mean - BAND_SD * self.sd
+
+    @property
+    def high(self) -> float:
+        """The high end of its 80 % range."""
+        return self.mean + BAND_SD * self.sd
 
 
 class SeenPoint(NamedTuple):
@@ -50,16 +59,18 @@ class MoistureHistory:
     @property
     def top(self) -> float:
         """The greatest moisture in it."""
-        spread = (point.mean + (point.high - point.mean) / BAND_SD for point in self.predicted)
-        return max([*spread, *(point.moisture for point in self.seen)])
+        return max(
+            [*(point.mean + point.sd for point in self.predicted), *(point.moisture for point in self.seen)]
+        )
 
 
 def moisture_history(history: Sequence[Observation], following: NextWater) -> MoistureHistory:
     """The history of a stockpile and the prediction that follows from it."""
-    means = [(step.free_moisture_fraction, step.sd_fraction) for step in following.path]
-    means.append((following.free_moisture_fraction, following.sd_fraction))
     return MoistureHistory(
-        predicted=[MoisturePoint(mean, mean - BAND_SD * sd, mean + BAND_SD * sd) for mean, sd in means],
+        predicted=[
+            *(MoisturePoint(step.free_moisture_fraction, step.sd_fraction) for step in following.path),
+            MoisturePoint(following.free_moisture_fraction, following.sd_fraction),
+        ],
         seen=[
             SeenPoint(index, step.seen_fraction, by_pan=not observed.past.was_mixed)
             for index, (observed, step) in enumerate(zip(history, following.path, strict=True))
@@ -78,15 +89,15 @@ def stockpile_history(stockpile: Stockpile) -> MoistureHistory | None:
     return moisture_history(stockpile.history, stockpile.forecast.water) if stockpile.forecast else None
 
 
-class LoadStockpile(NamedTuple):
-    """The stockpile a load is drawn from, and its history."""
+class StockpileLine(NamedTuple):
+    """A stockpile and its history; None where nothing was seen of it yet."""
 
     stockpile: Stockpile
     history: MoistureHistory | None
 
 
-def stockpile_of_load(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> LoadStockpile | None:
+def stockpile_of_load(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> StockpileLine | None:
     """The stockpile of a load as it is known before its water; None where there is none."""
     running = loads.running_load(engine, visitor, load_id)
     stockpile = stockpiles.stockpile_before(engine, visitor, running, now) if running else None
-    return None if stockpile is None else LoadStockpile(stockpile, stockpile_history(stockpile))
+    return None if stockpile is None else StockpileLine(stockpile, stockpile_history(stockpile))

@@ -3,7 +3,6 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import NamedTuple
 
 from sqlalchemy import Engine
 
@@ -11,16 +10,8 @@ from keeve.core.mixes import materials
 from keeve.core.stockpile.events import FEELS, Feel
 from keeve.services import stockpiles, yard
 from keeve.services.accounts import Visitor
-from keeve.services.stockpiles import Stockpile
-from keeve.services.views.stockpile import MoistureHistory, stockpile_history
+from keeve.services.views.stockpile import StockpileLine, stockpile_history
 from keeve.services.yard import Kept
-
-
-class StockpileLine(NamedTuple):
-    """A stockpile and its history; None where nothing was seen of it yet."""
-
-    stockpile: Stockpile
-    history: MoistureHistory | None
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ from datetime import datetime
 from typing import NamedTuple
 
 from keeve.services.views.stockpile import MoistureHistory
+from keeve.web.drawings.points import points
 
 # Drawing units across, at desk and at phone width.
 _DESK, _PHONE = 760.0, 400.0
@@ -79,8 +80,8 @@ def _chart(history: MoistureHistory, width: float) -> StockpileChart:
     end_x, end_y = middle[-1]
     return StockpileChart(
         width=width,
-        band=_points([*upper, *reversed(lower)]),
-        line=_points(middle),
+        band=points([*upper, *reversed(lower)]),
+        line=points(middle),
         seen=[Seen(px, py, (px - _PAN, py - _PAN) if by_pan else None) for px, py, by_pan in seen],
         changes=[Change(x(change.position), _WORDS[change.what], change.at) for change in history.changes],
         ticks=[
@@ -93,7 +94,3 @@ def _chart(history: MoistureHistory, width: float) -> StockpileChart:
         next_label=(end_x + 14, end_y - 2),
         next_moisture=predicted[-1].mean,
     )
-
-
-def _points(places: list[tuple[float, float]]) -> str:
-    return " ".join(f"{px:.1f},{py:.1f}" for px, py in places)

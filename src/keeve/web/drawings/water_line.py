@@ -1,11 +1,12 @@
 """The water line: from too dry to too runny, stretched near the target, where the decision is."""
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
 
 from keeve.services.views.water import WaterFigures
+from keeve.web.drawings.points import points
 from keeve.web.drawings.spread import spread
 
 # Drawing units across, at desk and at phone width; text keeps its size, so the phone's line is narrower.
@@ -166,21 +167,21 @@ _TEN_MPA = 10.0
 
 
 def _curve(figures: WaterFigures, right: float, x: Callable[[float], float]) -> StrengthCurve:
-    points, here = figures.strength, figures.strength_here
-    most = math.ceil(max(point.band.high_mpa for point in points) / _TEN_MPA) * _TEN_MPA
-    least = math.floor(min(point.band.low_mpa for point in points) / _TEN_MPA) * _TEN_MPA
+    strength, here = figures.strength, figures.strength_here
+    most = math.ceil(max(point.band.high_mpa for point in strength) / _TEN_MPA) * _TEN_MPA
+    least = math.floor(min(point.band.low_mpa for point in strength) / _TEN_MPA) * _TEN_MPA
 
     def y(mpa: float) -> float:
         return _LOW_Y - (mpa - least) / (most - least) * (_LOW_Y - _HIGH_Y)
 
-    upper = [(x(point.added_l), y(point.band.high_mpa)) for point in points]
-    lower = [(x(point.added_l), y(point.band.low_mpa)) for point in points]
+    upper = [(x(point.added_l), y(point.band.high_mpa)) for point in strength]
+    lower = [(x(point.added_l), y(point.band.low_mpa)) for point in strength]
     step = _TEN_MPA if most - least <= 3 * _TEN_MPA else 2 * _TEN_MPA
-    left = x(points[0].added_l)
+    left = x(strength[0].added_l)
     levels = [least + step * index for index in range(int((most - least) / step) + 1)]
     return StrengthCurve(
-        band=_points([*upper, *reversed(lower)]),
-        middle=_points([(x(point.added_l), y(point.band.mpa)) for point in points]),
+        band=points([*upper, *reversed(lower)]),
+        middle=points([(x(point.added_l), y(point.band.mpa)) for point in strength]),
         right=right,
         ticks=[
             (mpa, f"M{left - 6:.1f},{y(mpa):.1f} H{right:.1f}", round(left - 12, 1), round(y(mpa) + 6, 1))
@@ -188,7 +189,3 @@ def _curve(figures: WaterFigures, right: float, x: Callable[[float], float]) -> 
         ],
         here=(x(here.added_l), y(here.band.mpa)) if here else None,
     )
-
-
-def _points(places: Sequence[tuple[float, float]]) -> str:
-    return " ".join(f"{px:.1f},{py:.1f}" for px, py in places)

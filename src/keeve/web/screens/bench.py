@@ -95,8 +95,8 @@ def record_of_stockpile(
     event: Annotated[dict[str, Any], Body()],
 ) -> Response:
     """Record what happened to the stockpile of the load, and give back the changing part of the bench."""
-    view = _bench(database, visitor, load_id, now)
-    if not stockpiles.record_of_load(database, visitor, view.running.plan, event, now):
+    running = loads.running_load(database, visitor, load_id)
+    if running is None or not stockpiles.record_of_load(database, visitor, running.plan, event, now):
         raise HTTPException(404)
     return _page(request, "bench/act.html", _bench(database, visitor, load_id, now))
 
