@@ -14,6 +14,8 @@ from keeve.core.running.allowed_events import check_allowed
 from keeve.core.running.events import Event, parse_event
 from keeve.core.running.load_state import LoadState, fold
 from keeve.core.running.next_step import Situation, situation
+from keeve.core.running.option import Option
+from keeve.core.running.options import options
 from keeve.formats.job_file import read_job
 
 NOON = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)
@@ -90,16 +92,25 @@ class Run:
 
     @property
     def state(self) -> LoadState:
-        return fold(self.events)
+        return fold(self.load, self.events)
 
     @property
     def now(self) -> Situation:
         return situation(self.plan, self.load, self.state, self.at)
 
+    @property
+    def options(self) -> list[Option]:
+        return options(self.plan, self.state, self.now)
+
     def do(self, kind: str, minutes: float = 1.0, **what: Any) -> Event:
         self.at += timedelta(minutes=minutes)
-        event = parse_event(raw_event(kind, self.at, device_seq=next(self._sequence), **what))
-        check_allowed(self.plan, self.load, self.state, event)
+        return self.record({"kind": kind, **what})
+
+    def record(self, what: dict[str, Any]) -> Event:
+        """An event at this moment."""
+        event = parse_event({**raw_event("", self.at, device_seq=next(self._sequence)), **what})
+        state = self.state
+        check_allowed(self.plan, state, situation(self.plan, self.load, state, self.at), event)
         self.events.append(event)
         return event
 
@@ -135,3 +146,25 @@ class Run:
         while self.to_judgement().now.act == "judge":
             self.judge("right")
         return self
+
+
+# Of the sand of the example, over its oven-dry mass.
+MOISTURE = 0.04
+
+
+def account_of_mortar(run: Run) -> tuple[float, float, float]:
+    """Cement, dry sand and all free water of a mortar of cement and sand, kg: every event added up by hand."""
+    cement = sand = water = 0.0
+    for event in run.events:
+        if event.kind == "charged":
+            cement += event.mass_kg if event.material == "cement" else 0.0
+            sand += event.mass_kg if event.material == "sand" else 0.0
+        elif event.kind == "corrected":
+            cement += event.add_kg.get("cement", 0.0)
+            sand += event.add_kg.get("sand", 0.0)
+        elif event.kind == "water_added":
+            water += event.water_l
+        elif event.kind == "water_lost":
+            water -= event.water_l
+    dry_sand = sand / (1 + MOISTURE)
+    return cement, dry_sand, water + dry_sand * MOISTURE

@@ -132,9 +132,9 @@ class _Mixing:
 
     def to_right(self, needs_l: float) -> None:
         """Water in the steps offered until it has about what it needs."""
-        while self.running.state.water_l < needs_l - _NEAR_L:
+        while self.now.held.added_l < needs_l - _NEAR_L:
             self.judge("too-dry")
-            short_l = needs_l - self.running.state.water_l
+            short_l = needs_l - self.now.held.added_l
             self._do("water_added", 0.4, water_l=round(min(self.now.water.next_step_l, short_l), 1))
             self._do("mixed", 1.2)
         self.judge("right")
@@ -146,7 +146,9 @@ class _Mixing:
         correction = self.now.correction
         if correction is None:
             raise RuntimeError("a wrong count that asks for nothing")
-        self._do("correcting", 0.3, cause=correction.cause, add_kg=correction.add_kg)
+        self._do(
+            "correcting", 0.3, cause=correction.cause, add_kg=correction.add_kg, water_l=correction.water_l
+        )
         self._do("corrected", 1.0, add_kg=correction.add_kg)
         self._do("mixed", 1.5)
 

@@ -38,7 +38,7 @@ class RunningLoad:
     @cached_property
     def state(self) -> LoadState:
         """Its state: the fold of its events."""
-        return fold(self.events)
+        return fold(self.load, self.events)
 
     def situation(self, now: datetime) -> Situation:
         """Where it is in its procedure at that moment."""

@@ -10,8 +10,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from keeve.core.running.allowed_events import check_allowed
-from keeve.core.running.events import Begun, in_order, parse_event
-from keeve.core.running.load_state import fold
+from keeve.core.running.events import Begun, FlowMeasured, in_order, parse_event
 from keeve.core.running.next_step import Situation
 from keeve.core.running.pre_use_checks import checks_for
 from keeve.services import stockpiles
@@ -68,7 +67,8 @@ def _flow_measured(session: Session, now: datetime) -> float | None:
         .limit(1)
     )
     content = session.scalar(newest)
-    return None if content is None else fold([parse_event(content)]).flow_l_min
+    event = None if content is None else parse_event(content)
+    return event.flow_l_min if isinstance(event, FlowMeasured) else None
 
 
 def record_event(
@@ -90,7 +90,7 @@ def record_event(
         running = read_loads(session, select(models.Load).where(models.Load.id == load_id))[0]
         if any(event.id == known.id for known in running.events):
             return running
-        check_allowed(running.plan, running.load, running.state, event)
+        check_allowed(running.plan, running.state, running.situation(event.occurred_at), event)
         add_event(session, visitor, load_id, event, now)
     return replace(running, events=in_order([*running.events, event]))
 

@@ -34,7 +34,7 @@ def test_nothing_counts_before_its_time() -> None:
         run.step()
     step = run.now.step
     assert step is not None
-    with pytest.raises(InputError, match=r"Not yet: 2 min 00 s more\."):
+    with pytest.raises(InputError, match=r"Not yet: 2 min 00 s more\. If it was done before, say how long\."):
         run.do("mixed", minutes=1, step=step.plan.step)
     with pytest.raises(InputError, match="Too early to judge"):
         run.do("judged", reading="right")
@@ -47,14 +47,53 @@ def test_each_reading_leads_to_its_act() -> None:
 
 def test_dry_then_water_then_mix_then_judge_again() -> None:
     run = judged("too-dry")
-    proposal = run.now.water.next_step_l
-    assert proposal == pytest.approx((run.now.window.target_l - run.now.window.start_l) / 2)
-    run.do("water_added", water_l=proposal)
+    run.do("water_added", water_l=run.now.water.next_step_l)
     assert run.now.act == "mix"
     with pytest.raises(InputError, match="Not yet"):
         run.do("mixed", minutes=0.1)
     run.do("mixed", minutes=1)
     assert run.now.act == "judge"
+
+
+@pytest.mark.parametrize(("mix", "mixer"), EVERY_PROCEDURE)
+def test_a_crumbling_load_is_at_its_ceiling_in_three_rounds(mix: str, mixer: str) -> None:
+    run = Run(plan(**a_job_of(mix, mixer))).to_judgement()
+    test = run.plan.tests[run.now.step.plan.test or ""] if run.now.step else None
+    if test is None or "too-dry" not in test.looks:
+        return
+    rounds = 0
+    while run.now.act == "judge":
+        run.do("judged", reading="too-dry", step=run.now.position)
+        if run.now.act == "add_water":
+            run.record({"kind": "water_added", "water_l": run.now.water.next_step_l})
+            run.record({"kind": "mixed", "minutes": 1.0})
+            rounds += 1
+    assert run.now.act == "ceiling"
+    assert rounds <= 3
+
+
+def test_nearer_to_right_the_steps_are_smaller_and_a_thumb_can_pour_them() -> None:
+    """From 12.2 L a third of the way to 17.1 L is 1.6 L; half as dry 0.8 L; and never less than 0.1 L."""
+    steps = []
+    for wetness in (None, 0.0, 0.175, 0.3, 0.349):
+        run = Run(PLAN).to_judgement()
+        run.do("judged", reading="too-dry", wetness=wetness)
+        steps.append(run.now.water.next_step_l)
+    way_l = run.now.window.ceiling_l - run.now.held.added_l
+    assert steps[0] == steps[1] == pytest.approx(-(-way_l / 3 // 0.1) * 0.1)
+    assert steps[2] == pytest.approx(-(-way_l / 6 // 0.1) * 0.1)
+    assert steps == sorted(steps, reverse=True)
+    assert steps[-1] == pytest.approx(0.1)
+
+
+def test_who_mixed_before_the_phone_was_at_hand_says_how_long() -> None:
+    run = Run(PLAN)
+    while run.now.act != "mix":
+        run.step()
+    position = run.now.position
+    run.record({"kind": "mixed", "step": position, "minutes": 3.0})
+    assert run.now.position > position
+    assert [event.minutes for event in run.events if event.kind == "mixed"] == [3.0]
 
 
 def test_no_water_past_the_ceiling() -> None:
@@ -86,7 +125,7 @@ def test_too_wet_is_brought_back_by_both_in_their_ratio() -> None:
     )
     run.do("corrected", add_kg=correction.add_kg)
     assert run.now.ratio == pytest.approx(0.75)
-    assert run.now.yield_l > load.yield_l
+    assert run.now.remaining_l > load.yield_l
     assert run.now.act == "mix"
 
 

@@ -4,6 +4,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
+from keeve.core.mixes.regimes import REGIMES, RegimeName
 from keeve.core.rules.admixtures import Basis
 from keeve.core.rules.registry import Air, Amount, Dimension, Fraction, Strict, older
 from keeve.core.tolerances import ROUNDING
@@ -69,6 +70,11 @@ def reading_at(wetness: float) -> Reading:
     if wetness < _RIGHT[0]:
         return "too-dry"
     return "too-wet" if wetness > _RIGHT[1] else "right"
+
+
+def driest_right() -> float:
+    """How wet a mix looks, from 0 to 1, that is just not too dry any more."""
+    return _RIGHT[0]
 
 
 _BASES = {"volume": "volume", "mass": "weight"}
@@ -145,6 +151,11 @@ class MixWater(Strict):
         if not self.ratio_low <= self.ratio_default <= self.ratio_high:
             raise ValueError("must rise from ratio_low over ratio_default to ratio_high")
         return self
+
+    @property
+    def is_fixed(self) -> bool:
+        """Whether nothing of it is left to judgement."""
+        return self.ratio_low == self.ratio_high and self.start_share == 1
 
 
 class Proportion(Strict):
@@ -310,7 +321,9 @@ class Mix(Strict):
         bags_a_batch: bags or pails that make one batch, no more and no fewer; None as many as the mixer takes.
         least_bag: the smallest part of a bag that may be mixed: 1, 0.5 or 0.25.
         wet_out_min: how long an addition works in before a reading counts, min.
-        life_min: working life from first water at about 20 °C, min.
+        regime: how a load of it is run.
+        life_min: working life at about 20 °C from the start of its clock, min.
+        pour_from_min: of a timed mix: when it may be poured, min from the start of its clock, to the end of its life.
         thickness_mm: least and greatest thickness of a coat or layer.
         temperature_c: air between which it may be placed.
         over_mixing: what mixing it too long does, where that harms.
@@ -332,11 +345,13 @@ class Mix(Strict):
     ratio_name: str = "water to cement"
     air_fraction: Air
     admixtures: list[Admixture] = []
-    tests: Annotated[dict[str, Test], Field(min_length=1)]
+    tests: dict[str, Test] = {}
     wet_out_min: Amount
     retempering: Retempering
     retempering_why: str
+    regime: RegimeName = "judged"
     life_min: Dimension
+    pour_from_min: Amount | None = None
     thickness_mm: Span | None = None
     temperature_c: Span | None = None
     too_much_water: str
@@ -362,6 +377,11 @@ class Mix(Strict):
         for proportion in self.proportions:
             if not set(proportion.parts) <= names:
                 raise ValueError(f"proportion {proportion.name} names parts that the mix has not")
+        timed = not REGIMES[self.regime].water_in_steps
+        if timed and (self.pour_from_min is None or self.pour_from_min >= self.life_min):
+            raise ValueError("is timed, so it needs a pour_from_min before the end of its life_min")
+        if timed and self.water and not self.water.is_fixed:
+            raise ValueError("is timed, so all its water goes in at one ratio, with a start_share of 1")
         for procedure in self.procedures:
             self._check(procedure, names)
         return self
@@ -382,8 +402,8 @@ class Mix(Strict):
                 raise ValueError(f"{where} judges by {step.test!r}, which is no test of the mix")
             if isinstance(step, WaterStep | AdmixtureStep) and (unknown := set(step.admixtures) - known):
                 raise ValueError(f"{where} names the admixture {unknown.pop()!r}, which the mix has not")
-        if missing := {"judge", "place"} - {step.kind for step in procedure.steps}:
-            raise ValueError(f"{where} has no {missing.pop()} step")
+        if missing := REGIMES[self.regime].must_have - {step.kind for step in procedure.steps}:
+            raise ValueError(f"{where} has no {min(missing)} step")
         if uneven := [name for name, share in shares.items() if abs(share - 1) > ROUNDING]:
             raise ValueError(f"{where} does not charge the whole of {', '.join(sorted(uneven))}")
 

@@ -241,7 +241,9 @@ def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
         if mix.water
         else "Start with the least on the label, and stay under its max.",
         wet_out_min=mix.wet_out_min,
+        regime=mix.regime,
         life_min=mix.life_min,
+        pour_from_min=mix.pour_from_min,
         retempering=mix.retempering,
         retempering_why=mix.retempering_why,
         too_much_water=mix.too_much_water,

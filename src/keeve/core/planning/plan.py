@@ -7,11 +7,13 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict
 
 from keeve.core.mixes.model import Caution, Gauge, Hatch, Order, Sort, Test
+from keeve.core.mixes.regimes import REGIMES, Regime, RegimeName
 from keeve.core.planning.job import Conditions, Mixer, Scale, Vessel
 from keeve.core.rules.aggregate_moisture import free_moisture_fraction
 from keeve.core.rules.load_sizes import Limit
 from keeve.core.rules.registry import RuleWarning, older
 from keeve.core.rules.workings import Working
+from keeve.core.tolerances import ROUNDING
 
 StepKind = Literal["charge", "water", "admixture", "mix", "scrape", "rest", "judge", "place"]
 
@@ -70,6 +72,16 @@ class Charge(_Part):
     volume_l: float
     vessels: list[VesselCount]
 
+    def times(self, share: float) -> "Charge":
+        """A share of it."""
+        return Charge(
+            material=self.material,
+            mass_kg=self.mass_kg * share,
+            dry_kg=self.dry_kg * share,
+            volume_l=self.volume_l * share,
+            vessels=[VesselCount(name=item.name, count=item.count * share) for item in self.vessels],
+        )
+
 
 class LoadWater(_Part):
     """Water to add, L, without the water in aggregate and admixtures, which is beside it."""
@@ -90,6 +102,15 @@ class LoadWater(_Part):
         return free_l - self.in_aggregate_l - self.in_admixture_l
 
     @property
+    def needs_none(self) -> bool:
+        """Whether none is added: what comes with the aggregate is enough."""
+        return self.start_l <= ROUNDING
+
+    def times(self, share: float) -> "LoadWater":
+        """A share of it."""
+        return LoadWater(**{name: value * share for name, value in self.model_dump().items()})
+
+    @property
     def with_aggregate_l(self) -> float:
         """The target with the free water of the aggregate, L."""
         return self.target_l + max(self.in_aggregate_l, 0.0)
@@ -107,6 +128,16 @@ class AdmixtureAmount(_Part):
     packs: int | None = None
     water_l: float = 0.0
     looks: str = ""
+
+    def times(self, share: float) -> "AdmixtureAmount":
+        """A share of it; a pack stays whole."""
+        return self.model_copy(
+            update={
+                "mass_kg": None if self.mass_kg is None else self.mass_kg * share,
+                "volume_ml": None if self.volume_ml is None else self.volume_ml * share,
+                "water_l": self.water_l * share,
+            }
+        )
 
     @property
     def loosens(self) -> bool:
@@ -129,6 +160,20 @@ class Load(_Part):
         """The charge of that material."""
         return next(charge for charge in self.charges if charge.material == material)
 
+    def times(self, share: float) -> "Load":
+        """A share of it: what is left of it in the mixer."""
+        if share == 1:
+            return self
+        return Load(
+            number=self.number,
+            yield_l=self.yield_l * share,
+            loose_l=self.loose_l * share,
+            binder_kg=self.binder_kg * share,
+            charges=[charge.times(share) for charge in self.charges],
+            water=self.water.times(share),
+            admixtures=[item.times(share) for item in self.admixtures],
+        )
+
 
 class PlanMix(_Part):
     """The mix as it was when the plan was made, as far as card and bench need it."""
@@ -141,7 +186,9 @@ class PlanMix(_Part):
     air_fraction: float
     water_why: str
     wet_out_min: float
+    regime: RegimeName = "judged"
     life_min: float
+    pour_from_min: float | None = None
     retempering: str
     retempering_why: str
     too_much_water: str
@@ -152,6 +199,11 @@ class PlanMix(_Part):
     keeps: bool = False
     order_why: str
     gauge_why: str
+
+    @property
+    def is_run(self) -> Regime:
+        """How a load of it is run."""
+        return REGIMES[self.regime]
 
     @property
     def takes_water_later(self) -> bool:
@@ -312,14 +364,8 @@ def load_steps(plan: Plan, load: Load) -> list[LoadStep]:
 def load_step(step: PlanStep, load: Load, left: float = 1.0) -> LoadStep:
     """A step with the amounts of a load, or of the share that is left."""
     if step.kind == "charge" and step.material and step.share:
-        charge, share = load.charge(step.material), step.share * left
-        return LoadStep(
-            plan=step,
-            left=left,
-            mass_kg=charge.mass_kg * share,
-            volume_l=charge.volume_l * share,
-            vessels=[VesselCount(name=item.name, count=item.count * share) for item in charge.vessels],
-        )
+        charge = load.charge(step.material).times(step.share * left)
+        return LoadStep(step, left, charge.mass_kg, charge.volume_l, charge.vessels)
     admixtures = [item for item in load.admixtures if item.name in step.admixtures]
     water_l = load.water.start_l * step.share * left if step.kind == "water" and step.share else None
     return LoadStep(plan=step, left=left, water_l=water_l, admixtures=admixtures)

@@ -32,8 +32,8 @@ class CorrectWet(Result):
 
 @rule(
     "correct-wet",
-    formula="k = (W − r·B) / (r·B − Σ m·w);  add k · m · (1 + w)",
-    math=r"k = \frac{W - r B}{r B - \sum m w} \qquad \text{add} = k \, m \, (1 + w)",
+    formula="k = (W − r·B) / (r·B − Σ m·f);  add k · m · (1 + w);  f = w unless given",
+    math=r"k = \frac{W - r B}{r B - \sum m f} \qquad \text{add} = k \, m \, (1 + w)",
     sources=[MASS_BALANCE],
     example=Example(
         given={
@@ -64,6 +64,7 @@ def correct_wet(
     bulk_densities_kg_m3: Annotated[
         dict[str, Dimension] | None, older("bulk_densities_kg_m3", "densities")
     ] = None,
+    free_moisture_fraction: dict[str, Annotated[float, Field(gt=-1, lt=1)]] | None = None,
 ) -> CorrectWet:
     """The dry materials, in the mix's own ratio, that correct a load with too much water.
 
@@ -76,6 +77,8 @@ def correct_wet(
         moisture_fraction: moisture of what is added, by name.
         bulk_densities_kg_m3: loose density as charged, kg/m3 by name; needed to say what room it takes (also read as
             ``densities``).
+        free_moisture_fraction: the part of its moisture that is free water, by name, where that is another: less by
+            what it absorbs, negative where it soaks.
 
     Returns:
         add_kg as charged (damp), volume_l, new_ratio and fits (both null where a figure is missing).
@@ -84,11 +87,16 @@ def correct_wet(
         InputError: a name is unknown, or the material to add is itself too wet to help.
     """
     moisture = moisture_fraction or {}
+    free = {**moisture, **(free_moisture_fraction or {})}
     _check_names(
-        charged_kg, binder=binder, moisture_fraction=moisture, bulk_densities_kg_m3=bulk_densities_kg_m3 or {}
+        charged_kg,
+        binder=binder,
+        moisture_fraction=moisture,
+        bulk_densities_kg_m3=bulk_densities_kg_m3 or {},
+        free_moisture_fraction=free_moisture_fraction or {},
     )
     wanted = target_ratio * sum(charged_kg[name] for name in binder)
-    brought = sum(mass * moisture.get(name, 0.0) for name, mass in charged_kg.items())
+    brought = sum(mass * free.get(name, 0.0) for name, mass in charged_kg.items())
     if wanted <= brought:
         raise InputError(
             "material_too_wet",

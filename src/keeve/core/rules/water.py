@@ -1,6 +1,8 @@
 """Water in a batch: what is in it, how much more, and when to stop."""
 
-from typing import Literal
+from typing import Annotated, Literal
+
+from pydantic import Field
 
 from keeve.core.errors import InputError
 from keeve.core.rules.registry import (
@@ -12,7 +14,7 @@ from keeve.core.rules.registry import (
     Result,
     rule,
 )
-from keeve.core.tolerances import LEAST_POUR_L, ROUNDING
+from keeve.core.tolerances import LEAST_POUR_L, ROUNDING, whole_up
 
 WaterState = Literal["empty", "below", "in_range", "at_ceiling", "over"]
 
@@ -28,9 +30,13 @@ class WaterWindow(Result):
 
 @rule(
     "water-window",
-    formula="next = start; below target (target − in) / 2; above it (ceiling − in) / 2; at least 0.1 L",
+    formula=(
+        "next = start; judged too dry: dryness · (ceiling − first) / 3; else below target (target − in) / 2; "
+        "above it (ceiling − in) / 2; at least 0.1 L"
+    ),
     math=(
         r"\text{next} = \begin{cases} \text{start} & \text{if nothing is in} \\ "
+        r"\text{dryness} \cdot (\text{ceiling} - \text{first}) / 3 & \text{if judged too dry} \\ "
         r"(\text{target} - \text{in}) / 2 & \text{below target} \\ "
         r"(\text{ceiling} - \text{in}) / 2 & \text{above it} \end{cases}"
     ),
@@ -47,11 +53,14 @@ def water_window(
     max_l: Amount,
     additions_l: list[Amount],
     target_l: Amount | None = None,
+    first_l: Amount | None = None,
+    dryness_fraction: Annotated[float | None, Field(ge=0, le=1)] = None,
 ) -> WaterWindow:
-    """The next step of water, shrinking towards the target and never past the ceiling.
+    """The next step of water, never past the ceiling.
 
-    Near the target a little more turns a stiff mix into one that runs, so each step is half of what
-    remains.
+    Near the target a little more turns a stiff mix into one that runs, so each step is half of what remains. Once
+    it was judged how dry it is, the eye counts and not the expected target: a mix as dry as drawn gets a third of the
+    way from its first reading to the ceiling, and so is there in three steps; a drier look, a larger step.
 
     Args:
         start_l: water put in before the first judgement, L.
@@ -59,6 +68,9 @@ def water_window(
         max_l: the ceiling, L.
         additions_l: what was added so far, L; the start counts once it is added.
         target_l: where the mix is expected to be right, L; the middle of the window unless given.
+        first_l: what was in when it was first judged too dry, L; what is in now unless given.
+        dryness_fraction: how dry it was judged, from 0 nearly right to 1 as dry as drawn; leave it out before it was
+            judged.
 
     Returns:
         total_l in, remaining_l to the ceiling, next_step_l and the state: ``empty``, ``below``,
@@ -76,12 +88,24 @@ def water_window(
         raise InputError("start_over", "start_l is more than max_l: begin lower.", ["start_l", "max_l"])
     total = sum(additions_l)
     remaining = max(max_l - total, 0.0)
+    if dryness_fraction is None:
+        step = _next_step(total, start_l, target, remaining)
+    else:
+        step = _step_by_eye(max_l - (total if first_l is None else first_l), dryness_fraction, remaining)
     return WaterWindow(
-        total_l=total,
-        remaining_l=remaining,
-        next_step_l=_next_step(total, start_l, target, remaining),
-        state=_state(total, min_l, max_l),
+        total_l=total, remaining_l=remaining, next_step_l=step, state=_state(total, min_l, max_l)
     )
+
+
+# As dry as drawn, so many steps lead to the ceiling. A judgement made here.
+_STEPS_TO_CEILING = 3
+
+
+def _step_by_eye(way: float, dryness: float, remaining: float) -> float:
+    """A step in whole pours; what would be left for less than a pour goes with it."""
+    pours = max(whole_up(dryness * way / _STEPS_TO_CEILING / LEAST_POUR_L), 1)
+    step = pours * LEAST_POUR_L
+    return remaining if remaining - step < LEAST_POUR_L else step
 
 
 def _next_step(total: float, start: float, target: float, remaining: float) -> float:

@@ -1,4 +1,4 @@
-"""The contents of a running load: what was loaded and corrected, and what its plan still adds."""
+"""The contents of the mixer: what was loaded and corrected less what left it, and what its plan still adds."""
 
 from typing import NamedTuple
 
@@ -8,22 +8,24 @@ from keeve.core.tolerances import CRUMB_KG
 
 
 class Contents(NamedTuple):
-    """The contents of a load once all of it is in.
+    """The contents of the mixer once all of the load, or of what is left of it, is in.
 
     Args:
         batch_kg: kg as charged, by material.
         dry_kg: the same oven-dry.
         binder_kg: the binder in it, kg.
+        added_l: water that was added, L.
         aggregate_water_l: free water in its aggregate, L; negative where the aggregate soaks.
         admixture_l: water in its admixtures, L.
         yield_l: fresh volume, L.
         growth: its binder over the planned binder; its water follows that.
-        planned: the load as planned, with the expected water of its stockpile.
+        planned: as much of the load as planned, with the expected water of its stockpile.
     """
 
     batch_kg: dict[str, float]
     dry_kg: dict[str, float]
     binder_kg: float
+    added_l: float
     aggregate_water_l: float
     admixture_l: float
     yield_l: float
@@ -35,10 +37,10 @@ class Contents(NamedTuple):
         """Whether it holds enough binder to base a water ratio on."""
         return self.binder_kg > CRUMB_KG
 
-    def loose_of(self, masses_kg: dict[str, float]) -> float:
-        """Loose volume of these masses (kg as charged), L."""
-        charges = (self.planned.charge(name) for name in masses_kg)
-        return sum(masses_kg[one.material] / one.mass_kg * one.volume_l for one in charges)
+    @property
+    def water_kg(self) -> float:
+        """All its free water, kg."""
+        return self.free_l(self.added_l)
 
     def free_l(self, added_l: float) -> float:
         """All its free water with this much added, L."""
@@ -54,37 +56,39 @@ class Contents(NamedTuple):
         return self.planned.water.to_add_l(self.free_l(added_l) / self.growth)
 
 
-def contents(plan: Plan, load: Load, state: LoadState) -> Contents:
+def contents(plan: Plan, load: Load, state: LoadState, share: float = 1.0) -> Contents:
     """The contents of a load: what went in, and what its plan still adds.
 
     Args:
         plan: the plan.
-        load: the load, with the expected water of its stockpile.
+        load: the whole load, with the expected water of its stockpile.
         state: the state of the load.
+        share: how much of the load is looked at: what is in the mixer, or 1 for the whole, as though nothing had left.
     """
+    planned = load.times(share)
     batch_kg = {
-        charge.material: state.charged_kg.get(charge.material, 0.0)
-        + state.corrected_kg.get(charge.material, 0.0)
-        + _to_come_kg(plan, load, state, charge.material)
+        charge.material: share
+        * (state.held_kg.get(charge.material, 0.0) + _to_come_kg(plan, load, state, charge.material))
         for charge in load.charges
     }
-    times = {charge.material: batch_kg[charge.material] / charge.mass_kg for charge in load.charges}
-    dry_kg = {charge.material: charge.dry_kg * times[charge.material] for charge in load.charges}
+    times = {charge.material: batch_kg[charge.material] / charge.mass_kg for charge in planned.charges}
+    dry_kg = {charge.material: charge.dry_kg * times[charge.material] for charge in planned.charges}
     binder_kg = sum(dry_kg[name] for name in plan.binders)
     more_aggregate_water_l = sum(
-        (dry_kg[item.name] - load.charge(item.name).dry_kg) * free_fraction(item.name, plan, state)
+        (dry_kg[item.name] - planned.charge(item.name).dry_kg) * free_fraction(item.name, plan, state)
         for item in plan.materials
     )
+    more_admixture_l = sum(item.water_l * (state.dose(item.name) - 1) for item in planned.admixtures)
     return Contents(
         batch_kg=batch_kg,
         dry_kg=dry_kg,
         binder_kg=binder_kg,
-        aggregate_water_l=load.water.in_aggregate_l + more_aggregate_water_l,
-        admixture_l=load.water.in_admixture_l
-        + sum(item.water_l * (state.doses.get(item.name, 1.0) - 1) for item in load.admixtures),
-        yield_l=load.yield_l * sum(batch_kg.values()) / sum(charge.mass_kg for charge in load.charges),
-        growth=binder_kg / load.binder_kg,
-        planned=load,
+        added_l=state.water_l * share,
+        aggregate_water_l=planned.water.in_aggregate_l + more_aggregate_water_l,
+        admixture_l=planned.water.in_admixture_l + more_admixture_l,
+        yield_l=planned.yield_l * sum(batch_kg.values()) / sum(charge.mass_kg for charge in planned.charges),
+        growth=binder_kg / planned.binder_kg,
+        planned=planned,
     )
 
 
@@ -97,7 +101,7 @@ def free_fraction(name: str, plan: Plan, state: LoadState) -> float:
 
 
 def _to_come_kg(plan: Plan, load: Load, state: LoadState, material: str) -> float:
-    """What the open steps still add of a material, kg."""
+    """What the open steps still add of a material to the whole load, kg."""
     mass_kg = load.charge(material).mass_kg
     return sum(
         mass_kg * (step.share or 0.0) * left_of(step, load, state)
@@ -107,7 +111,7 @@ def _to_come_kg(plan: Plan, load: Load, state: LoadState, material: str) -> floa
 
 
 def left_of(step: PlanStep, load: Load, state: LoadState) -> float:
-    """The share of a step that is still to be done, 0 to 1."""
+    """The share of a step of the whole load that is still to be done, 0 to 1."""
     if step.step in state.steps_done:
         return 0.0
     if step.kind == "charge" and step.material and step.share:

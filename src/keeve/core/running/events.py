@@ -140,11 +140,16 @@ class TemperatureTaken(AnyEvent):
     water_c: LiquidCelsius | None = None
 
 
+# How long it was, as told by who did it before the phone was at hand, min; None where the clock counted.
+Told = Annotated[float | None, Field(gt=0, le=120)]
+
+
 class Mixed(AnyEvent):
     """It was mixed or scraped; with the step, where it is a step of the procedure."""
 
     kind: Literal["mixed"]
     step: Annotated[int | None, Field(ge=1)] = None
+    minutes: Told = None
 
 
 class Admixed(AnyEvent):
@@ -160,6 +165,7 @@ class Rested(AnyEvent):
 
     kind: Literal["rested"]
     step: Annotated[int, Field(ge=1)]
+    minutes: Told = None
 
 
 # Beside wet and dry: short of binder, or with too much of it.
@@ -245,6 +251,12 @@ class Discarded(AnyEvent):
     reason: Annotated[str, Field(min_length=1, max_length=200)]
 
 
+class TakenBack(AnyEvent):
+    """The load was begun by mistake, and is as if it had not been."""
+
+    kind: Literal["taken_back"]
+
+
 class Noted(AnyEvent):
     """A note."""
 
@@ -280,6 +292,7 @@ Event = (
     | Given
     | Cleaned
     | Discarded
+    | TakenBack
     | Noted
     | Undone
 )

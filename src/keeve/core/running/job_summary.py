@@ -8,8 +8,7 @@ from pydantic import Field, TypeAdapter
 from keeve.core.errors import validated
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.rules.registry import Amount, Strict
-from keeve.core.running.contents import contents
-from keeve.core.running.load_state import LoadState
+from keeve.core.running.load_state import LoadState, mixed_l
 
 _USED: TypeAdapter[dict[str, float]] = TypeAdapter(dict[str, Annotated[Amount, Field(le=1e6)]])
 
@@ -53,15 +52,13 @@ def summarise_job(
         InputError: a count out of bounds.
     """
     counted = validated(_USED, used or {})
-    made_l = sum(contents(plan, load, state).yield_l for load, state in done if state.water or state.placed_l)
+    made_l = sum(state.gone_l + mixed_l(load, state) for load, state in done if state.water or state.gone_l)
     placed_l = sum(state.placed_l for _, state in done)
     given_l, kept_l = sum(state.given_l for _, state in done), sum(state.kept_l for _, state in done)
     net_l = plan.volume.net_m3 * 1000
     materials = []
     for item in plan.materials:
-        charged = (
-            state.charged_kg.get(item.name, 0.0) + state.corrected_kg.get(item.name, 0.0) for _, state in done
-        )
+        charged = (state.went_in_kg.get(item.name, 0.0) for _, state in done)
         bags = counted.get(item.name)
         materials.append(
             MaterialUse(

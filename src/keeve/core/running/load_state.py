@@ -1,4 +1,8 @@
-"""The state of a load as a fold over its events: what is in it, how it was judged, where it went."""
+"""The state of a load as a fold over its events: what is in it, how it was judged, where it went.
+
+What leaves the mixer takes its share of everything that is in it at that moment. So the amounts are kept as for the
+whole load, beside the share of it that is still in the mixer: what goes into half a load counts twice.
+"""
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
@@ -6,6 +10,7 @@ from datetime import datetime
 from typing import NamedTuple, TypeVar
 
 from keeve.core.mixes.model import Reading
+from keeve.core.planning.plan import Load
 from keeve.core.running.events import (
     OWN_EVENTS,
     Accepted,
@@ -34,11 +39,11 @@ from keeve.core.running.events import (
     WaterSource,
     standing,
 )
-from keeve.core.tolerances import DROP_L, UNMEASURABLE
+from keeve.core.tolerances import DROP_L, ROUNDING, STICKS_FRACTION, UNMEASURABLE
 
 
 class Addition(NamedTuple):
-    """Water that went in, L (negative where it ran out), when, and from where."""
+    """Water that went in, L of the whole load (negative where it ran out), when, and from where."""
 
     water_l: float
     at: datetime
@@ -48,6 +53,7 @@ class Addition(NamedTuple):
 class Judgement(NamedTuple):
     """A reading: who made it and when, of which step, and whether it counts (only once it is wet and mixed).
 
+    ``water_l``: water that was in, L of the whole load. ``mixing``: after which mixing of the load it was made.
     ``wetness``: how wet it looked between the drawings. ``body``: sandy or rich.
     """
 
@@ -56,6 +62,8 @@ class Judgement(NamedTuple):
     at: datetime
     counts: bool
     step: int | None
+    water_l: float
+    mixing: int
     wetness: float | None = None
     body: Body | None = None
 
@@ -84,14 +92,18 @@ class LoadState:
         checks: ids of the checks to make before anything goes in.
         faults: ids of those that failed; None before they were made.
         expected: the expected water of its stockpile.
-        charged_kg: kg as charged by material.
-        step_kg: kg in, by step.
-        step_l: L of water in, by step.
-        corrected_kg: kg added by corrections, by material.
-        doses: multiples of the planned dose by admixture, where they are not 1.
+        share: how much of the load is still in the mixer, of what went in and will: 1 until something leaves.
+        held_kg: kg as charged by material, of the whole load.
+        step_kg: kg in, by step, of the whole load.
+        step_l: L of water in, by step, of the whole load.
+        counted_doses: multiples of the planned dose by admixture, where it was counted again.
+        extra_doses: multiples of it that were added on purpose, beside the procedure.
+        water: every addition of water, of the whole load.
+        went_in_kg: kg as charged by material that went in, whatever left since.
+        went_in_l: water that went in and did not run out, L, whatever left since.
+        dripped_l: water that ran out and was not put back, L.
         recounted: whether it was counted again and nothing was done about it yet.
         owed: what a correction still adds.
-        water: every addition of water.
         flow_l_min: measured flow of the hose.
         mix_c: last measured temperature of the mix.
         water_c: last measured temperature of the water.
@@ -102,7 +114,8 @@ class LoadState:
         from_store_l: placed from store, L.
         cleaned: whether the mixer was cleaned.
         discarded: why the rest was thrown away; None where it was not.
-        mixed_at: when it was last mixed since anything went in.
+        is_mixed: whether it was mixed since anything last went in.
+        mixings: how many times it was mixed.
         worked_at: when the mix itself was last worked on.
     """
 
@@ -111,14 +124,18 @@ class LoadState:
     checks: tuple[str, ...] = ()
     faults: tuple[str, ...] | None = None
     expected: ExpectedWater | None = None
-    charged_kg: dict[str, float] = field(default_factory=dict)
+    share: float = 1.0
+    held_kg: dict[str, float] = field(default_factory=dict)
     step_kg: dict[int, float] = field(default_factory=dict)
     step_l: dict[int, float] = field(default_factory=dict)
-    corrected_kg: dict[str, float] = field(default_factory=dict)
-    doses: dict[str, float] = field(default_factory=dict)
+    counted_doses: dict[str, float] = field(default_factory=dict)
+    extra_doses: dict[str, float] = field(default_factory=dict)
+    water: tuple[Addition, ...] = ()
+    went_in_kg: dict[str, float] = field(default_factory=dict)
+    went_in_l: float = 0.0
+    dripped_l: float = 0.0
     recounted: bool = False
     owed: Owed | None = None
-    water: tuple[Addition, ...] = ()
     flow_l_min: float | None = None
     mix_c: float | None = None
     water_c: float | None = None
@@ -129,7 +146,8 @@ class LoadState:
     from_store_l: float = 0.0
     cleaned: bool = False
     discarded: str | None = None
-    mixed_at: datetime | None = None
+    is_mixed: bool = False
+    mixings: int = 0
     worked_at: datetime | None = None
 
     @property
@@ -137,15 +155,19 @@ class LoadState:
         """The checks still to make before anything goes in."""
         return self.checks if self.faults is None else ()
 
-    @property
-    def water_l(self) -> float:
-        """Water added that stayed in, L."""
-        return max(sum(addition.water_l for addition in self.water), 0.0)
+    def dose(self, admixture: str) -> float:
+        """The multiple of its planned dose that is in."""
+        return self.counted_doses.get(admixture, 1.0) + self.extra_doses.get(admixture, 0.0)
 
     @property
-    def dripped_l(self) -> float:
-        """Water that ran out and was not put back, L."""
-        return -sum(item.water_l for item in self.water if item.water_l < 0 or item.source == "drips")
+    def is_empty(self) -> bool:
+        """Whether only what sticks is left in the mixer."""
+        return self.discarded is not None or self.share <= STICKS_FRACTION + ROUNDING
+
+    @property
+    def water_l(self) -> float:
+        """Water added that stayed in, L of the whole load."""
+        return max(sum(addition.water_l for addition in self.water), 0.0)
 
     @property
     def gone_l(self) -> float:
@@ -159,13 +181,8 @@ class LoadState:
 
     @property
     def first_water_at(self) -> datetime | None:
-        """When working life began."""
+        """When water first went in."""
         return next((item.at for item in self.water if item.water_l > 0), None)
-
-    @property
-    def is_mixed(self) -> bool:
-        """Whether it was mixed since anything last went in."""
-        return self.mixed_at is not None
 
     @property
     def last_judgement(self) -> Judgement | None:
@@ -182,16 +199,145 @@ class LoadState:
         return next((item for item in reversed(self.applied) if not isinstance(item, OWN_EVENTS)), None)
 
 
-def fold(events: Iterable[Event]) -> LoadState:
-    """The state after these events, in whatever order they arrive; any prefix of them is a valid state."""
+def mixed_l(load: Load, state: LoadState) -> float:
+    """Fresh volume of what is in the mixer, L: by its mass, at the density of the load as planned."""
+    planned_kg = sum(charge.mass_kg for charge in load.charges)
+    return load.yield_l * sum(state.held_kg.values()) / planned_kg * state.share
+
+
+def fold(load: Load, events: Iterable[Event]) -> LoadState:
+    """The state of a load after these events, in whatever order they arrive; any prefix of them is a valid state.
+
+    Args:
+        load: the load as planned: what leaves it is a share of its volume.
+        events: its events.
+    """
     still = standing(events)
     state = LoadState(applied=tuple(still))
     for event in still:
-        state = _apply(state, event)
+        state = _apply(load, state, event)
     return state
 
 
-def _apply(state: LoadState, event: Event) -> LoadState:
+def _apply(load: Load, state: LoadState, event: Event) -> LoadState:
+    """The state after one more event."""
+    match event:
+        case Charged() | Corrected() | Admixed():
+            return _with_material(state, event)
+        case WaterAdded() | WaterLost():
+            return _with_water(state, event)
+        case Recounted():
+            return _recounted(state, event)
+        case Placed() | Stored() | Given():
+            return _with_less(load, state, event)
+        case Judged():
+            return _judged(load, state, event)
+        case _:
+            return _told(state, event)
+
+
+def _with_material(state: LoadState, event: Charged | Corrected | Admixed) -> LoadState:
+    """Material went in: it is not mixed any more."""
+    if isinstance(event, Admixed):
+        extra_doses = _plus(state.extra_doses, event.doses)
+        state = replace(state, extra_doses=extra_doses, steps_done=state.steps_done | _done(event))
+    else:
+        added_kg = {event.material: event.mass_kg} if isinstance(event, Charged) else event.add_kg
+        of_whole_kg = {name: kg / state.share for name, kg in added_kg.items()}
+        state = replace(
+            state,
+            held_kg=_plus(state.held_kg, of_whole_kg),
+            went_in_kg=_plus(state.went_in_kg, added_kg),
+        )
+        if isinstance(event, Charged):
+            step_kg = _plus(state.step_kg, {event.step: of_whole_kg[event.material]})
+            state = replace(state, step_kg=step_kg, steps_done=state.steps_done | _done(event))
+        else:
+            state = replace(state, owed=state.owed and state.owed.less(event.add_kg))
+    return replace(state, is_mixed=False, worked_at=event.occurred_at)
+
+
+def _with_water(state: LoadState, event: WaterAdded | WaterLost) -> LoadState:
+    """Water went in, or ran out."""
+    if isinstance(event, WaterLost):
+        # No more can run out than is in.
+        lost_l = min(event.water_l, state.water_l * state.share)
+        return replace(
+            state,
+            water=(*state.water, Addition(-lost_l / state.share, event.occurred_at)),
+            went_in_l=state.went_in_l - lost_l,
+            dripped_l=state.dripped_l + lost_l,
+        )
+    added = Addition(event.water_l / state.share, event.occurred_at, event.source)
+    return replace(
+        state,
+        water=(*state.water, added),
+        step_l=_plus(state.step_l, {event.step: added.water_l}) if event.step else state.step_l,
+        steps_done=state.steps_done | _done(event),
+        went_in_l=state.went_in_l + event.water_l,
+        dripped_l=max(state.dripped_l - (event.water_l if event.source == "drips" else 0.0), 0.0),
+        owed=state.owed and state.owed.less({}, event.water_l),
+        is_mixed=False,
+        worked_at=event.occurred_at,
+    )
+
+
+def _recounted(state: LoadState, event: Recounted) -> LoadState:
+    """What really is in it, in place of what was written down."""
+    extra_doses = state.extra_doses
+    counted_doses = {name: max(dose - extra_doses.get(name, 0.0), 0.0) for name, dose in event.doses.items()}
+    wrong_by_kg = {
+        name: kg - state.held_kg.get(name, 0.0) * state.share for name, kg in event.charged_kg.items()
+    }
+    return replace(
+        state,
+        held_kg={**state.held_kg, **{name: kg / state.share for name, kg in event.charged_kg.items()}},
+        went_in_kg=_plus(state.went_in_kg, wrong_by_kg),
+        counted_doses={**state.counted_doses, **counted_doses},
+        recounted=True,
+    )
+
+
+def _with_less(load: Load, state: LoadState, event: Placed | Stored | Given) -> LoadState:
+    """Fresh mix left the mixer, with its share of everything in it; or the store."""
+    if isinstance(event, Placed) and event.from_store:
+        return replace(
+            state,
+            placed_l=state.placed_l + event.volume_l,
+            from_store_l=state.from_store_l + event.volume_l,
+            worked_at=event.occurred_at,
+        )
+    in_mixer_l = mixed_l(load, state)
+    if in_mixer_l > 0:
+        left = max(1 - event.volume_l / in_mixer_l, 0.0)
+        state = replace(state, share=max(state.share * left, STICKS_FRACTION))
+    match event:
+        case Stored():
+            return replace(state, stored_l=state.stored_l + event.volume_l)
+        case Given():
+            return replace(state, given_l=state.given_l + event.volume_l)
+        case Placed():
+            return replace(state, placed_l=state.placed_l + event.volume_l, worked_at=event.occurred_at)
+
+
+def _judged(load: Load, state: LoadState, event: Judged) -> LoadState:
+    """A reading; it counts once there is water in it, whoever brought that, and it is mixed."""
+    judgement = Judgement(
+        event.reading,
+        event.recorded_by,
+        event.occurred_at,
+        counts=state.is_mixed and (bool(state.water) or load.water.needs_none),
+        step=event.step,
+        water_l=state.water_l,
+        mixing=state.mixings,
+        wetness=event.wetness,
+        body=event.body,
+    )
+    return replace(state, judgements=(*state.judgements, judgement), worked_at=event.occurred_at)
+
+
+def _told(state: LoadState, event: Event) -> LoadState:
+    """What neither brings nor takes anything."""
     at = event.occurred_at
     match event:
         case Begun():
@@ -200,88 +346,22 @@ def _apply(state: LoadState, event: Event) -> LoadState:
             return replace(state, expected=event.water)
         case Accepted():
             return replace(state, faults=tuple(event.faults), worked_at=at)
-        case Charged():
-            return replace(
-                state,
-                steps_done=state.steps_done | _done(event),
-                charged_kg=_plus(state.charged_kg, {event.material: event.mass_kg}),
-                step_kg=_plus(state.step_kg, {event.step: event.mass_kg}),
-                mixed_at=None,
-                worked_at=at,
-            )
-        case WaterAdded():
-            step = {event.step: event.water_l} if event.step else {}
-            return replace(
-                state,
-                steps_done=state.steps_done | _done(event),
-                step_l=_plus(state.step_l, step),
-                water=(*state.water, Addition(event.water_l, at, event.source)),
-                owed=state.owed and state.owed.less({}, event.water_l),
-                mixed_at=None,
-                worked_at=at,
-            )
-        case WaterLost():
-            return replace(state, water=(*state.water, Addition(-event.water_l, at)))
         case FlowMeasured():
             return replace(state, flow_l_min=event.flow_l_min)
         case TemperatureTaken():
             return replace(state, mix_c=event.mix_c, water_c=event.water_c)
-        case Recounted():
-            return replace(
-                state,
-                charged_kg={**state.charged_kg, **event.charged_kg},
-                corrected_kg={
-                    name: kg for name, kg in state.corrected_kg.items() if name not in event.charged_kg
-                },
-                doses={**state.doses, **event.doses},
-                recounted=True,
-            )
         case Correcting():
             return replace(state, owed=Owed(event.add_kg, event.water_l).less({}), recounted=False)
-        case Corrected():
-            return replace(
-                state,
-                corrected_kg=_plus(state.corrected_kg, event.add_kg),
-                owed=state.owed and state.owed.less(event.add_kg),
-                mixed_at=None,
-                worked_at=at,
-            )
         case Mixed():
-            return replace(state, steps_done=state.steps_done | _done(event), mixed_at=at, worked_at=at)
-        case Admixed():
-            more = {name: state.doses.get(name, 1.0) + dose for name, dose in event.doses.items()}
             return replace(
                 state,
                 steps_done=state.steps_done | _done(event),
-                doses={**state.doses, **more},
-                mixed_at=None,
+                is_mixed=True,
+                mixings=state.mixings + 1,
                 worked_at=at,
             )
         case Rested():
             return replace(state, steps_done=state.steps_done | _done(event), worked_at=at)
-        case Judged():
-            judgement = Judgement(
-                event.reading,
-                event.recorded_by,
-                at,
-                counts=state.is_mixed and bool(state.water),
-                step=event.step,
-                wetness=event.wetness,
-                body=event.body,
-            )
-            return replace(state, judgements=(*state.judgements, judgement), worked_at=at)
-        case Placed():
-            from_store_l = event.volume_l if event.from_store else 0.0
-            return replace(
-                state,
-                placed_l=state.placed_l + event.volume_l,
-                from_store_l=state.from_store_l + from_store_l,
-                worked_at=at,
-            )
-        case Stored():
-            return replace(state, stored_l=state.stored_l + event.volume_l)
-        case Given():
-            return replace(state, given_l=state.given_l + event.volume_l)
         case Cleaned():
             return replace(state, cleaned=True)
         case Discarded():

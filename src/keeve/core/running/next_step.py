@@ -1,20 +1,22 @@
 """The next step of a running load, and where the load is in its procedure."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Literal
 
+from keeve.core.mixes.model import driest_right
 from keeve.core.planning.expected_strength import strength_of_load
-from keeve.core.planning.plan import Load, LoadStep, Plan, load_step
+from keeve.core.planning.plan import Load, LoadStep, Plan, PlanStep, load_step
 from keeve.core.rules.strength import StrengthBand
 from keeve.core.rules.water import WaterWindow, water_account, water_window
 from keeve.core.rules.workings import Working, Workings
 from keeve.core.running.contents import Contents, contents, left_of
 from keeve.core.running.corrections import Correction, for_count, for_reading
 from keeve.core.running.expected_water import as_expected
-from keeve.core.running.load_state import Judgement, LoadState
+from keeve.core.running.load_state import Judgement, LoadState, mixed_l
+from keeve.core.running.step_kinds import KINDS
 from keeve.core.running.working_life import Life, Stage, life_of
-from keeve.core.tolerances import DROP_L, LEAST_POUR_L, ROUNDING, STICKS_FRACTION
+from keeve.core.tolerances import DROP_L, ROUNDING, STICKS_FRACTION
 
 Act = Literal[
     "accept",
@@ -36,8 +38,6 @@ Act = Literal[
 ]
 # Nothing of these is in the mixer any more.
 OVER: frozenset[Act] = frozenset({"clean", "stored", "done"})
-# What comes before a reading is worth anything.
-BEFORE_A_READING: frozenset[Act] = frozenset({"charge", "water", "admix", "mix", "rest", "top_up"})
 
 
 @dataclass(frozen=True)
@@ -56,8 +56,9 @@ class Situation:
 
     Args:
         act: the next act.
-        load: the load as planned, with the expected water of its stockpile.
-        held: its contents.
+        load: as much of the load as planned as is left in the mixer, with the expected water of its stockpile; the
+            whole of it once the mixer is empty.
+        held: the contents of that.
         position: number of the current step.
         steps_count: how many steps there are.
         step: the current step with what is left of it.
@@ -67,13 +68,14 @@ class Situation:
         life: its working life.
         stage: how much of that is left.
         window: its water window.
-        water: where its water is in that window.
-        proposal_l: the proposed next addition of water, L.
+        water: where its water is in that window, and the proposed next addition.
+        additions_l: every addition of water that is in the mixer, L: what left took its share of each.
         takes_water: whether water may still go in.
         ratio: water over binder now; None before there is water.
         strength: the strength to expect at 28 days, of its target before there is water.
         correction: the correction that is asked for.
-        remaining_l: fresh mix left in the mixer, L.
+        remaining_l: fresh mix in the mixer, L.
+        made_l: fresh mix that was made, L: what is in the mixer and what left it.
         workings: how these figures came about.
     """
 
@@ -90,12 +92,13 @@ class Situation:
     stage: Stage
     window: Window
     water: WaterWindow
-    proposal_l: float
+    additions_l: list[float]
     takes_water: bool
     ratio: float | None
     strength: StrengthBand | None
     correction: Correction | None
     remaining_l: float
+    made_l: float
     workings: list[Working]
 
     @property
@@ -104,14 +107,16 @@ class Situation:
         return self.act in OVER
 
     @property
+    def is_before_reading(self) -> bool:
+        """Whether a reading is worth nothing yet: something has still to go in, or to be mixed or rest."""
+        if self.act in ("mix", "top_up"):
+            return True
+        return self.step is not None and KINDS[self.step.plan.kind].is_before_reading
+
+    @property
     def dead_at(self) -> datetime | None:
         """The end of its working life."""
         return self.life.dead_at
-
-    @property
-    def yield_l(self) -> float:
-        """Fresh volume of the whole load, L."""
-        return self.held.yield_l
 
 
 def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situation:
@@ -123,27 +128,21 @@ def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situat
         state: the state of the load.
         now: the moment asked about.
     """
-    load = as_expected(plan, load, state.expected)
-    held = contents(plan, load, state)
-    steps = [load_step(step, load, left_of(step, load, state)) for step in plan.procedure]
-    window = _window(load, held)
+    whole = as_expected(plan, load, state.expected)
+    share = 1.0 if state.is_empty else state.share
+    held = contents(plan, whole, state, share)
+    left = held.planned
     workings = Workings()
-    water = workings.run(
-        water_window,
-        start_l=window.start_l,
-        min_l=window.min_l,
-        max_l=window.ceiling_l,
-        target_l=window.target_l,
-        additions_l=[state.water_l] if state.water else [],
-    )
-    life = life_of(plan, load, state, workings)
-    remaining_l = max(held.yield_l - state.gone_l, 0.0)
+    life = life_of(plan, whole, state, workings)
+    counted = for_count(plan, state, held, workings) if state.recounted else None
+    window = _window(left, held)
+    ceiling_left_l = max(window.ceiling_l - held.added_l, 0.0)
+    steps = [_step(step, left, left_of(step, whole, state), ceiling_left_l) for step in plan.procedure]
     rested = any(step.plan.kind == "rest" and step.plan.step in state.steps_done for step in steps)
     takes_water = not (rested and plan.mix.retempering == "remix_dry")
-    counted = for_count(plan, state, held, workings) if state.recounted else None
     act: Act
     step: LoadStep | None = None
-    if state.discarded is not None or remaining_l <= held.yield_l * STICKS_FRACTION:
+    if state.is_empty:
         act = _when_empty(state)
     elif life.stage(now) == "dead":
         act = "dead"
@@ -154,16 +153,16 @@ def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situat
     elif counted:
         act = "correct"
     else:
-        act, step = _act(plan, steps, state, water, takes_water=takes_water)
-    ready_at, overdue_at = _times(act, step, state, plan.mix.wet_out_min)
+        act, step = _act(plan, steps, state, has_room=ceiling_left_l > DROP_L, takes_water=takes_water)
     judged = _last_reading(plan, step, state) if step else None
-    wetness = judged.wetness if judged else None
     correction = counted if act == "correct" else None
     if act == "correct" and judged:
-        correction = for_reading(plan, state, held, judged.body, wetness, workings)
+        correction = for_reading(plan, state, held, judged.body, judged.wetness, workings)
+    ready_at, overdue_at = _times(act, step, state, plan, life)
+    left_l = mixed_l(load, state) if state.share > STICKS_FRACTION else 0.0
     return Situation(
         act=act,
-        load=load,
+        load=left,
         held=held,
         position=step.plan.step if step else len(steps),
         steps_count=len(steps),
@@ -174,15 +173,22 @@ def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situat
         life=life,
         stage=life.stage(now),
         window=window,
-        water=water,
-        proposal_l=_proposal(water, wetness if act == "add_water" else None),
+        water=_water(window, held, state, share, judged if act == "add_water" else None, workings),
+        additions_l=[item.water_l * share for item in state.water],
         takes_water=takes_water and (act != "place" or plan.mix.takes_water_later),
-        ratio=_ratio(state, held, workings) if state.water and held.has_binder else None,
-        strength=_strength(plan, load, state, held, window, workings),
+        ratio=_ratio(held, workings) if held.added_l > 0 and held.has_binder else None,
+        strength=_strength(plan, left, held, window, workings),
         correction=correction,
-        remaining_l=remaining_l,
+        remaining_l=0.0 if state.is_empty else left_l,
+        made_l=state.gone_l + left_l,
         workings=workings.kept,
     )
+
+
+def _step(step: PlanStep, load: Load, left: float, most_water_l: float) -> LoadStep:
+    """A step with what is left of it; none asks for more water than the load may have."""
+    found = load_step(step, load, left)
+    return found if found.water_l is None else replace(found, water_l=min(found.water_l, most_water_l))
 
 
 def _when_empty(state: LoadState) -> Act:
@@ -193,20 +199,21 @@ def _when_empty(state: LoadState) -> Act:
 
 def shares_in(plan: Plan, load: Load, state: LoadState) -> dict[int, float]:
     """The share of each charge and water step that is in, by step number."""
+    whole = as_expected(plan, load, state.expected)
     return {
-        step.step: 1 - left_of(step, load, state)
+        step.step: 1 - left_of(step, whole, state)
         for step in plan.procedure
         if step.kind in ("charge", "water")
     }
 
 
 def _act(
-    plan: Plan, steps: list[LoadStep], state: LoadState, water: WaterWindow, *, takes_water: bool
+    plan: Plan, steps: list[LoadStep], state: LoadState, *, has_room: bool, takes_water: bool
 ) -> tuple[Act, LoadStep | None]:
     """The first step that is not done, and its act."""
     for step in steps:
         if step.plan.kind == "judge":
-            act = _judging(plan, step, state, water, takes_water=takes_water)
+            act = _judging(plan, step, state, has_room=has_room, takes_water=takes_water)
             if act is not None:
                 return act, step
         elif not _is_behind(step, state):
@@ -224,7 +231,7 @@ def _is_behind(step: LoadStep, state: LoadState) -> bool:
 
 
 def _judging(
-    plan: Plan, step: LoadStep, state: LoadState, water: WaterWindow, *, takes_water: bool
+    plan: Plan, step: LoadStep, state: LoadState, *, has_room: bool, takes_water: bool
 ) -> Act | None:
     """The act of a judge step; None once it was judged right.
 
@@ -237,7 +244,7 @@ def _judging(
         return None
     if not state.is_mixed:
         return "mix"
-    if last is None or (state.mixed_at is not None and last.at < state.mixed_at):
+    if last is None or last.mixing < state.mixings:
         return "judge"
     if last.reading == "not-mixed-yet":
         return "mix"
@@ -247,7 +254,7 @@ def _judging(
         return None
     if not takes_water:
         return "mix"
-    return "add_water" if water.remaining_l > DROP_L else "ceiling"
+    return "add_water" if has_room else "ceiling"
 
 
 def _last_reading(plan: Plan, step: LoadStep, state: LoadState) -> Judgement | None:
@@ -257,8 +264,8 @@ def _last_reading(plan: Plan, step: LoadStep, state: LoadState) -> Judgement | N
 
 
 def last_judge(plan: Plan) -> int:
-    """The judge step that a reading without a step belongs to."""
-    return max(step.step for step in plan.procedure if step.kind == "judge")
+    """The judge step that a reading without a step belongs to; 0 where it is not judged."""
+    return max((step.step for step in plan.procedure if step.kind == "judge"), default=0)
 
 
 _STEP_ACTS: dict[str, Act] = {
@@ -273,16 +280,20 @@ _STEP_ACTS: dict[str, Act] = {
 
 
 def _times(
-    act: Act, step: LoadStep | None, state: LoadState, wet_out_min: float
+    act: Act, step: LoadStep | None, state: LoadState, plan: Plan, life: Life
 ) -> tuple[datetime | None, datetime | None]:
-    """The moments from which mixing or resting counts, and from which it is too long; None for other acts."""
-    if act not in ("mix", "rest") or step is None or state.worked_at is None:
+    """The moments from which an act counts, and from which it takes too long; None where none is counted."""
+    if step is None:
+        return None, None
+    if act == "place" and plan.mix.pour_from_min is not None and life.began_at:
+        return life.began_at + timedelta(minutes=plan.mix.pour_from_min), None
+    if act not in ("mix", "rest") or state.worked_at is None:
         return None, None
     if step.plan.kind == "judge":
-        return state.worked_at + timedelta(minutes=wet_out_min), None
-    least, greatest = step.plan.minutes
-    if step.plan.kind == "scrape":
+        return state.worked_at + timedelta(minutes=plan.mix.wet_out_min), None
+    if not KINDS[step.plan.kind].is_counted:
         return None, None
+    least, greatest = step.plan.minutes
     return state.worked_at + timedelta(minutes=least), state.worked_at + timedelta(minutes=greatest)
 
 
@@ -294,27 +305,40 @@ def _window(load: Load, held: Contents) -> Window:
     )
 
 
-def _proposal(water: WaterWindow, wetness: float | None) -> float:
-    """The next addition of water: smaller the nearer it looked to right."""
-    # Half way between the drawings of too dry and right, or drier, it is the whole step: a judgement made here.
-    near = 1.0 if wetness is None else min(2 * (1 - 2 * wetness), 1.0)
-    return max(water.next_step_l * near, min(LEAST_POUR_L, water.next_step_l))
+def _water(
+    window: Window, held: Contents, state: LoadState, share: float, dry: Judgement | None, workings: Workings
+) -> WaterWindow:
+    """Where its water is in the window; once judged too dry, the next step is by how dry it looked."""
+    by_eye = {}
+    if dry:
+        first = next(item for item in state.judgements if item.counts)
+        dryness = 1.0 if dry.wetness is None else max(1 - dry.wetness / driest_right(), 0.0)
+        by_eye = {"first_l": min(first.water_l * share, held.added_l), "dryness_fraction": dryness}
+    return workings.run(
+        water_window,
+        start_l=window.start_l,
+        min_l=window.min_l,
+        max_l=window.ceiling_l,
+        target_l=window.target_l,
+        additions_l=[held.added_l] if state.water else [],
+        **by_eye,
+    )
 
 
-def _ratio(state: LoadState, held: Contents, workings: Workings) -> float:
+def _ratio(held: Contents, workings: Workings) -> float:
     return workings.run(
         water_account,
         binder_kg=held.binder_kg,
-        added_l=state.water_l,
+        added_l=held.added_l,
         free_aggregate_water_kg=held.aggregate_water_l,
         admixture_water_kg=max(held.admixture_l, 0.0),
     ).ratio
 
 
 def _strength(
-    plan: Plan, load: Load, state: LoadState, held: Contents, window: Window, workings: Workings
+    plan: Plan, load: Load, held: Contents, window: Window, workings: Workings
 ) -> StrengthBand | None:
     if not held.has_binder:
         return None
-    added_l = state.water_l if state.water else window.target_l
+    added_l = held.added_l or window.target_l
     return strength_of_load(plan, load, held.as_planned_l(added_l), workings)

@@ -1,4 +1,4 @@
-"""The working life of a load: from first water, at its own temperature."""
+"""The working life of a load: from the start of its clock, at its own temperature."""
 
 from datetime import datetime, timedelta
 from typing import Literal, NamedTuple
@@ -7,9 +7,10 @@ from keeve.core.errors import InputError
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.rules.temperature import mix_temperature, working_life
 from keeve.core.rules.workings import Workings
+from keeve.core.running.events import Charged
 from keeve.core.running.load_state import LoadState
 
-# Not begun before first water; then green, amber in its last quarter, red in its last tenth, and dead.
+# Not begun before its clock starts; then green, amber in its last quarter, red in its last tenth, and dead.
 Stage = Literal["not-begun", "green", "amber", "red", "dead"]
 _AMBER, _RED = 0.25, 0.10
 
@@ -18,8 +19,8 @@ class Life(NamedTuple):
     """The working life of a load.
 
     Args:
-        life_min: from first water, min.
-        began_at: first water; None before it.
+        life_min: from the start of its clock, min.
+        began_at: when its clock started: at first water, or when powder and water met; None before.
         mix_c: the temperature it was counted at; None where nothing is known and 20 °C was taken.
         is_measured: whether it was measured in the mix, or computed from what goes in.
     """
@@ -75,7 +76,29 @@ def life_of(plan: Plan, load: Load, state: LoadState, workings: Workings) -> Lif
     if mix_c is not None:
         own_min = workings.run(working_life, life_min_at_20c=life_min, mix_c=mix_c).life_min
         life_min = own_min if state.mix_c is not None else min(own_min, life_min)
-    return Life(life_min, state.first_water_at, mix_c, state.mix_c is not None)
+    return Life(life_min, _began_at(plan, load, state), mix_c, state.mix_c is not None)
+
+
+def _began_at(plan: Plan, load: Load, state: LoadState) -> datetime | None:
+    """When its clock started. Where water is part of what is loaded, that is when it and the binder were both in."""
+    if plan.mix.is_run.starts_with_water and not (load.water.needs_none and state.first_water_at is None):
+        return state.first_water_at
+    wet = {item.name for item in plan.materials if item.free_fraction > 0}
+    binder_at = _first_at(state, set(plan.binders))
+    wet_at = state.first_water_at or _first_at(state, wet)
+    return max(binder_at, wet_at) if binder_at and wet_at else None
+
+
+def _first_at(state: LoadState, materials: set[str]) -> datetime | None:
+    """When the first of these materials went in."""
+    return next(
+        (
+            event.occurred_at
+            for event in state.applied
+            if isinstance(event, Charged) and event.material in materials
+        ),
+        None,
+    )
 
 
 def _computed_c(plan: Plan, load: Load, workings: Workings) -> float | None:

@@ -61,7 +61,7 @@ def observed_in(plan: Plan, load: Load, state: LoadState, at: datetime) -> Obser
     return Observation(
         at,
         PastLoad(
-            added_l=sum(addition.water_l for addition in state.water if addition.at <= decided.at),
+            added_l=decided.water_l,
             dry_aggregate_kg=held.dry_kg[material.name],
             judged=_JUDGED[decided.reading],
             target_water_kg=_wanted_kg(load, material) * held.growth,

@@ -1,4 +1,4 @@
-"""What the bench shows of a load: the step in hand, every amount that can be tapped, the pictures."""
+"""What the bench shows of a load: the step in hand, everything that may be done now, the pictures."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -8,20 +8,21 @@ from uuid import UUID
 
 from sqlalchemy import Engine
 
-from keeve.core.mixes.model import Caution, Drawing, Reading, Test, reading_at
+from keeve.core.mixes.model import Caution, Drawing, Reading, Test, driest_right, reading_at
 from keeve.core.planning.amounts import GaugedAmount, WaterPour, fill_of, gauged, gauged_step, water_pours
 from keeve.core.planning.plan import Load, LoadStep, Plan
-from keeve.core.rules.corrections import WaterStep
 from keeve.core.rules.temperature import CoolingPlan
 from keeve.core.rules.workings import Working, Workings
-from keeve.core.running.allowed_events import most_past_ceiling_l
 from keeve.core.running.cleaning import CLEANING, WASH_OUT, Cleaning
-from keeve.core.running.corrections import cooler_next_time, has_body, water_steps
+from keeve.core.running.corrections import cooler_next_time
 from keeve.core.running.expected_water import followed
 from keeve.core.running.load_state import LoadState
-from keeve.core.running.next_step import BEFORE_A_READING, Situation, shares_in
+from keeve.core.running.next_step import Act, Situation, shares_in
+from keeve.core.running.option import Option, What
+from keeve.core.running.options import options
 from keeve.core.running.pre_use_checks import Check, checks_by_id
-from keeve.core.tolerances import DROP_L, LEAST_POUR_L, whole_up
+from keeve.core.running.step_kinds import KINDS
+from keeve.core.tolerances import whole_up
 from keeve.services import loads
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad
@@ -31,12 +32,12 @@ from keeve.services.views.water import WaterFigures, water_figures
 
 # A charge of little more than one fill is not counted fill by fill.
 _MORE_THAN_ONE = 1.2
-# An admixture of so much of its planned dose gets no more.
-_MOST_DOSES = 1.5
 # A change of the ratio smaller than its last printed place is none.
 _SAME_RATIO = 0.005
 # So many drawings from too dry to too wet are enough to choose between.
 _BETWEEN = 9
+# How dry a mix that is too dry looks: as dry as drawn, half way to right, nearly right.
+_DRY_LOOKS = {"Crumbling": 0.0, "Still dry": 0.5, "Nearly right": 0.85}
 # The cautions of the mix that are shown beside an act; all of them are in a fold below.
 _CAUTIONS: Mapping[str, frozenset[str]] = {
     "charge": frozenset({"dust", "lifting", "silica", "all-in"}),
@@ -45,7 +46,21 @@ _CAUTIONS: Mapping[str, frozenset[str]] = {
 }
 # Nobody holds a hose longer, s.
 _LONGEST_HOSE_S = 900
-_BY_EVENT = ("charge", "water", "admixture", "mix", "scrape", "rest")
+# The picture of each act that is not a step of the procedure.
+_PICTURES: Mapping[Act, str] = {
+    "accept": "accept",
+    "mix": "work",
+    "add_water": "too_dry",
+    "ceiling": "ceiling",
+    "correct": "correct",
+    "top_up": "top_up",
+    "dead": "dead",
+    "clean": "clean",
+    "stored": "stored",
+    "done": "done",
+}
+# What may be done out of turn: a step of the procedure.
+_STEPS: frozenset[What] = frozenset({"charge", "water", "admix", "mix", "rest"})
 
 
 class Filling(NamedTuple):
@@ -78,6 +93,30 @@ class HalfDose(NamedTuple):
 
     name: str
     dose: Dose
+    option: Option
+
+
+class DryLook(NamedTuple):
+    """How dry a mix that is too dry looks: in words, and on the scale from 0 too dry to 1 too wet."""
+
+    words: str
+    wetness: float
+
+
+class JudgeCard(NamedTuple):
+    """A reading as it is picked: what it looks like, what picking it does, and how dry it may be said to be."""
+
+    reading: Reading
+    look: str
+    option: Option
+    dry_looks: Sequence[DryLook]
+
+
+class OutOfTurn(NamedTuple):
+    """A step that can be done out of turn."""
+
+    do: str
+    option: Option
 
 
 class Counted(NamedTuple):
@@ -88,6 +127,20 @@ class Counted(NamedTuple):
     vessel_kg: float | None
 
 
+class StockpileNews(NamedTuple):
+    """What may be told of the stockpile: in words, its key, and the event it makes."""
+
+    words: str
+    key: str
+    event: Mapping[str, str]
+
+
+_NEWS = (
+    StockpileNews("It rained on it", "r", {"kind": "rain"}),
+    StockpileNews("New delivery", "f", {"kind": "delivery"}),
+)
+
+
 @dataclass(frozen=True)
 class BenchView:
     """The bench of a load.
@@ -96,31 +149,30 @@ class BenchView:
         running: the load with its plan and events.
         now: where it is in its procedure.
         moment: the time that is for.
+        picture: the picture of the act.
+        can: everything that may be done now.
         section: the figures of its section.
         water: the figures of its water line.
         amount: what the step in hand charges, as it is measured.
         doses: the admixtures of that step.
         fill: one fill of that charge, where it is counted fill by fill.
-        part_kg: half of that charge, kg: what the field for a part begins with.
-        part_l: half of the mix in the mixer or in store, L: what the field for a part begins with.
         top_up: the material that a correction adds next.
         added: what the proposed correction adds.
         ratio_changes: whether that changes the water ratio.
         pours: vessels of water that may still be poured.
-        dry_steps: the water steps left to the ceiling.
         loosening: half doses that may be added at the ceiling.
-        past_ceiling_l: the proposed and the greatest addition past the ceiling, L.
         wet_out_s: how long water takes to work in, s.
         hose_l: what ran in at each whole second of the open hose, up to what may go in, L.
         counted: what can be counted again.
         doses_counted: the admixtures that can be counted again.
-        open_steps: steps that can be done out of turn.
+        out_of_turn: steps that can be done out of turn.
         stockpile_id: the stockpile whose water can still be shown; empty for none.
         checks: the checks before the first load.
         test: the test that is asked for.
+        cards: its readings.
         judge_steps: how many times the procedure asks for a test.
         looks: what loosening admixtures do to the look of the mix.
-        has_body: whether it can be sandy or rich.
+        use: what else the load may be used for.
         cooler: how to cool the next load, where this one is too warm.
         next_number: the number of the next load of the plan; None for the last.
         cleaning: how its mixer is cleaned, and where the washings go.
@@ -131,31 +183,30 @@ class BenchView:
     running: RunningLoad
     now: Situation
     moment: datetime
+    picture: str
+    can: Mapping[tuple[What, str], Option]
     section: SectionFigures
     water: WaterFigures
     amount: GaugedAmount | None
     doses: Sequence[Dose]
     fill: Filling | None
-    part_kg: float
-    part_l: float
     top_up: TopUp | None
     added: Sequence[AddedMaterial]
     ratio_changes: bool
     pours: Sequence[WaterPour]
-    dry_steps: Sequence[WaterStep]
     loosening: Sequence[HalfDose]
-    past_ceiling_l: tuple[float, float]
     wet_out_s: int
     hose_l: Sequence[float]
     counted: Sequence[Counted]
     doses_counted: Sequence[Dose]
-    open_steps: Sequence[LoadStep]
+    out_of_turn: Sequence[OutOfTurn]
     stockpile_id: str
     checks: Sequence[Check]
     test: Test | None
+    cards: Sequence[JudgeCard]
     judge_steps: int
     looks: Sequence[str]
-    has_body: bool
+    use: str
     cooler: CoolingPlan | None
     next_number: int | None
     cleaning: Cleaning
@@ -163,20 +214,82 @@ class BenchView:
     cautions: Sequence[Caution]
     workings: Sequence[Working]
 
-    @property
-    def can_hose(self) -> bool:
-        """Whether water may still run in."""
-        return self.now.takes_water and self.now.act != "correct" and self.has_room
+    def option(self, what: What, of: object = "") -> Option | None:
+        """Something that may be done now; None where it may not."""
+        return self.can.get((what, str(of)))
 
     @property
-    def has_room(self) -> bool:
-        """Whether there is room for water below the ceiling."""
-        return self.now.water.remaining_l > DROP_L
+    def in_hand(self) -> Option | None:
+        """The option that finishes the step in hand."""
+        position = str(self.now.position)
+        return next((one for (what, of), one in self.can.items() if what in _STEPS and of == position), None)
 
     @property
-    def has_drips(self) -> bool:
-        """Whether water ran out that can be put back."""
-        return self.running.state.dripped_l > DROP_L
+    def done_words(self) -> str:
+        """What one says when the step in hand is done."""
+        step = self.now.step
+        return KINDS[step.plan.kind].done if step and step.plan.kind != "judge" else KINDS["mix"].done
+
+    @property
+    def wait_words(self) -> str:
+        """What to do until the time of the step is up."""
+        if self.now.act == "rest":
+            return "Leave it alone."
+        return "Too early to judge. Keep mixing." if self.running.state.water else "Keep mixing."
+
+    @property
+    def overdue_words(self) -> str:
+        """What to do once it has taken too long."""
+        harm = self.running.plan.mix.over_mixing if self.now.act == "mix" else ""
+        return f"Stop: {harm}." if harm else "Long enough: go on."
+
+    @property
+    def clock_runs(self) -> bool:
+        """Whether its working life counts."""
+        return self.now.dead_at is not None and not self.now.is_over and self.now.act != "dead"
+
+    @property
+    def has_more(self) -> bool:
+        """Whether anything may be done beside what is asked."""
+        return not self.now.is_over and self.now.act not in ("accept", "dead")
+
+    @property
+    def shows_warmth(self) -> bool:
+        """Whether its measured temperature is worth a word."""
+        return self.has_more and self.now.life.is_measured
+
+    @property
+    def has_between(self) -> bool:
+        """Whether there are looks between too dry and too wet to pick."""
+        return {"too-dry", "right", "too-wet"} <= {card.reading for card in self.cards}
+
+    @property
+    def beside_water(self) -> Option | None:
+        """Water that may go in where something else is asked for: a few drops at a remix."""
+        is_asked = self.picture in ("water", "too_dry", "top_up", "place")
+        return self.option("add_water", "tap") if self.running.state.water and not is_asked else None
+
+    @property
+    def of_step(self) -> Mapping[str, object]:
+        """What marks water as part of the step in hand, where that asks for some."""
+        return {"step": self.now.position, "part": True} if self.now.act == "water" else {}
+
+    @property
+    def other_look(self) -> str:
+        """What kind of mix it is for whoever else may use it."""
+        return {"correct": "wetter", "add_water": "stiffer", "ceiling": "stiffer"}.get(
+            self.now.act, "similar"
+        )
+
+    @property
+    def stockpile_news(self) -> Sequence[StockpileNews]:
+        """What may be told of the stockpile at the bench."""
+        return _NEWS
+
+    @property
+    def may_stiffen(self) -> bool:
+        """Whether what stands may be worked up again."""
+        return self.now.act == "place" and self.running.plan.mix.retempering != "never"
 
 
 def bench_page(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> BenchView | None:
@@ -185,51 +298,55 @@ def bench_page(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) -
     return None if running is None else bench_view(running, now)
 
 
+def load_options(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> list[Option] | None:
+    """Everything that may be done with a load, and what may not; None where the crew has no such load."""
+    running = loads.running_load(engine, visitor, load_id)
+    return None if running is None else options(running.plan, running.state, running.situation(now))
+
+
 def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
     """The bench of a load at a moment."""
     now = running.situation(moment)
     plan, load, state, step = running.plan, now.load, running.state, now.step
+    can = {(item.what, item.of): item for item in options(plan, state, now) if item.is_open}
     amount = gauged_step(plan, load, step) if step else None
     workings = Workings()
-    proposal, past_l = now.correction, most_past_ceiling_l(now)
+    proposal = now.correction
     material = followed(plan)
     wanted = _CAUTIONS.get(step.plan.kind if step else now.act, frozenset())
-    asks_for_water = now.act == "add_water" and now.held.has_binder
-    dry_steps = (
-        water_steps(plan, state, now.held, now.window.ceiling_l, workings).steps if asks_for_water else []
-    )
+    test = plan.tests[step.plan.test] if step and step.plan.test else None
     cooler = cooler_next_time(plan, load, state, workings)
     return BenchView(
         running=running,
         now=now,
         moment=moment,
+        picture=_PICTURES.get(now.act) or KINDS[plan.step(now.position).kind].picture,
+        can=can,
         section=_section(running, now),
         water=_water(running, now),
         amount=amount,
         doses=[dose_of(item) for item in step.admixtures] if step else [],
         fill=_filling(amount) if amount else None,
-        part_kg=amount.mass_kg / 2 if amount else 0.0,
-        part_l=(state.kept_l if now.act == "stored" else now.remaining_l) / 2,
         top_up=_top_up(plan, load, state),
         added=_added(plan, load, proposal.add_kg) if proposal else [],
         ratio_changes=bool(
             proposal and proposal.ratio and now.ratio and abs(proposal.ratio - now.ratio) >= _SAME_RATIO
         ),
-        pours=water_pours(plan, now.water.remaining_l),
-        dry_steps=dry_steps,
-        loosening=_loosening(load, state),
-        past_ceiling_l=(max(past_l / 2, LEAST_POUR_L), past_l),
+        # No pour is larger than what is asked for.
+        pours=water_pours(plan, step.water_l if step and step.water_l is not None else now.water.next_step_l),
+        loosening=_loosening(load, can),
         wet_out_s=round(plan.mix.wet_out_min * 60),
         hose_l=_hosed(state, now) if state.flow_l_min else [],
         counted=_counted(plan, load),
         doses_counted=[dose_of(item) for item in load.admixtures if item.mass_kg is not None],
-        open_steps=[item for item in now.open_steps if item.plan.kind in _BY_EVENT],
+        out_of_turn=_out_of_turn(now.open_steps, can),
         stockpile_id=material.stockpile if material and not state.water else "",
         checks=checks_by_id(state.to_check),
-        test=plan.tests[step.plan.test] if step and step.plan.test else None,
+        test=test,
+        cards=_cards(test, now, can) if test else [],
         judge_steps=sum(item.kind == "judge" for item in plan.procedure),
         looks=[item.looks for item in load.admixtures if item.loosens],
-        has_body=has_body(plan),
+        use=_use(plan),
         cooler=cooler,
         next_number=load.number + 1 if plan.load(load.number + 1) else None,
         cleaning=CLEANING[plan.mixer.kind],
@@ -239,20 +356,47 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
     )
 
 
+def _cards(test: Test, now: Situation, can: Mapping[tuple[What, str], Option]) -> list[JudgeCard]:
+    """The readings that may be picked now."""
+    found = []
+    for reading, look in test.looks.items():
+        option = can.get(("judge", f"{now.position} {reading}"))
+        if option:
+            dry = [DryLook(words, share * driest_right()) for words, share in _DRY_LOOKS.items()]
+            found.append(JudgeCard(reading, look, option, dry if reading == "too-dry" else []))
+    return found
+
+
+def _out_of_turn(steps: Sequence[LoadStep], can: Mapping[tuple[What, str], Option]) -> list[OutOfTurn]:
+    """The steps that can be done before the one in hand."""
+    open_steps = {str(item.plan.step): item.plan.do for item in steps}
+    return [
+        OutOfTurn(open_steps[of], option)
+        for (what, of), option in can.items()
+        if what in _STEPS and of in open_steps
+    ]
+
+
+def _use(plan: Plan) -> str:
+    """Where a load that is not right for its job does no harm."""
+    has_stone = any(item.sort == "stone" for item in plan.materials)
+    return "blinding, backfill" if has_stone else "packing, backing up"
+
+
 def _section(running: RunningLoad, now: Situation) -> SectionFigures:
+    """What is in the mixer: in layers until it was first judged, then mixed, whatever a correction adds to it."""
     state = running.state
-    judged = now.act not in ("charge", "water") and state.is_mixed and state.judgements
-    mixed_l = now.remaining_l if judged or now.is_over else None
-    return section_figures(running.plan, now.load, shares_in(running.plan, now.load, state), mixed_l)
+    mixed_l = now.remaining_l if state.last_judgement or now.is_over else None
+    return section_figures(running.plan, now.load, shares_in(running.plan, running.load, state), mixed_l)
 
 
 def _water(running: RunningLoad, now: Situation) -> WaterFigures:
     """The water line; the strength only once all is in: before, water is not what decides."""
     state = running.state
-    decides = now.act != "accept" and now.act not in BEFORE_A_READING and now.held.has_binder
+    decides = now.act != "accept" and not now.is_before_reading and now.held.has_binder
     return water_figures(
         now.window,
-        [item.water_l for item in state.water],
+        now.additions_l,
         None if state.water else state.expected,
         (running.plan, now.held) if decides else None,
     )
@@ -284,11 +428,12 @@ def _added(plan: Plan, load: Load, add_kg: Mapping[str, float]) -> list[AddedMat
     return [AddedMaterial(name, _share(plan, load, name, kg)) for name, kg in add_kg.items()]
 
 
-def _loosening(load: Load, state: LoadState) -> list[HalfDose]:
+def _loosening(load: Load, can: Mapping[tuple[What, str], Option]) -> list[HalfDose]:
+    """Half doses that loosen without water."""
     return [
-        HalfDose(item.name, dose_of(item, share=0.5))
+        HalfDose(item.name, dose_of(item, share=option.amounts[0].default or 0.0), option)
         for item in load.admixtures
-        if item.loosens and state.doses.get(item.name, 1.0) <= _MOST_DOSES
+        if item.loosens and (option := can.get(("dose", item.name)))
     ]
 
 
@@ -316,13 +461,13 @@ class Slide(NamedTuple):
     wetness: float
     reading: Reading
     drawing: Drawing
+    option: Option
 
 
 class Between(NamedTuple):
     """The looks to choose between in the test that is asked for now; none where none is."""
 
     slides: Sequence[Slide]
-    position: int
 
     @property
     def last(self) -> int:
@@ -340,10 +485,9 @@ def between_readings(engine: Engine, visitor: Visitor, load_id: UUID, now: datet
     running = loads.running_load(engine, visitor, load_id)
     if running is None:
         return None
-    situation = running.situation(now)
-    step = situation.step
-    if step is None or not step.plan.test:
-        return Between([], situation.position)
-    drawing = running.plan.tests[step.plan.test].drawing
-    stops = (index / (_BETWEEN - 1) for index in range(_BETWEEN))
-    return Between([Slide(wetness, reading_at(wetness), drawing) for wetness in stops], situation.position)
+    view = bench_view(running, now)
+    by_reading = {card.reading: card.option for card in view.cards}
+    if view.test is None or not {"too-dry", "right", "too-wet"} <= set(by_reading):
+        return Between([])
+    stops = [index / (_BETWEEN - 1) for index in range(_BETWEEN)]
+    return Between([Slide(at, reading_at(at), view.test.drawing, by_reading[reading_at(at)]) for at in stops])

@@ -46,8 +46,7 @@ def log_page(
 
 def _line(running: RunningLoad, now: datetime) -> LogLine:
     situation = running.situation(now)
-    additions_l = [addition.water_l for addition in running.state.water]
-    return LogLine(running, situation, water_figures(situation.window, additions_l))
+    return LogLine(running, situation, water_figures(situation.window, situation.additions_l))
 
 
 @dataclass(frozen=True)
@@ -99,7 +98,7 @@ def _row(running: RunningLoad) -> list[str | float | int | None]:
         running.load.number,
         running.plan.mix.name,
         running.load.yield_l,
-        state.water_l,
+        state.went_in_l,
         running.load.water.target_l,
         READING_NAMES[judged.reading] if judged else None,
         judged.by if judged else None,

@@ -140,4 +140,5 @@ def _page(request: Request, template: str, view: BenchView) -> Response:
         section=section(view.section),
         lines=water_lines(view.water),
         state_of=state_of,
+        state_at=state_at,
     )

@@ -1,0 +1,398 @@
+"""Everything that may be done with a load at a moment: the bench draws this list, and an event is held to it."""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
+from typing import Any
+
+from keeve.core.errors import InputError
+from keeve.core.planning.plan import LoadStep, Plan
+from keeve.core.running.corrections import has_body
+from keeve.core.running.events import OWN_EVENTS
+from keeve.core.running.load_state import LoadState
+from keeve.core.running.next_step import Situation
+from keeve.core.running.option import Amount, Option, What
+from keeve.core.running.step_kinds import KINDS
+from keeve.core.tolerances import DROP_L, LEAST_POUR_L, STICKS_FRACTION, WRITTEN_FRACTION
+
+# So much of the ceiling goes over it at a time, with a reason: small enough to be seen before it runs.
+_PAST_STEP = 0.05
+# Over that many planned doses a load is overdosed, whatever it looks like.
+_MOST_DOSES = 2.0
+# More than so many times what was planned did not go in: a decimal point is in the wrong place.
+_MOST_TIMES = 4.0
+# The most that is told of time that was not counted, min.
+_MOST_TOLD_MIN = 60.0
+
+
+def options(plan: Plan, state: LoadState, now: Situation) -> list[Option]:
+    """Everything that may be done with a load, and what may not, with the reason.
+
+    Args:
+        plan: its plan.
+        state: its state.
+        now: where it is in its procedure.
+    """
+    every = (
+        *_steps(plan, state, now),
+        *_readings(plan, now),
+        *_water(plan, state, now),
+        *_measuring(state),
+        *_corrections(plan, state, now),
+        *_leaving(plan, state, now),
+        *_always(state, now),
+    )
+    return [_closed(option, now) for option in every]
+
+
+# What may still be done with a load whose checks are open, whose time is over, or that is out of the mixer.
+_STILL: Mapping[str, frozenset[What]] = {
+    "accept": frozenset({"accept", "discard", "measure_flow", "take_back", "note", "undo"}),
+    "dead": frozenset({"discard", "note", "undo"}),
+    "clean": frozenset({"clean", "note", "undo"}),
+    "stored": frozenset({"place_stored", "discard", "note", "undo"}),
+    "done": frozenset({"note", "undo"}),
+}
+
+
+def _closed(option: Option, now: Situation) -> Option:
+    """The option, refused where nothing of its kind may be done any more, or yet."""
+    if now.act not in _STILL or option.what in _STILL[now.act]:
+        return option
+    if now.act == "accept":
+        refusal = InputError(
+            "not_accepted", "Make the checks first: they come before the first load.", ["kind"]
+        )
+    elif now.act == "dead":
+        refusal = InputError(
+            "past_life",
+            "The working time of this load is over: throw it away. Water cannot bring it back.",
+            ["kind"],
+        )
+    else:
+        refusal = InputError("load_done", "This load is done: start the next one.", ["kind"])
+    return replace(option, refusal=refusal)
+
+
+def _steps(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
+    """The steps of the procedure, in any order; and the checks before them."""
+    yield Option(
+        "accept",
+        {"kind": "accepted"},
+        refusal=None if now.act == "accept" else InputError("not_asked", NOT_ASKED, ["kind"]),
+    )
+    still_open = {item.plan.step: item for item in [*now.open_steps, *([now.step] if now.step else [])]}
+    for planned in plan.procedure:
+        kind, number = KINDS[planned.kind], planned.step
+        step = still_open.get(number)
+        done = (
+            None if step else InputError("step_done", "That step is done already: undo it first.", ["step"])
+        )
+        event: dict[str, Any] = {"kind": kind.event, "step": number}
+        match planned.kind:
+            case "charge":
+                event["material"] = planned.material
+                yield Option(
+                    "charge",
+                    event,
+                    str(number),
+                    _charged(now, planned.material or "", step),
+                    part=True,
+                    refusal=done,
+                )
+            case "water":
+                refusal = done or _no_water(plan, now)
+                yield Option("water", event, str(number), (_poured(now, step),), part=True, refusal=refusal)
+            case "admixture":
+                yield Option("admix", event, str(number), refusal=done)
+            case "mix" | "scrape" | "rest":
+                what: What = "rest" if planned.kind == "rest" else "mix"
+                ready_at = now.ready_at if number == now.position else None
+                yield Option(
+                    what, event, str(number), (_told(planned.minutes[0]),), ready_at=ready_at, refusal=done
+                )
+    wet_out_min = max(plan.mix.wet_out_min, 0.5)
+    ready_at = now.ready_at if now.act == "mix" else None
+    told = _told(wet_out_min)
+    yield Option("remix", {"kind": "mixed"}, amounts=(told,), ready_at=ready_at, refusal=_nothing_in(state))
+
+
+def _charged(now: Situation, material: str, step: LoadStep | None) -> tuple[Amount, ...]:
+    most_kg = now.load.charge(material).mass_kg * _MOST_TIMES
+    default_kg = step.mass_kg if step else None
+    over = ("more_than_fits", f"That is over four times the {material} of the load: check the amount.")
+    return (Amount("mass_kg", default_kg, 0.0, most_kg, over),)
+
+
+def _poured(now: Situation, step: LoadStep | None) -> Amount:
+    return replace(_litres(now), default=step.water_l if step else None)
+
+
+def _litres(now: Situation, most_l: float | None = None) -> Amount:
+    """Water up to the ceiling, or up to another bound, L."""
+    room_l = now.water.remaining_l if most_l is None else most_l
+    over = ("past_ceiling", f"Past the max: this load may take {room_l:.1f} L more.")
+    # Measured by eye: a drop over the ceiling is the ceiling, but no drop after that.
+    over_l = max(now.held.added_l - now.window.ceiling_l, 0.0)
+    return Amount(
+        "water_l", min(now.water.next_step_l, room_l), 0.0, room_l, over, slack=max(DROP_L - over_l, 0.0)
+    )
+
+
+def _told(least_min: float) -> Amount:
+    """How long it was, where the clock did not count it."""
+    over = ("too_long", f"At most {_MOST_TOLD_MIN:.0f} min can be told.")
+    return Amount("minutes", least_min, 0.0, _MOST_TOLD_MIN, over, is_needed=False)
+
+
+NOT_ASKED = "faults names a check that was not asked: load the page again."
+
+
+def _nothing_in(state: LoadState) -> InputError | None:
+    if state.held_kg or state.water:
+        return None
+    return InputError("nothing_in", "Nothing is in the mixer yet: load it first.", ["kind"])
+
+
+def _readings(plan: Plan, now: Situation) -> Iterator[Option]:
+    """The readings of the test that is asked for; or those of every test, with the reason why not."""
+    if not plan.mix.is_run.is_judged:
+        return
+    for judge in (step for step in plan.procedure if step.kind == "judge"):
+        refusal = _no_reading(now, judge.step)
+        looks = plan.tests[judge.test].looks if judge.test else {}
+        bodies = ("sandy", "rich") if has_body(plan) and "too-wet" in looks else ()
+        event = {"kind": "judged", "step": judge.step}
+        for reading in looks:
+            yield Option("judge", {**event, "reading": reading}, f"{judge.step} {reading}", refusal=refusal)
+        for body in bodies:
+            told = {**event, "reading": "right", "body": body}
+            yield Option("judge", told, f"{judge.step} {body}", refusal=refusal)
+
+
+def _no_reading(now: Situation, step: int) -> InputError | None:
+    if now.is_before_reading:
+        return InputError("not_yet", "Too early to judge: mix it first.", ["reading"])
+    if now.act == "place":
+        return InputError("judged_right", "It was judged right: undo that to judge it again.", ["reading"])
+    if step != now.position:
+        return InputError(
+            "other_step", f"step must be {now.position}: that is the step to judge now.", ["step"]
+        )
+    return None
+
+
+def _water(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
+    """Water beside the steps, and what ran out of it."""
+    no_water = _no_water(plan, now)
+    event: dict[str, Any] = {"kind": "water_added"}
+    if plan.mix.is_run.water_in_steps:
+        poured = _litres(now)
+        if state.owed:
+            poured = replace(poured, default=min(state.owed.water_l, poured.most))
+        for source in ("tap", "hose", "ice"):
+            yield Option("add_water", {**event, "source": source}, source, (poured,), refusal=no_water)
+        yield Option("rinse", {**event, "source": "drum"}, amounts=(_litres(now),), refusal=no_water)
+    dripped_l = max(state.dripped_l, 0.0)
+    back_l = min(dripped_l, now.water.remaining_l)
+    over = ("more_than_dripped", f"Only {dripped_l:.1f} L ran out: no more can be put back.")
+    none_out = None if dripped_l > DROP_L else InputError(*over, ["water_l"])
+    yield Option(
+        "put_back",
+        {**event, "source": "drips"},
+        amounts=(Amount("water_l", back_l, 0.0, back_l, over, slack=DROP_L),),
+        refusal=none_out or no_water,
+    )
+    in_l = now.held.added_l
+    over = ("more_than_in", f"Only {in_l:.1f} L went in: no more can run out.")
+    yield Option(
+        "run_out",
+        {"kind": "water_lost"},
+        amounts=(Amount("water_l", None, 0.0, in_l, over, slack=DROP_L),),
+        refusal=None if in_l > DROP_L else InputError(*over, ["water_l"]),
+    )
+    if not plan.mix.is_run.water_in_steps:
+        return
+    past_l = now.water.remaining_l + _PAST_STEP * now.window.ceiling_l
+    past = replace(_litres(now, past_l), default=max(past_l / 2, LEAST_POUR_L))
+    first = InputError("not_at_ceiling", "Go up to the max first and judge it there.", ["past_ceiling"])
+    yield Option(
+        "past_ceiling",
+        event,
+        amounts=(past,),
+        words=("past_ceiling",),
+        refusal=no_water or (None if now.act == "ceiling" else first),
+    )
+
+
+def _no_water(plan: Plan, now: Situation) -> InputError | None:
+    if now.act == "correct":
+        return InputError("too_wet", "No water now: correct it first, as shown.", ["water_l"])
+    if not now.takes_water:
+        return InputError("retempering", f"No more water. {plan.mix.retempering_why}", ["water_l"])
+    return None
+
+
+def _measuring(state: LoadState) -> Iterator[Option]:
+    """What is only measured or told."""
+    yield Option(
+        "measure_flow",
+        {"kind": "flow_measured"},
+        amounts=(
+            Amount("vessel_l", 10.0, 0.0, 1000.0, ("too_large", "No bucket holds over 1000 L.")),
+            Amount("seconds", None, 0.0, 3600.0, ("too_long", "Measure the flow within an hour.")),
+        ),
+    )
+    unheard_of = ("too_hot", "No mix is that hot.")
+    yield Option(
+        "take_temperature",
+        {"kind": "temperature"},
+        amounts=(
+            Amount("mix_c", None, 0.0, 100.0, unheard_of),
+            Amount("water_c", None, 0.0, 100.0, unheard_of, is_needed=False),
+        ),
+        refusal=None
+        if state.water or state.is_mixed
+        else InputError(
+            "no_mix_yet", "There is no mix yet: measure its temperature once it is wet.", ["mix_c"]
+        ),
+    )
+
+
+def _corrections(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
+    """An extra dose, what really is in it, and the correction that is shown."""
+    if not plan.mix.is_run.is_judged:
+        return
+    for item in now.load.admixtures:
+        if item.mass_kg is None:
+            continue
+        most = max(_MOST_DOSES - state.dose(item.name), 0.0)
+        over = ("overdose", f"More than twice the dose of {item.name}: mix a fresh load instead.")
+        amount = Amount(f"doses.{item.name}", min(0.5, most), 0.0, most, over, slack=WRITTEN_FRACTION)
+        refusal = None if most > 0 else InputError(*over, [amount.name])
+        yield Option("dose", {"kind": "admixed"}, item.name, (amount,), refusal=refusal)
+    yield _count(plan, state, now)
+    yield from _choices(plan, state, now)
+
+
+def _count(plan: Plan, state: LoadState, now: Situation) -> Option:
+    heavy = ("more_than_fits", "That is over four times what the load takes: check the amount.")
+    many = ("overdose", "More than ten doses: mix a fresh load instead.")
+    refusal = None
+    if state.gone_l:
+        refusal = InputError(
+            "placed_already",
+            "Some of it is placed already: its amounts can no longer be corrected.",
+            ["kind"],
+        )
+    elif not state.held_kg:
+        refusal = _nothing_in(state)
+    return Option(
+        "recount",
+        {"kind": "recounted"},
+        amounts=(
+            *(
+                Amount(
+                    f"charged_kg.{one.material}", None, 0.0, one.mass_kg * _MOST_TIMES, heavy, is_needed=False
+                )
+                for one in now.load.charges
+            ),
+            *(
+                Amount(f"doses.{item.name}", None, 0.0, 10.0, many, is_needed=False)
+                for item in now.load.admixtures
+            ),
+        ),
+        refusal=refusal,
+    )
+
+
+def _choices(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
+    """The correction that is shown: taking it up, leaving it, and putting in its materials one by one."""
+    shown = now.correction
+    none = InputError(
+        "not_too_wet", "Nothing to correct: judge it too wet first, then add what is shown.", ["kind"]
+    )
+    leaves = shown and shown.cause in ("miscounted", "overdosed")
+    event: dict[str, Any] = {"kind": "correcting", "cause": shown.cause if shown else "", "add_kg": {}}
+    exact = [_exactly(f"add_kg.{name}", kg) for name, kg in shown.add_kg.items()] if shown else []
+    with_water = _exactly("water_l", shown.water_l if shown else 0.0)
+    yield Option("correct", event, amounts=(*exact, with_water), refusal=None if exact else none)
+    yield Option("leave_wrong", event, amounts=(_exactly("water_l", 0.0),), refusal=None if leaves else none)
+    asked = state.owed.add_kg if state.owed else shown.add_kg if shown else {}
+    more = ("other_amount", "add_kg is more than the correction asks for: add what is shown.")
+    yield Option(
+        "top_up",
+        {"kind": "corrected"},
+        amounts=tuple(
+            Amount(f"add_kg.{name}", kg, 0.0, kg, more, slack=kg * WRITTEN_FRACTION, is_needed=False)
+            for name, kg in asked.items()
+        ),
+        refusal=None if asked else none,
+    )
+
+
+OTHER_CORRECTION = "That is not the correction shown: load the page again."
+
+
+def _exactly(name: str, value: float) -> Amount:
+    """A figure that is shown and taken as it is, but for how a number is written."""
+    over = ("other_amount", OTHER_CORRECTION)
+    return Amount(name, value, value, value, over, slack=WRITTEN_FRACTION * max(value, 1.0))
+
+
+def _leaving(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
+    """Fresh mix out of the mixer, or out of the store."""
+    left = _volume(now.remaining_l)
+    not_right = None
+    if now.act != "place":
+        not_right = InputError("not_judged", "Judge it right before you place it.", ["kind"])
+    yield Option("place", {"kind": "placed"}, amounts=(left,), part=True, refusal=not_right)
+    keeps_not = InputError(
+        "does_not_keep", f"{plan.mix.name} does not keep: place it, or use it elsewhere.", ["kind"]
+    )
+    yield Option(
+        "store",
+        {"kind": "stored"},
+        amounts=(left,),
+        refusal=not_right or (None if plan.mix.keeps else keeps_not),
+    )
+    unmixed = InputError("not_mixed", "Mix it first: nobody can use it unmixed.", ["kind"])
+    yield Option(
+        "give",
+        {"kind": "given"},
+        # Nobody gives a whole load away by one tap.
+        amounts=(replace(left, default=None),),
+        words=("use",),
+        refusal=unmixed if now.is_before_reading else None,
+    )
+    empty = InputError("nothing_stored", "Nothing of it is in store.", ["kind"])
+    yield Option(
+        "place_stored",
+        {"kind": "placed", "from_store": True},
+        amounts=(_volume(state.kept_l),),
+        part=True,
+        refusal=None if state.kept_l > 0 else empty,
+    )
+
+
+def _volume(most_l: float) -> Amount:
+    over = ("more_than_left", f"Only {most_l:.1f} L are left.")
+    return Amount("volume_l", most_l, 0.0, most_l, over, slack=most_l * STICKS_FRACTION)
+
+
+def _always(state: LoadState, now: Situation) -> Iterator[Option]:
+    """The end of a load, and what is said of it."""
+    full = InputError("not_empty", "The mixer is not empty yet: place or throw away what is in it.", ["kind"])
+    yield Option("clean", {"kind": "cleaned"}, refusal=None if now.act == "clean" else full)
+    yield Option("discard", {"kind": "discarded"}, words=("reason",))
+    yield Option("note", {"kind": "note"}, words=("text",))
+    for event in state.applied:
+        if not isinstance(event, OWN_EVENTS):
+            yield Option("undo", {"kind": "undone", "cancels": str(event.id)}, str(event.id))
+    begun = state.held_kg or state.water
+    yield Option(
+        "take_back",
+        {"kind": "taken_back"},
+        refusal=InputError("something_in", "Something is in the mixer: undo that first.", ["kind"])
+        if begun
+        else None,
+    )
