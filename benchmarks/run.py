@@ -285,7 +285,7 @@ async def _one_bench(client: httpx2.AsyncClient, number: int, load_id: UUID) -> 
     for sequence in range(SECONDS + 2):
         event = {
             "kind": "note", "text": "level", "id": str(uuid4()), "device_id": str(number), "device_seq": sequence,
-            "occurred_at": datetime.now(UTC).isoformat(), "schema": 1,
+            "occurred_at": datetime.now(UTC).isoformat(), "schema": 2,
         }  # fmt: skip
         began = time.perf_counter()
         answer = await client.post(f"/bench/{load_id}/events", json=event)

@@ -38,7 +38,7 @@ def test_water_is_read_as_it_was_typed(
     assert client.post(f"/bench/{load_id}/events", json=event).status_code == 200
     running = loads.running_load(client.engine, client.visitor, load_id)
     assert running is not None
-    assert running.state.water_l == pytest.approx(litres, rel=1e-6)
+    assert running.state.went_in_l == pytest.approx(litres, rel=1e-6)
 
 
 def test_a_count_is_in_its_own_vessels_and_what_is_empty_is_left_out(client: Client, load_id: UUID) -> None:
@@ -59,7 +59,7 @@ def test_a_count_is_in_its_own_vessels_and_what_is_empty_is_left_out(client: Cli
     running = loads.running_load(client.engine, client.visitor, load_id)
     assert running is not None
     assert sand.vessel_kg is not None
-    assert running.state.charged_kg == pytest.approx({"sand": 2.5 * sand.vessel_kg})
+    assert running.state.went_in_kg == pytest.approx({"sand": 2.5 * sand.vessel_kg})
 
 
 @pytest.mark.parametrize(

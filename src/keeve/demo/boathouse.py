@@ -82,7 +82,7 @@ def _ago(minutes: float) -> timedelta:
 
 
 def _rain(engine: Engine, visitor: Visitor, stockpile: str, at: datetime) -> None:
-    event = {"kind": "rain", "id": str(uuid4()), "device_id": "demo", "device_seq": 0, "schema": 1}
+    event = {"kind": "rain", "id": str(uuid4()), "device_id": "demo", "device_seq": 0, "schema": 2}
     stockpiles.record_stockpile_event(
         engine, visitor, stockpile, {**event, "occurred_at": at.isoformat()}, at
     )
@@ -170,7 +170,7 @@ class _Mixing:
             "device_id": "demo",
             "device_seq": next(self._sequence),
             "occurred_at": self.at.isoformat(),
-            "schema": 1,
+            "schema": 2,
             **what,
         }
         found = loads.record_event(self.engine, self.visitor, self.running.id, event, self.at)

@@ -19,6 +19,7 @@ from keeve.core.running.next_step import Situation, situation
 from keeve.services.accounts import Visitor
 from keeve.services.plans import plans_by_id
 from keeve.store import models
+from keeve.store.queries import has_event
 
 # A phone's clock may run a little ahead; further, and the clock of working life would lie.
 _CLOCK_AHEAD = timedelta(minutes=2)
@@ -59,8 +60,18 @@ def _event(content: str) -> Event:
     return parse_event(json.loads(content))
 
 
+def read_load(session: Session, load_id: UUID) -> RunningLoad | None:
+    """A begun load, also one that was taken back since; None where the session's crew has none of that id."""
+    return next(iter(_read(session, select(models.Load).where(models.Load.id == load_id))), None)
+
+
 def read_loads(session: Session, loads: Select[models.Load]) -> list[RunningLoad]:
-    """Begun loads with their plans and events, read in one query, or two where a plan is not kept yet."""
+    """Begun loads; one that was taken back is as if it had not been."""
+    return _read(session, loads.where(~has_event("taken_back")))
+
+
+def _read(session: Session, loads: Select[models.Load]) -> list[RunningLoad]:
+    """Loads with their plans and events, read in one query, or two where a plan is not kept yet."""
     rows = session.execute(loads.add_columns(_EVENTS)).all()
     plans = plans_by_id(session, {row.plan_id for row, _ in rows})
     found = []
@@ -92,7 +103,7 @@ def own_event(visitor: Visitor, number: int, now: datetime) -> dict[str, Any]:
         "device_id": "keeve",
         "device_seq": number,
         "occurred_at": now,
-        "schema": 1,
+        "schema": 2,
         "recorded_by": visitor.name,
         "received_at": now,
     }

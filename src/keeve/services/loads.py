@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 from uuid import UUID, uuid4
 
-from sqlalchemy import ColumnElement, Engine, exists, select, tuple_
+from sqlalchemy import Engine, Select, select, tuple_
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -15,10 +15,18 @@ from keeve.core.running.next_step import Situation
 from keeve.core.running.pre_use_checks import checks_for
 from keeve.services import stockpiles
 from keeve.services.accounts import Visitor
-from keeve.services.load_store import RunningLoad, add_event, check_not_in_future, own_event, read_loads
+from keeve.services.load_store import (
+    RunningLoad,
+    add_event,
+    check_not_in_future,
+    own_event,
+    read_load,
+    read_loads,
+)
 from keeve.services.plans import plans_by_id
 from keeve.store import models
 from keeve.store.database import crew_reading, crew_session
+from keeve.store.queries import has_event
 
 # A load that was begun before that and never finished is history, not work.
 _IN_WORK_FOR = timedelta(days=2)
@@ -37,24 +45,49 @@ def begin_load(engine: Engine, visitor: Visitor, plan_id: UUID, number: int, now
         begun_before = session.scalars(
             select(models.Load.begun_at).where(models.Load.plan_id == plan_id)
         ).all()
-        load_id: UUID | None = session.scalar(
-            insert(models.Load)
-            .values(id=uuid4(), plan_id=plan_id, number=number, begun_at=now)
-            .on_conflict_do_nothing(constraint="load_once")
-            .returning(models.Load.id)
-        )
+        load_id = _new_load(session, plan_id, number, now)
         if load_id is None:
-            return session.scalars(
-                select(models.Load.id).where(models.Load.plan_id == plan_id, models.Load.number == number)
-            ).one()
+            return _newest_attempt(session, plan_id, number)
         is_first = all(at < now - _WORKING_DAY for at in begun_before)
         checks = [check.id for check in checks_for(plan)] if is_first else []
         flow_l_min = _flow_measured(session, now)
         begun = Begun(kind="begun", checks=checks, flow_l_min=flow_l_min, **own_event(visitor, 0, now))
         add_event(session, visitor, load_id, begun, now)
-        running = read_loads(session, select(models.Load).where(models.Load.id == load_id))[0]
-        stockpiles.look_ahead(session, visitor, running, now)
+        running = read_load(session, load_id)
+        if running is not None:
+            stockpiles.look_ahead(session, visitor, running, now)
         return load_id
+
+
+def _of_number(plan_id: UUID, number: int) -> Select[models.Load]:
+    """Every attempt at a load, the newest first."""
+    here = (models.Load.plan_id == plan_id, models.Load.number == number)
+    return select(models.Load).where(*here).order_by(models.Load.attempt.desc()).limit(1)
+
+
+def _newest_attempt(session: Session, plan_id: UUID, number: int) -> UUID:
+    return session.scalars(_of_number(plan_id, number)).one().id
+
+
+def _new_load(session: Session, plan_id: UUID, number: int, now: datetime) -> UUID | None:
+    """A load of a plan, begun; None where it is begun already and was not taken back."""
+    taken_back = session.scalars(_of_number(plan_id, number).where(has_event("taken_back"))).first()
+    newest = session.scalars(_of_number(plan_id, number)).first()
+    if newest is not None and (taken_back is None or taken_back.attempt != newest.attempt):
+        return None
+    found: UUID | None = session.scalar(
+        insert(models.Load)
+        .values(
+            id=uuid4(),
+            plan_id=plan_id,
+            number=number,
+            attempt=newest.attempt + 1 if newest else 0,
+            begun_at=now,
+        )
+        .on_conflict_do_nothing(constraint="load_once")
+        .returning(models.Load.id)
+    )
+    return found
 
 
 def _flow_measured(session: Session, now: datetime) -> float | None:
@@ -87,8 +120,8 @@ def record_event(
         locked = session.scalars(select(models.Load.id).where(models.Load.id == load_id).with_for_update())
         if locked.first() is None:
             return None
-        running = read_loads(session, select(models.Load).where(models.Load.id == load_id))[0]
-        if any(event.id == known.id for known in running.events):
+        running = read_load(session, load_id)
+        if running is None or any(event.id == known.id for known in running.events):
             return running
         check_allowed(running.plan, running.state, running.situation(event.occurred_at), event)
         add_event(session, visitor, load_id, event, now)
@@ -98,7 +131,7 @@ def record_event(
 def running_load(engine: Engine, visitor: Visitor, load_id: UUID) -> RunningLoad | None:
     """A load of the visitor's crew that was begun."""
     with crew_reading(engine, visitor.crew_id) as session:
-        return next(iter(read_loads(session, select(models.Load).where(models.Load.id == load_id))), None)
+        return read_load(session, load_id)
 
 
 def loads_of_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> dict[int, RunningLoad]:
@@ -106,12 +139,6 @@ def loads_of_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> dict[int, 
     with crew_reading(engine, visitor.crew_id) as session:
         found = read_loads(session, select(models.Load).where(models.Load.plan_id == plan_id))
         return {running.load.number: running for running in found}
-
-
-def _has_event(*kinds: str) -> ColumnElement[bool]:
-    """Whether a load has an event of one of these kinds."""
-    here = (models.Event.crew_id == models.Load.crew_id, models.Event.load_id == models.Load.id)
-    return exists().where(*here, _KIND.in_(kinds)).correlate(models.Load)
 
 
 class InWork(NamedTuple):
@@ -128,7 +155,7 @@ def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[InWor
             select(models.Load)
             .where(models.Load.begun_at > now - _IN_WORK_FOR)
             # What is clean and keeps nothing need not be read.
-            .where(~_has_event("cleaned") | _has_event("stored", "undone"))
+            .where(~has_event("cleaned") | has_event("stored", "undone"))
             .order_by(models.Load.begun_at)
         )
         found = [InWork(item, item.situation(now)) for item in read_loads(session, lately)]

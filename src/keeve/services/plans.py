@@ -15,6 +15,7 @@ from keeve.formats.job_file import read_job
 from keeve.services.accounts import Visitor
 from keeve.store import models
 from keeve.store.database import crew_reading, crew_session, session_crew
+from keeve.store.queries import has_event
 
 _NEWEST = 20
 
@@ -80,6 +81,7 @@ def newest_plans(engine: Engine, visitor: Visitor) -> list[PlanLine]:
     begun = (
         select(func.count())
         .where(models.Load.crew_id == models.Plan.crew_id, models.Load.plan_id == models.Plan.id)
+        .where(~has_event("taken_back"))
         .correlate(models.Plan)
         .scalar_subquery()
     )

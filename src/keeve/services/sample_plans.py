@@ -23,14 +23,14 @@ def cubic_metre(mix: Mix) -> Plan:
     return make_plan(
         Job(
             format="keeve-job",
-            version=1,
+            version=2,
             title=mix.name,
             mix=mix,
             need=[VolumeNeed(volume_m3=1.0)],
             waste_fraction=0.0,
             mixer=Mixer(kind=mix.procedures[0].mixer, working_l=_MIXER_L),
-            materials={mix.parts[0].name: _LABEL} if mix.basis == "bag" else {},
-            design=_DESIGN if mix.basis == "design" else None,
+            materials={mix.parts[0].name: _LABEL} if mix.is_made.asks_for == "label" else {},
+            design=_DESIGN if mix.is_made.asks_for == "design" else None,
         )
     )
 

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
+from uuid import UUID
 
 from sqlalchemy import Engine, select
 from sqlalchemy.dialects.postgresql import insert
@@ -14,9 +15,9 @@ from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import materials
-from keeve.core.planning.plan import Plan
-from keeve.core.running.events import Expected, Undone, event_json, standing
-from keeve.core.running.expected_water import followed
+from keeve.core.planning.plan import Load, Plan
+from keeve.core.running.events import Expected, ExpectedWater, Undone, event_json, standing
+from keeve.core.running.expected_water import carried_over, followed
 from keeve.core.stockpile.events import StockpileEvent, is_covered, last_measured, parse_stockpile_event
 from keeve.core.stockpile.forecast import (
     Forecast,
@@ -187,13 +188,36 @@ def record_of_load(engine: Engine, visitor: Visitor, plan: Plan, raw: Any, now: 
 
 
 def look_ahead(session: Session, visitor: Visitor, running: RunningLoad, now: datetime) -> None:
-    """Record, with the load, the water its stockpile is expected to leave for the tap."""
-    material = followed(running.plan)
-    if material is None:
-        return
-    loads, events = _seen(session, material.stockpile, now)
-    history = history_up_to(_observed(item for item in loads if item.id != running.id), events, now)
-    water = expected_water(running.plan, running.load, history)
+    """Record, with the load, the water it is expected to need from the tap."""
+    water = _expected(session, running.plan_id, running.plan, running.load, now, running.id)
     if water is not None:
         own = own_event(visitor, len(running.events), now)
         add_event(session, visitor, running.id, Expected(kind="expected", water=water, **own), now)
+
+
+def _expected(
+    session: Session, plan_id: UUID, plan: Plan, load: Load, now: datetime, load_id: UUID | None
+) -> ExpectedWater | None:
+    """The water a load is expected to need: by its stockpile, or by what the last load of its plan took."""
+    material = followed(plan)
+    if material is None:
+        before = (
+            select(models.Load).where(models.Load.plan_id == plan_id).order_by(models.Load.begun_at.desc())
+        )
+        found = (
+            carried_over(plan, load, item.load, item.state)
+            for item in read_loads(session, before)
+            if item.id != load_id
+        )
+        return next((water for water in found if water), None)
+    loads, events = _seen(session, material.stockpile, now)
+    history = history_up_to(_observed(item for item in loads if item.id != load_id), events, now)
+    return expected_water(plan, load, history)
+
+
+def expected_for_next(
+    engine: Engine, visitor: Visitor, plan_id: UUID, plan: Plan, load: Load, now: datetime
+) -> ExpectedWater | None:
+    """The water a load that was not begun would be expected to need now."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        return _expected(session, plan_id, plan, load, now, None)

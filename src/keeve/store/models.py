@@ -134,18 +134,22 @@ class MixVersion(CrewOwned, Base):
 
 
 class Load(CrewOwned, Base):
-    """A load of a plan that was begun; its state is the fold of its events."""
+    """A load of a plan that was begun; its state is the fold of its events.
+
+    ``attempt``: how many times it was begun before and taken back.
+    """
 
     __tablename__ = "load"
     __table_args__ = (
         ForeignKeyConstraint(["crew_id", "plan_id"], ["plan.crew_id", "plan.id"], name="load_plan"),
-        UniqueConstraint("crew_id", "plan_id", "number", name="load_once"),
+        UniqueConstraint("crew_id", "plan_id", "number", "attempt", name="load_once"),
         Index("load_newest", "crew_id", "begun_at", "id"),
     )
 
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     plan_id: Mapped[UUID]
     number: Mapped[int]
+    attempt: Mapped[int] = mapped_column(server_default="0")
     begun_at: Mapped[datetime]
 
 

@@ -46,6 +46,7 @@ _NEXT_WORDS: Mapping[str, str] = {
     "clean": "Clean up",
     "stored": "In store",
     "done": "Open in log",
+    "taken_back": "Taken back",
 }
 
 environment = Environment(

@@ -217,7 +217,7 @@ def test_every_figure_has_its_working() -> None:
         ({"proportion": "1 : 9"}, "proportion"),
         ({"parts": {"cement": 2}}, "parts.cement"),
         ({"colour": "grey"}, "colour"),
-        ({"version": 2}, "version"),
+        ({"version": 3}, "version"),
     ],
 )  # fmt: skip
 def test_a_job_that_cannot_be_planned_names_the_field(change: dict[str, Any], field: str) -> None:
@@ -311,7 +311,7 @@ def test_a_mix_by_mass_takes_its_powders_by_the_binder() -> None:
 
 def test_a_plan_kept_under_older_names_is_read() -> None:
     made = plan(conditions={"air_c": 12, "stockpile_c": 8})
-    kept = made.model_dump_json()
+    kept = made.model_dump_json().replace('"version":2', '"version":1')
     for name, older in (
         ("in_aggregate_l", "in_heap_l"),
         ("stockpile", "pile"),

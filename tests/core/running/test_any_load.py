@@ -142,7 +142,9 @@ class AnyLoad(RuleBasedStateMachine):
     @rule(chance=st.data(), minutes=st.sampled_from([0.2, 1.0, 4.0]))
     def what_is_offered_is_accepted(self, chance: st.DataObject, minutes: float) -> None:
         self.run.at += timedelta(minutes=minutes)
-        option = chance.draw(st.sampled_from(self.open_options()))
+        offered = self.open_options()
+        assume(offered)
+        option = chance.draw(st.sampled_from(offered))
         event = an_event(option, chance)
         if option.ready_at and self.run.at < option.ready_at:
             event["minutes"] = 1.0

@@ -6,7 +6,7 @@ import pytest
 from helpers import Run, a_job_of, account_of_mortar, plan
 
 from keeve.core.errors import InputError
-from keeve.core.running.events import ExpectedWater, parse_event
+from keeve.core.running.events import Because, ExpectedWater, parse_event
 
 
 def lime() -> Run:
@@ -145,13 +145,13 @@ def test_too_wet_comes_back_with_the_stockpile_as_it_is_followed(free: float) ->
     run = Run(plan())
     water = ExpectedWater(
         stockpile="building-sand", start_l=8.0, about_l=9.0, low_l=8.0, high_l=10.0, last_total_l=None,
-        free_moisture_fraction=free, sd_fraction=0.005, weighed=True, why="",
+        free_moisture_fraction=free, sd_fraction=0.005, weighed=True, because=Because(kind="steady"),
     )  # fmt: skip
     expected = {"kind": "expected", "water": water.model_dump(), "id": "00000000-0000-4000-8000-000000000001"}
     at = run.at - timedelta(minutes=1)
     run.events.append(
         parse_event(
-            {**expected, "device_id": "keeve", "device_seq": 0, "occurred_at": at.isoformat(), "schema": 1}
+            {**expected, "device_id": "keeve", "device_seq": 0, "occurred_at": at.isoformat(), "schema": 2}
         )
     )
     run.to_judgement().judge("too-dry")

@@ -91,7 +91,7 @@ def test_events_there_and_back(event: Event) -> None:
         (lambda raw: raw.update(occurred_at="2026-05-04T12:00:00"), "occurred_at"),
         (lambda raw: raw.update(id="one"), "id"),
         (lambda raw: raw.pop("device_id"), "device_id"),
-        (lambda raw: raw.update(schema=2), "schema"),
+        (lambda raw: raw.update(schema=3), "schema"),
         (lambda raw: raw.update(litres=3), "litres"),
     ],
 )

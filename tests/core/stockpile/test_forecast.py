@@ -8,7 +8,7 @@ from helpers import NOON, Run, a_job_of, plan, raw_event
 
 from keeve.core.planning.plan import Plan
 from keeve.core.rules.next_water import PastLoad
-from keeve.core.running.expected_water import as_expected, followed
+from keeve.core.running.expected_water import as_expected, followed, in_words
 from keeve.core.stockpile.events import StockpileEvent, parse_stockpile_event
 from keeve.core.stockpile.forecast import (
     Observation,
@@ -72,8 +72,8 @@ def test_the_offered_start_follows_a_drying_stockpile_and_says_why() -> None:
     assert offered is not None
     assert offered.start_l > history[1].past.added_l + 0.5
     assert max(misses) < 0.5
-    assert "The pile is drying: 5." in offered.why
-    assert "over 6 loads" in offered.why
+    assert "The pile is drying: 5." in in_words(offered.because)
+    assert "over 6 loads" in in_words(offered.because)
     assert offered.low_l < offered.start_l < offered.high_l
 
 
@@ -85,10 +85,10 @@ def test_after_the_stockpile_changed_the_low_end_is_offered(kind: str, words: st
     assert offered is not None
     assert offered.start_l == offered.low_l < offered.about_l - 1
     assert offered.last_total_l == loads[-1].past.added_l
-    assert words in offered.why
+    assert words in in_words(offered.because)
     night = expected_water(PLAN, LOAD, history_up_to(loads, [], NOON + timedelta(hours=20)))
     assert night is not None
-    assert "A night has passed" in night.why
+    assert "A night has passed" in in_words(night.because)
 
 
 def test_the_eye_never_lifts_the_ceiling_and_a_dried_pan_does() -> None:
@@ -110,7 +110,7 @@ def test_the_eye_never_lifts_the_ceiling_and_a_dried_pan_does() -> None:
     assert by_eye is not None
     water = as_expected(PLAN, LOAD, by_eye).water
     assert by_eye.start_l == water.ceiling_l == LOAD.water.ceiling_l
-    assert "dry a pan" in by_eye.why
+    assert "dry a pan" in in_words(by_eye.because)
     pan = happened("pan", 1.9, wet_kg=1.11, dry_kg=1.1, pan_kg=0.1)
     weighed = expected_water(PLAN, LOAD, history_up_to(taught, [pan], at))
     assert weighed is not None

@@ -1,12 +1,14 @@
 """What a mix is: its parts, water, procedures by kind of mixer, tests, limits, cautions and policy."""
 
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
+from keeve.core.mixes.bases import BASES, Basis, BasisName
 from keeve.core.mixes.regimes import REGIMES, RegimeName
-from keeve.core.rules.admixtures import Basis
-from keeve.core.rules.registry import Air, Amount, Dimension, Fraction, Strict, older
+from keeve.core.older_formats import MIX_STEPS, upgraded
+from keeve.core.rules.admixtures import Basis as DoseBasis
+from keeve.core.rules.registry import Air, Amount, Dimension, Fraction, Strict
 from keeve.core.tolerances import ROUNDING
 
 MixerKind = Literal["tilting-drum", "forced-action", "paddle", "tray", "two-buckets", "barrow"]
@@ -77,7 +79,6 @@ def driest_right() -> float:
     return _RIGHT[0]
 
 
-_BASES = {"volume": "volume", "mass": "weight"}
 RETEMPERING_NAMES: dict[Retempering, str] = {
     "never": "Don't add water once it stiffens",
     "remix_dry": "Remix it without water",
@@ -189,7 +190,7 @@ class Admixture(Strict):
     name: str
     why: str
     usual_dose: Dimension | None = None
-    usual_basis: Basis | None = None
+    usual_basis: DoseBasis | None = None
     form: Literal["liquid", "powder"] = "liquid"
     usual_per_100kg: Span | None = None
     looks: str = ""
@@ -203,7 +204,7 @@ class _Step(Strict):
     do: str
     why: str
     minutes: Annotated[tuple[Amount, Amount], Field(strict=False)]
-    until: Annotated[str | None, older("until", "reading")] = None
+    until: str | None = None
 
     @model_validator(mode="after")
     def _time_forwards(self) -> Self:
@@ -316,6 +317,7 @@ class Mix(Strict):
     """A proportion, its water, procedures by kind of mixer, tests and limits.
 
     Args:
+        version: of the format.
         basis: parts by loose volume, by dry mass, by the bag (whose label rules), or designed to a strength.
         water: None where the label or the design gives it.
         bags_a_batch: bags or pails that make one batch, no more and no fewer; None as many as the mixer takes.
@@ -333,9 +335,10 @@ class Mix(Strict):
         refuses: mixers it is not mixed in, with what goes wrong.
     """
 
+    version: Literal[2]
     id: Annotated[str, Field(pattern=r"^[a-z0-9]+(-[a-z0-9.]+)*$", max_length=60)]
     name: Annotated[str, Field(min_length=1, max_length=80)]
-    basis: Literal["volume", "mass", "bag", "design"]
+    basis: BasisName
     uses: Annotated[list[Use], Field(min_length=1)]
     parts: Annotated[list[MixPart], Field(min_length=1)]
     proportions: list[Proportion] = []
@@ -367,10 +370,15 @@ class Mix(Strict):
     schools: list[School] = []
     provenance: list[Provenance]
 
+    @model_validator(mode="before")
+    @classmethod
+    def _in_this_version(cls, raw: Any) -> Any:
+        return upgraded(raw, "version", MIX_STEPS)
+
     @model_validator(mode="after")
     def _hangs_together(self) -> Self:
         names = {part.name for part in self.parts}
-        if (self.water is None) != (self.basis in ("bag", "design")):
+        if (self.water is not None) != self.is_made.has_water:
             raise ValueError(
                 "has water by ratio unless it goes by the bag or by design, which give the water"
             )
@@ -408,13 +416,19 @@ class Mix(Strict):
             raise ValueError(f"{where} does not charge the whole of {', '.join(sorted(uneven))}")
 
     @property
+    def is_made(self) -> Basis:
+        """How its amounts come about."""
+        return BASES[self.basis]
+
+    @property
     def ratio(self) -> str:
         """The parts as the trade writes them, such as 1 : 4 by volume."""
-        if self.basis == "bag":
-            return f"by the {self.parts[0].unit}"
-        if self.basis == "design":
-            return "by strength and slump"
-        return f"{' : '.join(_in_quarters(part.parts) for part in self.parts)} by {_BASES[self.basis]}"
+        match self.is_made.asks_for:
+            case "label":
+                return f"by the {self.parts[0].unit}"
+            case "design":
+                return "by strength and slump"
+        return f"{' : '.join(_in_quarters(part.parts) for part in self.parts)} by {self.is_made.measure}"
 
     def procedure(self, mixer: MixerKind, order: Order | None) -> Procedure | None:
         """The steps for that mixer and order (its first order unless one is asked), or None."""

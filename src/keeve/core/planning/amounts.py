@@ -76,7 +76,7 @@ class GaugedAmount(NamedTuple):
 
 def gauged(plan: Plan, charge: Charge, share: float = 1.0, gauge: Gauge | None = None) -> GaugedAmount:
     """A share of a charge in the plan's gauge, or in another; by weight where the yard has nothing for that gauge."""
-    wanted = "volume" if plan.mix.basis == "bag" else gauge or plan.gauge
+    wanted = "volume" if plan.mix.is_made.is_blended else gauge or plan.gauge
     first = next(iter(charge.vessels), None)
     counted = VesselCount(name=first.name, count=first.count * share) if first else None
     gross, shovels = gross_weight_of(plan, charge, share), shovels_of(plan, charge, share)
@@ -87,7 +87,7 @@ def gauged(plan: Plan, charge: Charge, share: float = 1.0, gauge: Gauge | None =
 
 def gauges_of(plan: Plan, load: Load) -> list[Gauge]:
     """The gauges that a load can be measured in, with what the plan has; a mix by the bag goes by bags."""
-    if plan.mix.basis == "bag":
+    if plan.mix.is_made.is_blended:
         return []
     every: tuple[Gauge, ...] = ("weight", "scale", "volume", "shovels")
     return [

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union
 from pydantic import BeforeValidator, Discriminator, Field, Tag, create_model, model_validator
 
 from keeve.core.mixes.model import Gauge, Mix, MixerKind, Order
+from keeve.core.older_formats import JOB_STEPS, upgraded
 from keeve.core.rules.admixtures import Basis
 from keeve.core.rules.concrete_design import Exposure
 from keeve.core.rules.geometry import (
@@ -15,7 +16,7 @@ from keeve.core.rules.geometry import (
     post_hole_volume,
     slab_volume,
 )
-from keeve.core.rules.registry import Amount, Dimension, Fraction, Result, Strict, older, rule_of
+from keeve.core.rules.registry import Amount, Dimension, Fraction, Result, Strict, rule_of
 from keeve.core.rules.walls_and_stairs import (
     coat_volume,
     layered_wall_volume,
@@ -243,7 +244,7 @@ class Conditions(Strict):
     """Temperatures on site in °C, steel in or beside the pour, and the state of the bags."""
 
     air_c: float | None = None
-    stockpile_c: Annotated[float | None, older("stockpile_c", "heap_c")] = None
+    stockpile_c: float | None = None
     water_c: Annotated[float, Field(ge=0, le=100)] | None = None
     near_steel: bool = False
     bags: Bags = "sound"
@@ -263,7 +264,7 @@ class Job(Strict):
     """A job, as it is read from and written to a job file."""
 
     format: Literal["keeve-job"]
-    version: Literal[1]
+    version: Literal[2]
     title: Annotated[str, Field(min_length=1, max_length=120)]
     mix: Annotated[Annotated[str, Tag("id")] | Annotated[Mix, Tag("inline")], Discriminator(_kind_of_mix)]
     proportion: str | None = None
@@ -282,3 +283,8 @@ class Job(Strict):
     trial_l: Dimension | None = None
     pace: Pace = Pace()
     conditions: Conditions = Conditions()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _in_this_version(cls, raw: Any) -> Any:
+        return upgraded(raw, "version", JOB_STEPS)

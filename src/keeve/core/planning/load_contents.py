@@ -69,7 +69,7 @@ def amounts_by_parts(
         "air_fraction": mix.air_fraction,
         "target_m3": target_m3,
     }
-    if mix.basis == "volume":
+    if mix.is_made.by_loose_volume:
         by_volume = workings.run(volume_parts, components=parts, **wanted)
         return LoadAmounts(
             by_volume.masses_kg, by_volume.dry_kg, by_volume.volumes_l, by_volume.added_water_l

@@ -2,16 +2,18 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, model_validator
 
+from keeve.core.mixes.bases import BASES, Basis, BasisName
 from keeve.core.mixes.model import Caution, Gauge, Hatch, Order, Sort, Test
 from keeve.core.mixes.regimes import REGIMES, Regime, RegimeName
+from keeve.core.older_formats import PLAN_STEPS, upgraded
 from keeve.core.planning.job import Conditions, Mixer, Scale, Vessel
 from keeve.core.rules.aggregate_moisture import free_moisture_fraction
 from keeve.core.rules.load_sizes import Limit
-from keeve.core.rules.registry import RuleWarning, older
+from keeve.core.rules.registry import RuleWarning
 from keeve.core.rules.workings import Working
 from keeve.core.tolerances import ROUNDING
 
@@ -90,7 +92,7 @@ class LoadWater(_Part):
     min_l: float
     target_l: float
     ceiling_l: float
-    in_aggregate_l: Annotated[float, older("in_aggregate_l", "in_heap_l")]
+    in_aggregate_l: float
     in_admixture_l: float
 
     def free_l(self, added_l: float) -> float:
@@ -160,6 +162,10 @@ class Load(_Part):
         """The charge of that material."""
         return next(charge for charge in self.charges if charge.material == material)
 
+    def with_water(self, **litres: float) -> "Load":
+        """The load with some figures of its water changed, L."""
+        return self.model_copy(update={"water": self.water.model_copy(update=litres)})
+
     def times(self, share: float) -> "Load":
         """A share of it: what is left of it in the mixer."""
         if share == 1:
@@ -181,7 +187,7 @@ class PlanMix(_Part):
     id: str
     name: str
     ratio: str
-    basis: str = "volume"
+    basis: BasisName = "volume"
     ratio_name: str = "water to cement"
     air_fraction: float
     water_why: str
@@ -199,6 +205,11 @@ class PlanMix(_Part):
     keeps: bool = False
     order_why: str
     gauge_why: str
+
+    @property
+    def is_made(self) -> Basis:
+        """How its amounts come about."""
+        return BASES[self.basis]
 
     @property
     def is_run(self) -> Regime:
@@ -230,7 +241,7 @@ class PlanMaterial(_Part):
     bag_kg: float | None
     unit: str = "bag"
     absorption_fraction: float = 0.0
-    stockpile: Annotated[str, older("stockpile", "pile")] = ""
+    stockpile: str = ""
     sort: Sort | None = None
     least: float | None = None
     greatest: float | None = None
@@ -250,7 +261,7 @@ class PlanStep(_Part):
     why: str
     minutes: tuple[float, float]
     starts_min: float
-    until: Annotated[str | None, older("until", "reading")] = None
+    until: str | None = None
     material: str | None = None
     share: float | None = None
     admixtures: list[str] = []
@@ -281,7 +292,7 @@ class Plan(_Part):
     """The whole plan."""
 
     format: Literal["keeve-plan"] = "keeve-plan"
-    version: Literal[1] = 1
+    version: Literal[2]
     rules_version: str
     title: str
     mix: PlanMix
@@ -307,6 +318,11 @@ class Plan(_Part):
     assumed: dict[str, Any]
     workings: list[Working]
 
+    @model_validator(mode="before")
+    @classmethod
+    def _in_this_version(cls, raw: Any) -> Any:
+        return upgraded(raw, "version", PLAN_STEPS)
+
     @property
     def binders(self) -> list[str]:
         """The names of its binders."""
@@ -320,12 +336,12 @@ class Plan(_Part):
     @property
     def charge_rule(self) -> str:
         """The rule that gives the amounts of its charges."""
-        return {"mass": "mass-parts", "bag": "bagged"}.get(self.mix.basis, "volume-parts")
+        return self.mix.is_made.charge_rule
 
     @property
     def water_rule(self) -> str:
         """The rule that gives its water."""
-        return "bagged" if self.mix.basis == "bag" else "water-account"
+        return self.mix.is_made.water_rule
 
     def load(self, number: int) -> Load | None:
         """The load of that number, or None."""

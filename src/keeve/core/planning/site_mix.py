@@ -28,11 +28,11 @@ class SiteMaterial(NamedTuple):
 def mix_of(job: Job, workings: Workings) -> Mix:
     """The job's mix as made on this site: its proportion, label or design."""
     mix = get_mix(job.mix) if isinstance(job.mix, str) else job.mix
-    if mix.basis == "bag":
+    if mix.is_made.asks_for == "label":
         mix = _by_label(mix, job.materials.get(mix.parts[0].name, MaterialOnSite()))
     if lives := [label.life_min for label in job.admixtures if label.life_min]:
         mix = _lasting(mix, min(lives))
-    if mix.basis == "design":
+    if mix.is_made.asks_for == "design":
         return _designed(mix, job, workings)
     if job.design is not None:
         raise InputError(
@@ -171,7 +171,7 @@ def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str,
     """
     names = [part.name for part in mix.parts]
     for name in job.materials:
-        if name not in names and mix.basis == "bag" and len(mix.parts) == 1:
+        if name not in names and mix.is_made.is_blended and len(mix.parts) == 1:
             raise InputError(
                 "all_in_bag",
                 f"materials.{name} is given, but {mix.name} is all-in: add no more sand or lime. Leave it out.",

@@ -139,7 +139,7 @@ def begun_with(
     for material, name in named.items():
         if own := kept.get(material):
             age = (today - own.bought_on).days / _DAYS_A_MONTH if own.bought_on else None
-            dries_out = materials()[material].is_binder and mix.basis != "bag"
+            dries_out = materials()[material].is_binder and not mix.is_made.is_blended
             found["materials"][name] = {
                 "bag_kg": own.bag_kg,
                 "bulk_density_kg_m3": own.bulk_density_kg_m3,
@@ -148,7 +148,7 @@ def begun_with(
                 "age_months": round(age, 1) if age is not None and dries_out else None,
             }
     for material, last_measured in (stockpiles or {}).items():
-        if material in named and mix.basis != "bag":
+        if material in named and not mix.is_made.is_blended:
             found["materials"].setdefault(named[material], {}).update(last_measured)
     for item in items:
         if isinstance(item, OwnVessel) and item.material in {None, WATER, *named}:

@@ -212,7 +212,7 @@ def _body(case: _Case, body: Body) -> Correction:
 def has_body(plan: Plan) -> bool:
     """Whether a mix can be judged sandy or rich: a mortar by parts can, an all-in bag cannot."""
     aggregates = {material.sort for material in plan.materials if not material.is_binder}
-    return plan.mix.basis != "bag" and aggregates == {"sand"}
+    return not plan.mix.is_made.is_blended and aggregates == {"sand"}
 
 
 def cooler_next_time(plan: Plan, load: Load, state: LoadState, workings: Workings) -> CoolingPlan | None:

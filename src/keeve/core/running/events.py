@@ -5,11 +5,12 @@ from datetime import datetime
 from typing import Annotated, Any, Literal, TypeVar
 from uuid import UUID
 
-from pydantic import AwareDatetime, ConfigDict, Field, TypeAdapter
+from pydantic import AwareDatetime, ConfigDict, Field, TypeAdapter, model_validator
 
 from keeve.core.errors import validated
 from keeve.core.mixes.model import Reading
-from keeve.core.rules.registry import Amount, Dimension, Strict, older
+from keeve.core.older_formats import EVENT_STEPS, upgraded
+from keeve.core.rules.registry import Amount, Dimension, Strict
 from keeve.core.rules.temperature import Celsius, LiquidCelsius
 
 
@@ -22,11 +23,16 @@ class AnyEvent(Strict):
 
     model_config = ConfigDict(populate_by_name=True)
 
+    @model_validator(mode="before")
+    @classmethod
+    def _in_this_version(cls, raw: Any) -> Any:
+        return upgraded(raw, "schema", EVENT_STEPS)
+
     id: Annotated[UUID, Field(strict=False)]
     device_id: Annotated[str, Field(min_length=1, max_length=64)]
     device_seq: Annotated[int, Field(ge=0, lt=2**53)]
     occurred_at: Annotated[AwareDatetime, Field(strict=False)]
-    schema_version: Annotated[Literal[1], Field(alias="schema")]
+    schema_version: Annotated[Literal[2], Field(alias="schema")]
     recorded_by: Annotated[str, Field(max_length=120)] = ""
     received_at: Annotated[datetime | None, Field(strict=False)] = None
 
@@ -42,11 +48,34 @@ class Begun(AnyEvent):
     flow_l_min: Dimension | None = None
 
 
+class Because(Strict):
+    """Why so much water is expected, in figures; ``expected_water.in_words`` says it.
+
+    Args:
+        kind: that the last load took it; what changed the stockpile unseen; how it has gone since it last changed; or
+            what an older format told in words.
+        free_moisture_fraction: free moisture of the stockpile.
+        before_fraction: what that was before.
+        spread_fraction: how far it may be from that.
+        loads: over how many loads it was seen.
+        is_past_ceiling: whether the water it asks for is past the max.
+        told: the words of an older format.
+    """
+
+    kind: Literal["last-load", "rain", "delivery", "night", "drying", "wetter", "steady", "seen-once", "told"]
+    free_moisture_fraction: float = 0.0
+    before_fraction: float = 0.0
+    spread_fraction: Amount = 0.0
+    loads: Annotated[int, Field(ge=0)] = 0
+    is_past_ceiling: bool = False
+    told: Annotated[str, Field(max_length=500)] = ""
+
+
 class ExpectedWater(Strict):
     """The water a load is expected to need from the tap, L (see ``stockpile.forecast``).
 
     Args:
-        stockpile: id of the material in it.
+        stockpile: id of the material in it; empty where all of it comes dry and the last load is the guide.
         start_l: the start that is offered.
         about_l: the total it will probably need.
         low_l: low end of the 80 % band of that total.
@@ -55,10 +84,10 @@ class ExpectedWater(Strict):
         free_moisture_fraction: free moisture of the stockpile.
         sd_fraction: standard deviation of that moisture.
         weighed: whether a pan was dried since the stockpile last changed.
-        why: the reason in a few sentences.
+        because: the reason.
     """
 
-    stockpile: Annotated[str, older("stockpile", "pile")]
+    stockpile: Annotated[str, Field(max_length=60)]
     start_l: Amount
     about_l: Amount
     low_l: Amount
@@ -67,7 +96,7 @@ class ExpectedWater(Strict):
     free_moisture_fraction: float
     sd_fraction: Amount
     weighed: bool
-    why: str
+    because: Because
 
 
 class Expected(AnyEvent):

@@ -1,11 +1,13 @@
-"""The water of a running load, adjusted to the expected moisture of its stockpile.
+"""The water of a running load, as it is expected: by the moisture of its stockpile, or by what the last load took.
 
 One stockpile of a plan is followed, its sand or else its stone: that drains, dries and is rained on. The water of the
-other materials is taken as planned.
+other materials is taken as planned. Where everything comes dry in bags, the last load is the guide.
 """
 
 from keeve.core.planning.plan import Load, LoadWater, Plan, PlanMaterial
-from keeve.core.running.events import ExpectedWater
+from keeve.core.running.contents import contents
+from keeve.core.running.events import Because, ExpectedWater
+from keeve.core.running.load_state import LoadState
 from keeve.core.tolerances import LEAST_POUR_L
 
 
@@ -15,12 +17,45 @@ def followed(plan: Plan) -> PlanMaterial | None:
 
 
 def as_expected(plan: Plan, load: Load, expected: ExpectedWater | None) -> Load:
-    """The load with its water adjusted to the expected moisture of its stockpile."""
-    material = followed(plan)
-    if material is None or expected is None:
+    """The load with its water as it is expected."""
+    if expected is None:
         return load
+    material = followed(plan)
+    if material is None:
+        about_l = min(max(expected.about_l, load.water.min_l), load.water.ceiling_l)
+        return load.with_water(start_l=expected.start_l, target_l=about_l)
     water = shifted_water(load, material, expected.free_moisture_fraction, expected.weighed)
-    return load.model_copy(update={"water": water.model_copy(update={"start_l": expected.start_l})})
+    return load.model_copy(update={"water": water}).with_water(start_l=expected.start_l)
+
+
+def carried_over(plan: Plan, load: Load, last: Load, state: LoadState) -> ExpectedWater | None:
+    """The water of a load by what the last one took until it was right.
+
+    None where it was never right, where a stockpile is followed instead, or where no water is judged.
+
+    Args:
+        plan: the plan of both.
+        load: the load that comes.
+        last: the load before, as planned.
+        state: its state.
+    """
+    right = next((item for item in reversed(state.judgements) if item.counts and item.is_right), None)
+    if right is None or followed(plan) or not plan.mix.is_run.water_in_steps:
+        return None
+    taken_l = contents(plan, last, state).as_planned_l(right.water_l) * load.binder_kg / last.binder_kg
+    start_l = min(max(taken_l, LEAST_POUR_L), load.water.ceiling_l)
+    return ExpectedWater(
+        stockpile="",
+        start_l=start_l,
+        about_l=start_l,
+        low_l=start_l,
+        high_l=start_l,
+        last_total_l=right.water_l,
+        free_moisture_fraction=0.0,
+        sd_fraction=0.0,
+        weighed=False,
+        because=Because(kind="last-load"),
+    )
 
 
 def shifted_water(load: Load, material: PlanMaterial, free_fraction: float, weighed: bool) -> LoadWater:
@@ -47,3 +82,34 @@ def shifted_water(load: Load, material: PlanMaterial, free_fraction: float, weig
 def free_water_kg(load: Load, material: PlanMaterial) -> float:
     """The free water in the followed stockpile's material as planned, kg."""
     return load.charge(material.name).dry_kg * material.free_fraction
+
+
+_CHANGED = {"rain": "Rain on the pile", "delivery": "New delivery", "night": "A night has passed"}
+_PAST_CEILING = (
+    " That is past the max, which assumes wetter sand: dry a pan under Our kit to correct the max."
+)
+
+
+def in_words(because: Because) -> str:
+    """The reason for the expected water in a few sentences."""
+    now, before = f"{because.free_moisture_fraction:.1%}", f"{because.before_fraction * 100:.1f}"
+    now = now.replace("%", " %")
+    match because.kind:
+        case "told":
+            return because.told
+        case "last-load":
+            words = "As the last load took it. Start with that, and judge."
+        case "rain" | "delivery" | "night":
+            words = (
+                f"{_CHANGED[because.kind]}: {now} free water before, now anywhere near that "
+                f"(± {because.spread_fraction * 100:.1f}). Start at the low end, and judge."
+            )
+        case "seen-once":
+            words = f"The pile holds {now} free water, as last seen."
+        case "drying":
+            words = f"The pile is drying: {before} to {now} free water over {because.loads} loads."
+        case "wetter":
+            words = f"The pile is getting wetter: {before} to {now} free water over {because.loads} loads."
+        case "steady":
+            words = f"The pile stays near {now} free water over {because.loads} loads."
+    return words + (_PAST_CEILING if because.is_past_ceiling else "")

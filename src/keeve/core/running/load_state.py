@@ -33,6 +33,7 @@ from keeve.core.running.events import (
     Recounted,
     Rested,
     Stored,
+    TakenBack,
     TemperatureTaken,
     WaterAdded,
     WaterLost,
@@ -66,6 +67,11 @@ class Judgement(NamedTuple):
     mixing: int
     wetness: float | None = None
     body: Body | None = None
+
+    @property
+    def is_right(self) -> bool:
+        """Whether it was right, and neither sandy nor rich."""
+        return self.reading == "right" and not self.body
 
 
 class Owed(NamedTuple):
@@ -112,6 +118,7 @@ class LoadState:
         given_l: given to another use, L.
         stored_l: stored, L.
         from_store_l: placed from store, L.
+        taken_back: whether it was begun by mistake.
         cleaned: whether the mixer was cleaned.
         discarded: why the rest was thrown away; None where it was not.
         is_mixed: whether it was mixed since anything last went in.
@@ -144,6 +151,7 @@ class LoadState:
     given_l: float = 0.0
     stored_l: float = 0.0
     from_store_l: float = 0.0
+    taken_back: bool = False
     cleaned: bool = False
     discarded: str | None = None
     is_mixed: bool = False
@@ -200,7 +208,12 @@ class LoadState:
 
 
 def mixed_l(load: Load, state: LoadState) -> float:
-    """Fresh volume of what is in the mixer, L: by its mass, at the density of the load as planned."""
+    """Fresh volume of what is in the mixer, L: by its mass, at the density of the load as planned.
+
+    What only sticks to it is nothing.
+    """
+    if state.share <= STICKS_FRACTION + ROUNDING:
+        return 0.0
     planned_kg = sum(charge.mass_kg for charge in load.charges)
     return load.yield_l * sum(state.held_kg.values()) / planned_kg * state.share
 
@@ -362,6 +375,8 @@ def _told(state: LoadState, event: Event) -> LoadState:
             )
         case Rested():
             return replace(state, steps_done=state.steps_done | _done(event), worked_at=at)
+        case TakenBack():
+            return replace(state, taken_back=True)
         case Cleaned():
             return replace(state, cleaned=True)
         case Discarded():

@@ -16,7 +16,7 @@ from keeve.core.running.expected_water import as_expected
 from keeve.core.running.load_state import Judgement, LoadState, mixed_l
 from keeve.core.running.step_kinds import KINDS
 from keeve.core.running.working_life import Life, Stage, life_of
-from keeve.core.tolerances import DROP_L, ROUNDING, STICKS_FRACTION
+from keeve.core.tolerances import DROP_L, ROUNDING
 
 Act = Literal[
     "accept",
@@ -35,9 +35,10 @@ Act = Literal[
     "clean",
     "stored",
     "done",
+    "taken_back",
 ]
 # Nothing of these is in the mixer any more.
-OVER: frozenset[Act] = frozenset({"clean", "stored", "done"})
+OVER: frozenset[Act] = frozenset({"clean", "stored", "done", "taken_back"})
 
 
 @dataclass(frozen=True)
@@ -142,7 +143,9 @@ def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situat
     takes_water = not (rested and plan.mix.retempering == "remix_dry")
     act: Act
     step: LoadStep | None = None
-    if state.is_empty:
+    if state.taken_back:
+        act = "taken_back"
+    elif state.is_empty:
         act = _when_empty(state)
     elif life.stage(now) == "dead":
         act = "dead"
@@ -159,7 +162,7 @@ def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situat
     if act == "correct" and judged:
         correction = for_reading(plan, state, held, judged.body, judged.wetness, workings)
     ready_at, overdue_at = _times(act, step, state, plan, life)
-    left_l = mixed_l(load, state) if state.share > STICKS_FRACTION else 0.0
+    left_l = mixed_l(load, state)
     return Situation(
         act=act,
         load=left,

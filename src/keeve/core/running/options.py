@@ -51,6 +51,7 @@ _STILL: Mapping[str, frozenset[What]] = {
     "clean": frozenset({"clean", "note", "undo"}),
     "stored": frozenset({"place_stored", "discard", "note", "undo"}),
     "done": frozenset({"note", "undo"}),
+    "taken_back": frozenset(),
 }
 
 

@@ -7,14 +7,14 @@ other materials is taken as planned.
 
 from collections.abc import Sequence
 from datetime import datetime, timedelta
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from keeve.core.mixes.model import Reading
 from keeve.core.planning.plan import Load, Plan, PlanMaterial
 from keeve.core.rules.next_water import PAN_SD, Judged, NextWater, PastLoad, Reset, next_water
 from keeve.core.running.contents import contents
-from keeve.core.running.events import ExpectedWater
-from keeve.core.running.expected_water import followed, free_water_kg, shifted_water
+from keeve.core.running.events import Because, ExpectedWater
+from keeve.core.running.expected_water import followed, free_water_kg, in_words, shifted_water
 from keeve.core.running.load_state import LoadState
 from keeve.core.stockpile.events import (
     FEEL_SD,
@@ -117,13 +117,18 @@ def _between_loads(event: StockpileEvent) -> PastLoad | None:
 
 class Forecast(NamedTuple):
     """The forecast before the next load: the rule's result, what changed the stockpile unseen since, whether a pan
-    was dried since it last changed, and all that in a sentence.
+    was dried since it last changed, and the reason.
     """
 
     water: NextWater
     unseen: Reset | None
     weighed: bool
-    why: str
+    because: Because
+
+    @property
+    def why(self) -> str:
+        """The reason in a sentence."""
+        return in_words(self.because)
 
 
 def forecast(plan: Plan, load: Load, history: Sequence[Observation]) -> Forecast | None:
@@ -139,8 +144,8 @@ def forecast(plan: Plan, load: Load, history: Sequence[Observation]) -> Forecast
         absorption_fraction=material.absorption_fraction,
     )
     unseen = None if _tells(past[-1]) else past[-1].reset
-    why = _unsettled(unseen, water) if unseen else _trend(history, water)
-    return Forecast(water, unseen, _weighed(past), why)
+    because = _unsettled(unseen, water) if unseen else _trend(history, water)
+    return Forecast(water, unseen, _weighed(past), because)
 
 
 def _tells(past: PastLoad) -> bool:
@@ -156,10 +161,8 @@ def expected_water(plan: Plan, load: Load, history: Sequence[Observation]) -> Ex
     material, known = followed(plan), forecast(plan, load, history)
     if material is None or known is None:
         return None
-    water, why = known.water, known.why
+    water = known.water
     ceiling_l = shifted_water(load, material, water.free_moisture_fraction, known.weighed).ceiling_l
-    if water.start_l > ceiling_l:
-        why = f"{why} {_PAST_CEILING}"
     return ExpectedWater(
         stockpile=material.stockpile,
         start_l=min(max(water.low_l if known.unseen else water.start_l, LEAST_POUR_L), ceiling_l),
@@ -170,11 +173,8 @@ def expected_water(plan: Plan, load: Load, history: Sequence[Observation]) -> Ex
         free_moisture_fraction=water.free_moisture_fraction,
         sd_fraction=water.sd_fraction,
         weighed=known.weighed,
-        why=why,
+        because=known.because.model_copy(update={"is_past_ceiling": water.start_l > ceiling_l}),
     )
-
-
-_PAST_CEILING = "That is past the max, which assumes wetter sand: dry a pan under Our kit to correct the max."
 
 
 def _weighed(history: Sequence[PastLoad]) -> bool:
@@ -187,35 +187,27 @@ def _weighed(history: Sequence[PastLoad]) -> bool:
     return False
 
 
-_CHANGED: dict[Reset, str] = {
-    "rain": "Rain on the pile",
-    "delivery": "New delivery",
-    "night": "A night has passed",
-}
-
-
-def _unsettled(unseen: Reset, water: NextWater) -> str:
+def _unsettled(unseen: Reset, water: NextWater) -> Because:
     """What the stockpile may be after it changed unseen."""
-    percent, spread = water.free_moisture_fraction * 100, water.spread_fraction * 100
-    return (
-        f"{_CHANGED[unseen]}: {percent:.1f} % free water before, now anywhere near that (± {spread:.1f}). "
-        "Start at the low end, and judge."
+    return Because(
+        kind=unseen,
+        free_moisture_fraction=water.free_moisture_fraction,
+        spread_fraction=water.spread_fraction,
     )
 
 
-def _trend(history: Sequence[Observation], found: NextWater) -> str:
+def _trend(history: Sequence[Observation], found: NextWater) -> Because:
     """How the stockpile has gone since it last changed."""
     since = max((index for index, observed in enumerate(history) if observed.past.reset), default=0)
     lately = history[since:]
     steps = [step for observed, step in zip(lately, found.path[since:], strict=True) if _tells(observed.past)]
-    percent = found.free_moisture_fraction * 100
+    now = found.free_moisture_fraction
     if len(steps) < 2:
-        return f"The pile holds {percent:.1f} % free water, as last seen."
+        return Because(kind="seen-once", free_moisture_fraction=now)
     # The prediction for the second load is what the first taught: before it there was only the usual stockpile.
     before = steps[1].free_moisture_fraction
-    loads = f"over {sum(observed.past.was_mixed for observed in lately)} loads"
-    if before - found.free_moisture_fraction > _WORTH_SAYING:
-        return f"The pile is drying: {before * 100:.1f} to {percent:.1f} % free water {loads}."
-    if found.free_moisture_fraction - before > _WORTH_SAYING:
-        return f"The pile is getting wetter: {before * 100:.1f} to {percent:.1f} % free water {loads}."
-    return f"The pile stays near {percent:.1f} % free water {loads}."
+    kind: Literal["drying", "wetter", "steady"] = "steady"
+    if abs(now - before) > _WORTH_SAYING:
+        kind = "drying" if now < before else "wetter"
+    loads = sum(observed.past.was_mixed for observed in lately)
+    return Because(kind=kind, free_moisture_fraction=now, before_fraction=before, loads=loads)

@@ -15,7 +15,7 @@ from keeve.core.rules.temperature import CoolingPlan
 from keeve.core.rules.workings import Working, Workings
 from keeve.core.running.cleaning import CLEANING, WASH_OUT, Cleaning
 from keeve.core.running.corrections import cooler_next_time
-from keeve.core.running.expected_water import followed
+from keeve.core.running.expected_water import followed, in_words
 from keeve.core.running.load_state import LoadState
 from keeve.core.running.next_step import Act, Situation, shares_in
 from keeve.core.running.option import Option, What
@@ -58,6 +58,7 @@ _PICTURES: Mapping[Act, str] = {
     "clean": "clean",
     "stored": "stored",
     "done": "done",
+    "taken_back": "taken_back",
 }
 # What may be done out of turn: a step of the procedure.
 _STEPS: frozenset[What] = frozenset({"charge", "water", "admix", "mix", "rest"})
@@ -242,6 +243,12 @@ class BenchView:
         """What to do once it has taken too long."""
         harm = self.running.plan.mix.over_mixing if self.now.act == "mix" else ""
         return f"Stop: {harm}." if harm else "Long enough: go on."
+
+    @property
+    def expected_words(self) -> str:
+        """Why so much water is expected."""
+        expected = self.running.state.expected
+        return in_words(expected.because) if expected else ""
 
     @property
     def clock_runs(self) -> bool:

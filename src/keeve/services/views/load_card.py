@@ -13,8 +13,11 @@ from keeve.core.planning.amounts import gauges_of, in_vessels
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.rules.vessels_and_scales import GaugeVessels
 from keeve.core.rules.workings import Workings
-from keeve.services import loads
+from keeve.core.running.events import ExpectedWater
+from keeve.core.running.expected_water import as_expected, in_words
+from keeve.services import loads, stockpiles
 from keeve.services.accounts import Visitor
+from keeve.services.load_store import RunningLoad
 from keeve.services.plans import saved_plan
 from keeve.services.views.amounts import BoughtLine, StepView, shopping_list, steps_of
 from keeve.services.views.sections import SectionFigures, section_figures
@@ -23,18 +26,50 @@ from keeve.services.views.water import WaterFigures, planned_water
 
 @dataclass(frozen=True)
 class LoadCard:
-    """The card of one load: its steps, its section and its water line."""
+    """The card of one load: its steps, its section and its water line.
+
+    Args:
+        load: the load with its water as it is expected.
+        steps: its steps.
+        section: its section.
+        water: its water line.
+        expected: why its water is another than planned; None where it is as planned.
+    """
 
     load: Load
     steps: Sequence[StepView]
     section: SectionFigures
     water: WaterFigures
+    expected: ExpectedWater | None = None
+
+    @property
+    def expected_words(self) -> str:
+        """Why its water is another than planned."""
+        return in_words(self.expected.because) if self.expected else ""
 
 
-def load_card(plan: Plan, load: Load) -> LoadCard:
-    """The card of a load, in the gauge of its plan."""
+def load_card(plan: Plan, planned: Load, expected: ExpectedWater | None = None) -> LoadCard:
+    """The card of a load, in the gauge of its plan, with its water as it is expected."""
+    load = as_expected(plan, planned, expected)
     steps = steps_of(plan, load)
-    return LoadCard(load, steps, section_figures(plan, load, labels=steps), planned_water(plan, load))
+    section = section_figures(plan, load, labels=steps)
+    return LoadCard(load, steps, section, planned_water(plan, load), expected)
+
+
+def _expected(
+    engine: Engine,
+    visitor: Visitor,
+    plan_id: UUID,
+    plan: Plan,
+    load: Load,
+    begun: Mapping[int, RunningLoad],
+    now: datetime,
+) -> ExpectedWater | None:
+    """The water that bench, card and paper have for a load: what was written down when it was begun, else as of now."""
+    running = begun.get(load.number)
+    if running:
+        return running.state.expected
+    return stockpiles.expected_for_next(engine, visitor, plan_id, plan, load, now)
 
 
 class BegunLoad(NamedTuple):
@@ -78,7 +113,7 @@ def card_page(
     return CardPage(
         plan_id=plan_id,
         plan=plan,
-        card=load_card(plan, load),
+        card=load_card(plan, load, _expected(engine, visitor, plan_id, plan, load, begun, now)),
         begun={
             each: BegunLoad(running.id, running.situation(now).is_over) for each, running in begun.items()
         },
@@ -89,8 +124,9 @@ def card_page(
 
 @dataclass(frozen=True)
 class PlanOnPaper:
-    """A plan on paper: what to buy, then a card a load."""
+    """A plan on paper: what to buy, then a card a load; ``moment``: when it was made."""
 
+    moment: datetime
     plan_id: UUID
     plan: Plan
     shopping: Sequence[BoughtLine]
@@ -102,10 +138,23 @@ class PlanOnPaper:
         return 1 + len(self.cards)
 
 
-def plan_on_paper(engine: Engine, visitor: Visitor, plan_id: UUID) -> PlanOnPaper | None:
+def plan_on_paper(engine: Engine, visitor: Visitor, plan_id: UUID, now: datetime) -> PlanOnPaper | None:
     """A plan on paper; None where the crew has no such plan."""
     saved = saved_plan(engine, visitor, plan_id)
     if saved is None:
         return None
     plan = saved.plan
-    return PlanOnPaper(plan_id, plan, shopping_list(plan), [load_card(plan, load) for load in plan.loads])
+    begun = loads.loads_of_plan(engine, visitor, plan_id)
+    # Loads of one size that were not begun are all expected alike.
+    by_size: dict[float, ExpectedWater | None] = {}
+    cards = []
+    for load in plan.loads:
+        if load.number in begun:
+            expected = begun[load.number].state.expected
+        elif load.yield_l in by_size:
+            expected = by_size[load.yield_l]
+        else:
+            expected = stockpiles.expected_for_next(engine, visitor, plan_id, plan, load, now)
+            by_size[load.yield_l] = expected
+        cards.append(load_card(plan, load, expected))
+    return PlanOnPaper(now, plan_id, plan, shopping_list(plan), cards)

@@ -82,7 +82,7 @@ def _figures(mix: Mix) -> MixFigures:
         for charge in load.charges
     ]
     # Where the label gives the figures, the made-up ones of the sample are not shown.
-    is_known = mix.basis not in ("bag", "design")
+    is_known = mix.is_made.asks_for is None
     return MixFigures(
         mix=mix,
         plan=plan,

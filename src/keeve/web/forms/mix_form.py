@@ -68,7 +68,7 @@ def changed_mix(mix: Mix, form: MixForm, units: System, *, is_own: bool) -> Mix 
 def _asked_of(mix: Mix) -> list[Number]:
     """What of a mix can be changed on the form."""
     found = []
-    if mix.basis != "design":
+    if mix.is_made.asks_for != "design":
         found += [
             Number(part.name.capitalize(), ("parts", index, "parts"), needed=True)
             for index, part in enumerate(mix.parts)

@@ -176,7 +176,7 @@ def empty_form(
     owned = {"waste_fraction": waste_fraction} | _without_empty(
         begun_with(yard, form.mix, today or date.max, stockpiles)
     )
-    if form.mix.basis != "bag":
+    if not form.mix.is_made.is_blended:
         form.values |= {f"vessels.{number}.name": "bucket" for number in range(len(owned["vessels"]) or 1)}
     form.values |= {f"scales.{number}.capacity_kg": "" for number in range(len(owned["scales"]))}
     for name, item in form.fields.items():
@@ -332,7 +332,7 @@ def _started(form: PlanForm) -> dict[str, Any]:
     asked = {item.path[0] for item in form.fields.values()}
     known = {item["name"]: item for item in opened.get("admixtures", [])}
     names = [item.name for item in dosed(mix)]
-    rows = {"scales": SCALES, **({"vessels": vessels(mix)} if mix.basis != "bag" else {})}
+    rows = {"scales": SCALES, **({"vessels": vessels(mix)} if not mix.is_made.is_blended else {})}
     kept_rows = {
         name: [*opened.get(name, []), *({} for _ in range(each.count(form.values)))][
             : each.count(form.values)
@@ -343,7 +343,7 @@ def _started(form: PlanForm) -> dict[str, Any]:
         **{name: value for name, value in opened.items() if name not in _OF_THE_MIX},
         **kept_rows,
         "format": "keeve-job",
-        "version": 1,
+        "version": 2,
         "title": form.values["title"] or "Untitled job",
         "mix": mix.id if mix.id in library() else mix.model_dump(mode="json"),
         "need": [_started_need(form, index) for index in range(len(form.shapes))],

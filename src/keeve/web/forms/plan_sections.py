@@ -81,7 +81,7 @@ def _item_section(shape: str, index: int, count: int) -> Section:
 def _mix_section(mix: Mix) -> Section:
     unit = mix.parts[0].unit or "bag"
     note = "" if mix.proportions else f"{mix.ratio[:1].upper()}{mix.ratio[1:]}."
-    if mix.basis == "bag":
+    if mix.is_made.asks_for == "label":
         note += f" From the label on your {unit}:"
     folds = [
         Fold("More from the label", _label_more(mix)),
@@ -94,12 +94,12 @@ def _mix_section(mix: Mix) -> Section:
         ),
         Fold("Site check: bags, sand pile, steel", _site_check(mix)),
     ]
-    asked = [*_proportion(mix), *_materials(mix), *(_DESIGN if mix.basis == "design" else ())]
+    asked = [*_proportion(mix), *_materials(mix), *(_DESIGN if mix.is_made.asks_for == "design" else ())]
     return Section(mix.name, [Group(asked, note=note), *(fold for fold in folds if fold.fields)])
 
 
 def _mixer_section(mix: Mix, values: Mapping[str, str]) -> Section:
-    by_parts = mix.basis != "bag"
+    by_parts = not mix.is_made.is_blended
     asked: list[Field] = [*_MIXER, _ORDER, *((*_LOADS, _GAUGE) if by_parts else ())]
     buckets = ", ".join(vessel.get("name", "") for vessel in members(values, "vessels")) or "none"
     scales = len(members(values, "scales"))
@@ -208,7 +208,7 @@ def _proportion(mix: Mix) -> list[Field]:
 
 def _materials(mix: Mix) -> list[Number]:
     """Moisture of what comes from a stockpile, weight of a bag; or the label of an all-in bag."""
-    if mix.basis == "bag":
+    if mix.is_made.asks_for == "label":
         return _label(mix.parts[0].name, mix.parts[0].unit or "bag")
     asked = []
     for part in mix.parts:
@@ -236,7 +236,7 @@ def _label(bag: str, unit: str) -> list[Number]:
 
 def _label_more(mix: Mix) -> list[Field]:
     """Further figures of a label, which override the mix's own."""
-    if mix.basis != "bag":
+    if mix.is_made.asks_for != "label":
         return []
     here = ("materials", mix.parts[0].name)
     rests = any(step.kind == "rest" for procedure in mix.procedures for step in procedure.steps)
@@ -258,7 +258,7 @@ def _own_ratio(mix: Mix) -> list[Field]:
 
 def _densities(mix: Mix) -> list[Field]:
     asked: list[Field] = []
-    for part in mix.parts if mix.basis != "bag" else ():
+    for part in mix.parts if not mix.is_made.is_blended else ():
         here, name = ("materials", part.name), part.name.capitalize()
         asked.append(Number(f"{name}, loose and dry", (*here, "bulk_density_kg_m3"), "density"))
         if materials()[part.material].is_stockpiled:
@@ -272,7 +272,7 @@ def _prices(mix: Mix) -> list[Field]:
     asked: list[Field] = []
     for part in mix.parts:
         here, name = ("materials", part.name), part.name.capitalize()
-        if mix.basis == "bag" or materials()[part.material].bag_kg:
+        if mix.is_made.is_blended or materials()[part.material].bag_kg:
             asked.append(Number(f"{name}, per {part.unit or 'bag'}", (*here, "price_per_bag")))
         else:
             asked.append(Number(f"{name}, per tonne", (*here, "price_per_t")))

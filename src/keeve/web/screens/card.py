@@ -1,6 +1,7 @@
 """Load card: what goes into this mixer, in which order, in the user's vessels."""
 
 import os
+from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
 
@@ -38,13 +39,13 @@ def show(
     shown = card_page(database, visitor, plan_id, number, gauge, now)
     if shown is None:
         raise HTTPException(404)
-    return page(request, "card/card.html", shown=shown, plan=shown.plan, **_drawn(shown.card))
+    return page(request, "card/card.html", shown=shown, plan=shown.plan, moment=now, **_drawn(shown.card))
 
 
 @router.get("/plan/{plan_id}/print")
-def on_paper(request: Request, database: Database, visitor: SignedIn, plan_id: UUID) -> Response:
+def on_paper(request: Request, database: Database, visitor: SignedIn, now: Now, plan_id: UUID) -> Response:
     """The shopping list and every card, a page each."""
-    printed = _sheets(database, visitor, plan_id)
+    printed = _sheets(database, visitor, plan_id, now)
     cards = [_drawn(card) for card in printed.cards]
     return page(request, "card/print.html", printed=printed, plan=printed.plan, cards=cards)
 
@@ -54,11 +55,12 @@ def pdf(
     request: Request,
     database: Database,
     visitor: SignedIn,
+    now: Now,
     plan_id: UUID,
     size: Literal["a4", "letter"] = "a4",
 ) -> Response:
     """The shopping list and every card as PDF, a page each."""
-    printed = _sheets(database, visitor, plan_id)
+    printed = _sheets(database, visitor, plan_id, now)
     values = {
         "printed": printed,
         "plan": printed.plan,
@@ -133,8 +135,8 @@ def _saved(database: Engine, visitor: Visitor, plan_id: UUID) -> SavedPlan:
     return saved
 
 
-def _sheets(database: Engine, visitor: Visitor, plan_id: UUID) -> PlanOnPaper:
-    sheets = plan_on_paper(database, visitor, plan_id)
+def _sheets(database: Engine, visitor: Visitor, plan_id: UUID, now: datetime) -> PlanOnPaper:
+    sheets = plan_on_paper(database, visitor, plan_id, now)
     if sheets is None:
         raise HTTPException(404)
     return sheets
@@ -152,4 +154,5 @@ def _drawn(card: LoadCard) -> dict[str, Any]:
         "steps": card.steps,
         "section": section(card.section),
         "lines": water_lines(card.water),
+        "expected_words": card.expected_words,
     }

@@ -158,7 +158,7 @@ document.addEventListener("alpine:init", () => {
         device_id: read(DEVICE, ""),
         device_seq: sequence,
         occurred_at: new Date(this.now()).toISOString(),
-        schema: 1,
+        schema: 2,
       });
       write(QUEUE, [...read(QUEUE, []), { load: this.$root.dataset.load, to, event }]);
       this.send();
