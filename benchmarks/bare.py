@@ -1,4 +1,4 @@
-"""The bare baseline: Starlette, Jinja and one query, the same stack with nothing of Keeve in it."""
+"""The bare baseline: Starlette, Jinja and one query or one insert, the same stack with nothing of Keeve in it."""
 
 import os
 
@@ -27,4 +27,14 @@ def _show(request: Request) -> Response:
     return _templates.TemplateResponse(request, "page.html", {"rows": rows})
 
 
-app = Starlette(routes=[Route("/", _show)])
+def _add(request: Request) -> Response:
+    """One durable insert, and the page."""
+    with _engine.begin() as connection:
+        connection.execute(
+            text("create table if not exists bare_event (id serial primary key, content json)")
+        )
+        connection.execute(text("insert into bare_event (content) values ('{}')"))
+    return _show(request)
+
+
+app = Starlette(routes=[Route("/", _show), Route("/", _add, methods=["POST"])])

@@ -12,6 +12,7 @@ import tempfile
 import time
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
+from itertools import count
 from pathlib import Path
 from statistics import median, quantiles
 from typing import Any, NamedTuple
@@ -76,16 +77,17 @@ def _measure(engine: Engine, url: str) -> list[Row]:
     migrate(engine)
     load_demo(engine, datetime.now(UTC))
     print("filling the logs ...", file=sys.stderr, flush=True)
-    filled = {count: _person(engine) for count in LOG_SIZES}
-    for count, person in filled.items():
-        fill_log(engine, person.visitor.crew_id, person.visitor.account_id, count)
-    small, large = (filled[count] for count in LOG_SIZES)
+    filled = {size: _person(engine) for size in LOG_SIZES}
+    for size, person in filled.items():
+        fill_log(engine, person.visitor.crew_id, person.visitor.account_id, size)
+    small, large = (filled[size] for size in LOG_SIZES)
     mixer = _person(engine)
     load_ids = _begun(engine, mixer.visitor, BENCHES)
     rows = [_core_plan()]
     with _keeve(url) as app, _bare(url) as bare:
         rows.append(_start(url))
         rows += _pages(app, bare, small, mixer, load_ids[0])
+        rows.append(_tap(app, bare, mixer, load_ids))
         rows.append(_flat_log(app, small, large))
         rows.append(_replan(app, small))
         rows.append(_weight(app, small))
@@ -108,16 +110,16 @@ def _person(engine: Engine) -> Person:
     return Person(visitor, {"Cookie": f"__Host-keeve={token}", "X-Form-Token": visitor.form_token})
 
 
-def _begun(engine: Engine, visitor: Visitor, count: int) -> list[UUID]:
+def _begun(engine: Engine, visitor: Visitor, wanted: int) -> list[UUID]:
     """Loads begun, for as many benches."""
     found = []
-    while len(found) < count:
+    while len(found) < wanted:
         plan_id = plans.save_plan(engine, visitor, read_job(COPING_BED))
         for number in (1, 2, 3, 4):
             load_id = loads.begin_load(engine, visitor, plan_id, number, datetime.now(UTC))
             if load_id is not None:
                 found.append(load_id)
-    return found[:count]
+    return found[:wanted]
 
 
 class Served(NamedTuple):
@@ -226,6 +228,36 @@ def _pages(app: Served, bare: Served, filled: Person, mixer: Person, load_id: UU
     return rows
 
 
+def _tap(app: Served, bare: Served, mixer: Person, load_ids: list[UUID]) -> Row:
+    """The page that answers a tap, beside a bare page after one durable insert."""
+    plain = httpx2.Client(base_url=bare.origin)
+    base = _times(lambda: plain.post(f"/?crew={mixer.visitor.crew_id}"))
+    client = httpx2.Client(base_url=app.origin, headers=mixer.headers)
+    taps = count()
+
+    def tap(kind: str, number: int, **what: Any) -> None:
+        answer = client.post(
+            f"/bench/{load_ids[number]}/events", json=_event("tap", next(taps), kind, **what)
+        )
+        if answer.status_code != 200:
+            raise RuntimeError(f"a tap was answered {answer.status_code}: {answer.text[:200]}")
+
+    for number in range(len(load_ids)):
+        # Only the first load of a plan asks for its checks.
+        with contextlib.suppress(RuntimeError):
+            tap("accepted", number)
+    turns = count()
+    ours = _times(lambda: tap("water_added", next(turns) % len(load_ids), water_l=0.1, source="hose"))
+    ratios = ours[0] / base[0], ours[1] / base[1]
+    measured = f"p50 {ours[0]:.1f} ms ({ratios[0]:.1f}×), p95 {ours[1]:.1f} ms ({ratios[1]:.1f}×)"
+    return Row(f"tap on the bench (bare p50 {base[0]:.1f} ms)", "within 2× of bare", measured, ratios[0] <= 2)
+
+
+def _event(device: str, sequence: int, kind: str, **what: Any) -> dict[str, Any]:
+    own = {"id": str(uuid4()), "device_id": device, "device_seq": sequence, "schema": 2}
+    return {"kind": kind, **own, "occurred_at": datetime.now(UTC).isoformat(), **what}
+
+
 def _flat_log(app: Served, small: Person, large: Person) -> Row:
     few, many = (_times(_get(app.origin, "/log", person))[0] for person in (small, large))
     measured = f"{few:.1f} ms at {LOG_SIZES[0]:,}, {many:.1f} ms at {LOG_SIZES[1]:,}"
@@ -283,10 +315,7 @@ async def _one_bench(client: httpx2.AsyncClient, number: int, load_id: UUID) -> 
     await asyncio.sleep(number / BENCHES)
     taken = []
     for sequence in range(SECONDS + 2):
-        event = {
-            "kind": "note", "text": "level", "id": str(uuid4()), "device_id": str(number), "device_seq": sequence,
-            "occurred_at": datetime.now(UTC).isoformat(), "schema": 2,
-        }  # fmt: skip
+        event = _event(str(number), sequence, "note", text="level")
         began = time.perf_counter()
         answer = await client.post(f"/bench/{load_id}/events", json=event)
         spent = time.perf_counter() - began

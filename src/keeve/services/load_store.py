@@ -1,9 +1,9 @@
 """Loads that were begun: read with their plans and events, and added to."""
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
-from functools import cached_property, lru_cache
+from functools import lru_cache
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from keeve.core.errors import InputError
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.running.events import AnyEvent, Event, event_json, in_order, parse_event
-from keeve.core.running.load_state import LoadState, fold
+from keeve.core.running.load_state import LoadState, fold, fold_on
 from keeve.core.running.next_step import Situation, situation
 from keeve.services.accounts import Visitor
 from keeve.services.plans import plans_by_id
@@ -27,7 +27,7 @@ _CLOCK_AHEAD = timedelta(minutes=2)
 
 @dataclass(frozen=True)
 class RunningLoad:
-    """A load that was begun: its plan, what was planned for it, its events in order."""
+    """A load that was begun: its plan, what was planned for it, its events in order and the state they come to."""
 
     id: UUID
     plan_id: UUID
@@ -35,11 +35,14 @@ class RunningLoad:
     load: Load
     begun_at: datetime
     events: list[Event]
+    state: LoadState
 
-    @cached_property
-    def state(self) -> LoadState:
-        """Its state: the fold of its events."""
-        return fold(self.load, self.events)
+    def with_event(self, event: Event) -> "RunningLoad":
+        """The load with one more event; what happened last is only added to what it was."""
+        events = in_order([*self.events, event])
+        is_last = events[-1].id == event.id
+        state = fold_on(self.load, self.state, events) if is_last else fold(self.load, events)
+        return replace(self, events=events, state=state)
 
     def situation(self, now: datetime) -> Situation:
         """Where it is in its procedure at that moment."""
@@ -81,7 +84,8 @@ def _read(session: Session, loads: Select[models.Load]) -> list[RunningLoad]:
         if load is None:
             raise LookupError(f"load {row.id} has number {row.number}, which its plan has not")
         events = in_order(map(_event, contents or ()))
-        found.append(RunningLoad(row.id, row.plan_id, plan, load, row.begun_at, events))
+        state = fold(load, events)
+        found.append(RunningLoad(row.id, row.plan_id, plan, load, row.begun_at, events, state))
     return found
 
 

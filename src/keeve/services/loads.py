@@ -1,6 +1,5 @@
 """Running loads: begin one, record what happens, see where it is, read the log."""
 
-from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 from uuid import UUID, uuid4
@@ -10,7 +9,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from keeve.core.running.allowed_events import check_allowed
-from keeve.core.running.events import Begun, FlowMeasured, in_order, parse_event
+from keeve.core.running.events import Begun, FlowMeasured, parse_event
 from keeve.core.running.next_step import Situation
 from keeve.core.running.pre_use_checks import checks_for
 from keeve.services import stockpiles
@@ -125,7 +124,7 @@ def record_event(
             return running
         check_allowed(running.plan, running.state, running.situation(event.occurred_at), event)
         add_event(session, visitor, load_id, event, now)
-    return replace(running, events=in_order([*running.events, event]))
+    return running.with_event(event)
 
 
 def running_load(engine: Engine, visitor: Visitor, load_id: UUID) -> RunningLoad | None:

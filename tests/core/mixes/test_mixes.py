@@ -126,12 +126,13 @@ def test_the_base_coat_water_is_what_was_recorded_by_the_bag_of_cement() -> None
 
 
 def test_bricklaying_has_its_mixers_and_schools() -> None:
-    """The mixers and schools asked of it: drum (water or dry first), tray, two buckets; weight or volume."""
+    """The mixers and schools asked of it: drum (water or dry first), pan, tray, two buckets; weight or volume."""
     mix = get_mix("mortar-bricklaying")
     assert mix.ratio == "1 : 4 by volume"
     assert {(item.mixer, item.order) for item in mix.procedures} == {
         ("tilting-drum", "water-first"),
         ("tilting-drum", "dry-first"),
+        ("forced-action", "dry-first"),
         ("paddle", "water-first"),
         ("tray", "dry-first"),
         ("two-buckets", "dry-first"),

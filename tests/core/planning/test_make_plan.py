@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
-from keeve.core.mixes import get_mix
+from keeve.core.mixes import get_mix, library
+from keeve.core.mixes.model import MIXER_NAMES, MixerKind
 from keeve.core.planning.amounts import in_vessels
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Plan, load_steps
@@ -321,3 +322,40 @@ def test_a_plan_kept_under_older_names_is_read() -> None:
         assert f'"{name}":' in kept
         kept = kept.replace(f'"{name}":', f'"{older}":')
     assert Plan.model_validate_json(kept) == made
+
+
+@pytest.mark.parametrize("mixer", MIXER_NAMES)
+@pytest.mark.parametrize("mix", library())
+def test_a_mixer_has_its_steps_or_the_nearest_or_is_refused_with_a_reason(mix: str, mixer: MixerKind) -> None:
+    known = get_mix(mix)
+    changes = a_job_of(mix, mixer)
+    own = [item for item in known.procedures if item.mixer == mixer]
+    if mixer in known.refuses:
+        assert not own
+        with pytest.raises(InputError) as refused:
+            plan(**changes)
+        assert known.refuses[mixer] in refused.value.message
+        return
+    made = plan(**changes)
+    told = [item for item in made.warnings if item.code == "nearest_procedure"]
+    assert bool(told) == (not own)
+    assert made.order in made.orders
+
+
+@pytest.mark.parametrize(
+    ("mix", "mixer"),
+    [
+        # Common practice, no source: what the trade mixes in what.
+        *(
+            (mix, "forced-action")
+            for mix in ("mortar-bricklaying", "mortar-type-n", "stucco-base", "lime-hydraulic-3.5")
+        ),
+        *(("concrete-nominal", mixer) for mixer in ("tray", "barrow", "paddle")),
+        *(
+            (mix, "bowl")
+            for mix in ("mortar-general", "stucco-base", "concrete-fine-high-strength", "overlay-carvable")
+        ),
+    ],
+)
+def test_a_suitable_mixer_is_not_refused(mix: str, mixer: str) -> None:
+    assert plan(**a_job_of(mix, mixer)).mixer.kind == mixer

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
 from keeve.core.running.events import Event, event_json, in_order, parse_event
-from keeve.core.running.load_state import fold
+from keeve.core.running.load_state import fold, fold_on
 
 PLAN = plan()
 LOAD = PLAN.loads[0]
@@ -41,6 +41,12 @@ def test_any_arrival_order_of_any_prefix_is_one_state(length: int, chance: Rando
     chance.shuffle(arrived)
     assert fold(LOAD, arrived) == fold(LOAD, prefix)
     assert in_order(arrived) == prefix
+
+
+@given(st.integers(1, len(DAY)))
+def test_one_event_more_is_the_fold_of_all(length: int) -> None:
+    events = DAY[:length]
+    assert fold_on(LOAD, fold(LOAD, events[:-1]), events) == fold(LOAD, events)
 
 
 @given(st.integers(0, len(DAY)))

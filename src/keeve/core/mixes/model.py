@@ -11,7 +11,7 @@ from keeve.core.rules.admixtures import Basis as DoseBasis
 from keeve.core.rules.registry import Air, Amount, Dimension, Fraction, Strict
 from keeve.core.tolerances import ROUNDING
 
-MixerKind = Literal["tilting-drum", "forced-action", "paddle", "tray", "two-buckets", "barrow"]
+MixerKind = Literal["tilting-drum", "forced-action", "paddle", "bowl", "tray", "two-buckets", "barrow"]
 Order = Literal["water-first", "dry-first"]
 Gauge = Literal["weight", "volume", "scale", "shovels"]
 Reading = Literal["too-dry", "right", "too-wet", "not-mixed-yet"]
@@ -41,6 +41,7 @@ MIXER_NAMES: dict[MixerKind, str] = {
     "tilting-drum": "Drum mixer",
     "forced-action": "Pan mixer",
     "paddle": "Paddle and tub",
+    "bowl": "Bowl mixer",
     "tray": "Mixing tray",
     "two-buckets": "Two buckets",
     "barrow": "Barrow",
@@ -50,9 +51,20 @@ MIXED_IN: dict[MixerKind, str] = {
     "tilting-drum": "in a drum mixer",
     "forced-action": "in a pan mixer",
     "paddle": "with a paddle in a tub",
+    "bowl": "in a bowl mixer",
     "tray": "in a mixing tray",
     "two-buckets": "in two buckets",
     "barrow": "in a barrow",
+}
+# Whose steps come nearest where a mix has none for a mixer and does not refuse it: by what turns, a judgement made here.
+NEAREST: dict[MixerKind, tuple[MixerKind, ...]] = {
+    "tilting-drum": ("forced-action",),
+    "forced-action": ("tilting-drum", "paddle"),
+    "paddle": ("bowl", "two-buckets", "tray", "forced-action"),
+    "bowl": ("paddle", "forced-action"),
+    "tray": ("barrow", "two-buckets", "paddle"),
+    "two-buckets": ("tray", "barrow", "paddle"),
+    "barrow": ("tray", "two-buckets", "paddle"),
 }
 ORDER_NAMES: dict[Order, str] = {"water-first": "Water first", "dry-first": "Dry first"}
 # How quarters are written, of parts and of vessels.
@@ -435,6 +447,14 @@ class Mix(Strict):
         return next(
             (item for item in self.procedures if item.mixer == mixer and order in (None, item.order)), None
         )
+
+    def nearest(self, mixer: MixerKind, order: Order | None) -> Procedure | None:
+        """The steps of the mixer that comes nearest, in that order if it can be; None where none does."""
+        near = [
+            self.procedure(kind, asked) for kind in NEAREST[mixer] for asked in dict.fromkeys((order, None))
+        ]
+        found = next((item for item in near if item), None)
+        return found and found.model_copy(update={"mixer": mixer})
 
     def orders(self, mixer: MixerKind) -> list[Order]:
         """The schools of charging this mix has for that mixer, its default first."""

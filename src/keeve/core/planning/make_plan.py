@@ -42,7 +42,7 @@ from keeve.core.planning.site_mix import SiteMaterial, materials_on_site, mix_of
 from keeve.core.planning.volumes import no_bag, volumes
 from keeve.core.rules.bagged import bagged
 from keeve.core.rules.load_sizes import WholeBags
-from keeve.core.rules.registry import VERSION
+from keeve.core.rules.registry import VERSION, RuleWarning
 from keeve.core.rules.shopping import shopping
 from keeve.core.rules.workings import Workings
 from keeve.core.tolerances import ROUNDING
@@ -64,7 +64,7 @@ def make_plan(job: Job) -> Plan:
     """
     workings = Workings()
     mix = mix_of(job, workings)
-    procedure = _procedure(mix, job)
+    procedure = _procedure(mix, job, workings)
     assumed = _assumed(job)
     site = materials_on_site(mix, job, workings, assumed)
     workings.warnings += implausible_in_job(mix, job)
@@ -92,7 +92,7 @@ def make_plan(job: Job) -> Plan:
         title=job.title,
         mix=_plan_mix(mix, procedure, job),
         order=procedure.order,
-        orders=mix.orders(job.mixer.kind),
+        orders=mix.orders(job.mixer.kind) or [procedure.order],
         gauge=job.gauge,
         mixer=job.mixer,
         vessels=job.vessels,
@@ -193,13 +193,22 @@ def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) ->
     )
 
 
-def _procedure(mix: Mix, job: Job) -> Procedure:
+def _procedure(mix: Mix, job: Job, workings: Workings) -> Procedure:
+    """The steps for the job's mixer; those of the nearest one, with a word, where the mix has none and refuses none."""
     kind = job.mixer.kind
     found = mix.procedure(kind, job.order)
     if found:
         return found
-    orders = mix.orders(kind)
-    if not orders:
+    if orders := mix.orders(kind):
+        raise InputError(
+            "order_unsuited",
+            f"{mix.name} can't be loaded {ORDER_NAMES[job.order or 'dry-first'].lower()} when it is mixed "
+            f"{MIXED_IN[kind]}. Choose: {ORDER_NAMES[orders[0]].lower()}.",
+            ["order"],
+            meant={"order": orders[0]},
+        )
+    nearest = mix.nearest(kind, job.order)
+    if kind in mix.refuses or nearest is None:
         allowed = " or ".join(dict.fromkeys(MIXER_NAMES[item.mixer].lower() for item in mix.procedures))
         reason = f" {mix.refuses[kind]}" if kind in mix.refuses else ""
         raise InputError(
@@ -208,13 +217,15 @@ def _procedure(mix: Mix, job: Job) -> Procedure:
             ["mixer.kind"],
             meant={"mixer.kind": mix.procedures[0].mixer},
         )
-    raise InputError(
-        "order_unsuited",
-        f"{mix.name} can't be loaded {ORDER_NAMES[job.order or 'dry-first'].lower()} when it is mixed "
-        f"{MIXED_IN[kind]}. Choose: {ORDER_NAMES[orders[0]].lower()}.",
-        ["order"],
-        meant={"order": orders[0]},
+    workings.warnings.append(
+        RuleWarning(
+            code="nearest_procedure",
+            message=f"{mix.name} has no steps of its own {MIXED_IN[kind]}: the nearest ones are taken.",
+            field="mixer.kind",
+            suggestion="Read them through before you start.",
+        )
     )
+    return nearest
 
 
 def _assumed(job: Job) -> dict[str, Any]:

@@ -31,6 +31,10 @@ CLEANING: Mapping[MixerKind, Cleaning] = {
         "Spin the paddle in a bucket of water, scrape the tub.",
         "Spin the paddle in a bucket of water and scrape the tub, then wash paddle, buckets and tools.",
     ),
+    "bowl": Cleaning(
+        "Beater out, scrape bowl and beater.",
+        "Plug out first. Wash bowl and beater in a bucket of water.",
+    ),
     "tray": _BY_HAND,
     "two-buckets": _BY_HAND,
     "barrow": _BY_HAND,

@@ -4,7 +4,7 @@ What leaves the mixer takes its share of everything that is in it at that moment
 whole load, beside the share of it that is still in the mixer: what goes into half a load counts twice.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import NamedTuple, TypeVar
@@ -35,6 +35,7 @@ from keeve.core.running.events import (
     Stored,
     TakenBack,
     TemperatureTaken,
+    Undone,
     WaterAdded,
     WaterLost,
     WaterSource,
@@ -230,6 +231,20 @@ def fold(load: Load, events: Iterable[Event]) -> LoadState:
     for event in still:
         state = _apply(load, state, event)
     return state
+
+
+def fold_on(load: Load, state: LoadState, events: Sequence[Event]) -> LoadState:
+    """The state after the last of these events, from the state after all the others.
+
+    Args:
+        load: the load as planned.
+        state: the state before the last event.
+        events: every event, in order.
+    """
+    last = events[-1]
+    if isinstance(last, Undone):
+        return fold(load, events)
+    return _apply(load, replace(state, applied=(*state.applied, last)), last)
 
 
 def _apply(load: Load, state: LoadState, event: Event) -> LoadState:

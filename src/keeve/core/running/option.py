@@ -110,6 +110,29 @@ class Option:
                 _put(event, amount.name, amount.default)
         return event
 
+    def as_json(self) -> dict[str, Any]:
+        """The option as plain JSON values."""
+        figures = [
+            {
+                "name": item.name,
+                "default": item.default,
+                "least": item.least,
+                "most": item.most,
+                "needed": item.is_needed,
+            }
+            for item in self.amounts
+        ]
+        return {
+            "what": self.what,
+            "of": self.of,
+            "event": dict(self.event),
+            "amounts": figures,
+            "words": list(self.words),
+            "part": self.part,
+            "ready_at": self.ready_at.isoformat() if self.ready_at else None,
+            "why_not": self.refusal.as_json()["error"] if self.refusal else None,
+        }
+
 
 def _put(event: dict[str, Any], path: str, value: float) -> None:
     group, _, name = path.partition(".")

@@ -179,6 +179,10 @@ def _no_reading(now: Situation, step: int) -> InputError | None:
         return InputError(
             "other_step", f"step must be {now.position}: that is the step to judge now.", ["step"]
         )
+    if now.act != "judge":
+        return InputError(
+            "judged_already", "It was judged: mix it and judge again, or undo that.", ["reading"]
+        )
     return None
 
 
@@ -192,7 +196,12 @@ def _water(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
             poured = replace(poured, default=min(state.owed.water_l, poured.most))
         for source in ("tap", "hose", "ice"):
             yield Option("add_water", {**event, "source": source}, source, (poured,), refusal=no_water)
-        yield Option("rinse", {**event, "source": "drum"}, amounts=(_litres(now),), refusal=no_water)
+        yield Option(
+            "rinse",
+            {**event, "source": "drum"},
+            amounts=(replace(_litres(now), default=None),),
+            refusal=no_water,
+        )
     dripped_l = max(state.dripped_l, 0.0)
     back_l = min(dripped_l, now.water.remaining_l)
     over = ("more_than_dripped", f"Only {dripped_l:.1f} L ran out: no more can be put back.")

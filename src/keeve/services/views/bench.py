@@ -98,8 +98,9 @@ class HalfDose(NamedTuple):
 
 
 class DryLook(NamedTuple):
-    """How dry a mix that is too dry looks: in words, and on the scale from 0 too dry to 1 too wet."""
+    """How dry a mix that is too dry looks: its key, in words, and on the scale from 0 too dry to 1 too wet."""
 
+    key: str
     words: str
     wetness: float
 
@@ -369,7 +370,10 @@ def _cards(test: Test, now: Situation, can: Mapping[tuple[What, str], Option]) -
     for reading, look in test.looks.items():
         option = can.get(("judge", f"{now.position} {reading}"))
         if option:
-            dry = [DryLook(words, share * driest_right()) for words, share in _DRY_LOOKS.items()]
+            dry = [
+                DryLook(key, words, share * driest_right())
+                for key, (words, share) in zip("789", _DRY_LOOKS.items(), strict=True)
+            ]
             found.append(JudgeCard(reading, look, option, dry if reading == "too-dry" else []))
     return found
 

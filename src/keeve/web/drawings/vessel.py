@@ -21,6 +21,7 @@ _OUTLINES: dict[MixerKind, tuple[tuple[float, float], ...]] = {
     ),
     "forced-action": ((0.0, 1.0), (1.0, 1.0)),
     "paddle": ((0.0, 0.86), (1.0, 1.0)),
+    "bowl": ((0.0, 0.42), (0.12, 0.66), (0.30, 0.82), (0.60, 0.95), (1.0, 1.0)),
     "tray": ((0.0, 0.80), (1.0, 1.0)),
     "two-buckets": ((0.0, 0.80), (1.0, 1.0)),
     "barrow": ((0.0, 0.45), (0.25, 0.62), (1.0, 1.0)),
@@ -29,12 +30,13 @@ _SIZES: dict[MixerKind, tuple[float, float]] = {
     "tilting-drum": (360.0, 430.0),
     "forced-action": (410.0, 230.0),
     "paddle": (330.0, 350.0),
+    "bowl": (330.0, 290.0),
     "tray": (420.0, 190.0),
     "two-buckets": (300.0, 380.0),
     "barrow": (410.0, 230.0),
 }
 # A tray or barrow is as wide behind the section as in it; round vessels are bodies of revolution.
-_ROUND: frozenset[MixerKind] = frozenset({"tilting-drum", "forced-action", "paddle", "two-buckets"})
+_ROUND: frozenset[MixerKind] = frozenset({"tilting-drum", "forced-action", "paddle", "bowl", "two-buckets"})
 _SLICES = 200
 
 

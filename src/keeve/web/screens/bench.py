@@ -11,7 +11,13 @@ from keeve.core.errors import InputError
 from keeve.services import loads, stockpiles
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
-from keeve.services.views.bench import BenchView, bench_page, bench_view, between_readings
+from keeve.services.views.bench import (
+    BenchView,
+    bench_page,
+    bench_view,
+    between_readings,
+    load_options,
+)
 from keeve.services.views.stockpile import stockpile_of_load
 from keeve.web.drawings.section import section
 from keeve.web.drawings.states import state_at, state_of
@@ -37,6 +43,15 @@ def choose(request: Request, database: Database, visitor: SignedIn, now: Now) ->
 def show(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
     """The bench of one load."""
     return _page(request, "bench/bench.html", _bench(database, visitor, load_id, now))
+
+
+@router.get("/bench/{load_id}/options")
+def show_options(database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
+    """Everything that may be done with a load now, and what may not with the reason, as JSON."""
+    found = load_options(database, visitor, load_id, now)
+    if found is None:
+        raise HTTPException(404)
+    return JSONResponse({"options": [option.as_json() for option in found]})
 
 
 @router.get("/bench/{load_id}/others")

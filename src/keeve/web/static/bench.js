@@ -5,6 +5,7 @@ const SEQUENCE = "keeve-sequence";
 const WATCH = "keeve-stopwatch";
 const RETRY_MS = 2000;
 const TICK_MS = 250;
+const OTHERS_MS = 20000;
 
 const read = (name, otherwise) => JSON.parse(localStorage.getItem(name) || JSON.stringify(otherwise));
 const write = (name, value) => localStorage.setItem(name, JSON.stringify(value));
@@ -42,6 +43,7 @@ document.addEventListener("alpine:init", () => {
       this.tick();
       this.send();
       this.drawOthers();
+      setInterval(() => this.drawOthers(), OTHERS_MS);
     },
 
     now() {
@@ -230,19 +232,18 @@ document.addEventListener("alpine:init", () => {
     draw(html) {
       this.$refs.act.innerHTML = html;
       this.tick();
-      this.drawOthers();
       this.$refs.act.querySelector("h1").focus({ preventScroll: true });
       scrollTo({ top: 0 });
     },
 
-    // What another load needs may have changed since; nobody waits for it.
+    // What another load needs may have changed since, but not by a tap on this one; nobody waits for it.
     async drawOthers() {
       try {
         const answer = await fetch(`/bench/${this.$root.dataset.load}/others`);
         if (answer.ok) this.$refs.others.innerHTML = await answer.text();
         this.tick();
       } catch {
-        // It is drawn with the next step.
+        // It is drawn the next time.
       }
     },
 
