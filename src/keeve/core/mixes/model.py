@@ -60,11 +60,11 @@ MIXED_IN: dict[MixerKind, str] = {
 NEAREST: dict[MixerKind, tuple[MixerKind, ...]] = {
     "tilting-drum": ("forced-action",),
     "forced-action": ("tilting-drum", "paddle"),
-    "paddle": ("bowl", "two-buckets", "tray", "forced-action"),
+    "paddle": ("bowl", "two-buckets", "tray", "forced-action", "barrow"),
     "bowl": ("paddle", "forced-action"),
-    "tray": ("barrow", "two-buckets", "paddle"),
-    "two-buckets": ("tray", "barrow", "paddle"),
-    "barrow": ("tray", "two-buckets", "paddle"),
+    "tray": ("barrow", "two-buckets", "paddle", "forced-action"),
+    "two-buckets": ("tray", "barrow", "paddle", "forced-action"),
+    "barrow": ("tray", "two-buckets", "paddle", "forced-action"),
 }
 ORDER_NAMES: dict[Order, str] = {"water-first": "Water first", "dry-first": "Dry first"}
 # How quarters are written, of parts and of vessels.
