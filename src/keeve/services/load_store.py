@@ -1,6 +1,8 @@
 """Loads that were begun: read with their plans and events, and added to."""
 
 import json
+import logging
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from functools import lru_cache
@@ -13,21 +15,26 @@ from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
 from keeve.core.planning.plan import Load, Plan
-from keeve.core.running.events import AnyEvent, Event, event_json, in_order, parse_event
+from keeve.core.running.events import LONGEST_NAME, AnyEvent, Event, event_json, in_order, parse_event
 from keeve.core.running.load_state import LoadState, fold, fold_on
 from keeve.core.running.next_step import Situation, situation
+from keeve.core.texts import written
 from keeve.services.accounts import Visitor
 from keeve.services.plans import plans_by_id
 from keeve.store import models
 from keeve.store.queries import has_event
 
+_log = logging.getLogger(__name__)
 # A phone's clock may run a little ahead; further, and the clock of working life would lie.
 _CLOCK_AHEAD = timedelta(minutes=2)
 
 
 @dataclass(frozen=True)
 class RunningLoad:
-    """A load that was begun: its plan, what was planned for it, its events in order and the state they come to."""
+    """A load that was begun: its plan, what was planned for it, its events in order and the state they come to.
+
+    ``set_aside``: how many of its events cannot be read, and are left out of it.
+    """
 
     id: UUID
     plan_id: UUID
@@ -36,6 +43,7 @@ class RunningLoad:
     begun_at: datetime
     events: list[Event]
     state: LoadState
+    set_aside: int = 0
 
     def with_event(self, event: Event) -> "RunningLoad":
         """The load with one more event; what happened last is only added to what it was."""
@@ -58,9 +66,13 @@ _EVENTS = (
 
 
 @lru_cache(maxsize=8192)
-def _event(content: str) -> Event:
-    """An event as it is kept. Kept in memory once read, as plans are: it never changes."""
-    return parse_event(json.loads(content))
+def read_event(content: str) -> Event | None:
+    """An event as it is kept; None where it cannot be read. Once read it stays in memory: it never changes."""
+    try:
+        return parse_event(json.loads(content))
+    except (InputError, ValueError) as fault:
+        _log.warning("an event is set aside: %s", fault)
+        return None
 
 
 def read_load(session: Session, load_id: UUID) -> RunningLoad | None:
@@ -83,9 +95,11 @@ def _read(session: Session, loads: Select[models.Load]) -> list[RunningLoad]:
         load = plan.load(row.number)
         if load is None:
             raise LookupError(f"load {row.id} has number {row.number}, which its plan has not")
-        events = in_order(map(_event, contents or ()))
+        read = [read_event(content) for content in contents or ()]
+        events = in_order(event for event in read if event is not None)
         state = fold(load, events)
-        found.append(RunningLoad(row.id, row.plan_id, plan, load, row.begun_at, events, state))
+        aside = read.count(None)
+        found.append(RunningLoad(row.id, row.plan_id, plan, load, row.begun_at, events, state, aside))
     return found
 
 
@@ -100,6 +114,13 @@ def check_not_in_future(event: AnyEvent, now: datetime) -> None:
         )
 
 
+def received(raw: Any, visitor: Visitor, now: datetime) -> Any:
+    """What came in as an event, with who sent it and when: checked with the rest, as it will be read."""
+    if not isinstance(raw, Mapping):
+        return raw
+    return {**raw, "recorded_by": written(visitor.name, LONGEST_NAME), "received_at": now.isoformat()}
+
+
 def own_event(visitor: Visitor, number: int, now: datetime) -> dict[str, Any]:
     """The fields of an event that the server records by itself, as the load's event of that number."""
     return {
@@ -108,19 +129,28 @@ def own_event(visitor: Visitor, number: int, now: datetime) -> dict[str, Any]:
         "device_seq": number,
         "occurred_at": now,
         "schema": 2,
-        "recorded_by": visitor.name,
+        "recorded_by": written(visitor.name, LONGEST_NAME),
         "received_at": now,
     }
 
 
 def add_event(session: Session, visitor: Visitor, load_id: UUID, event: AnyEvent, now: datetime) -> None:
-    """Append an event to a load."""
-    session.execute(
-        insert(models.Event).values(
+    """Append an event to a load.
+
+    Raises:
+        InputError: another load has an event of that id.
+    """
+    added = session.execute(
+        insert(models.Event)
+        .values(
             id=event.id,
             load_id=load_id,
             account_id=visitor.account_id,
             received_at=now,
             content=event_json(event),
         )
+        .on_conflict_do_nothing()
+        .returning(models.Event.id)
     )
+    if added.first() is None:
+        raise InputError("id_taken", "id is that of another event: make a new one.", ["id"])

@@ -4,7 +4,7 @@ from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 from uuid import UUID, uuid4
 
-from sqlalchemy import Engine, Select, select, tuple_
+from sqlalchemy import Engine, Select, Text, cast, select, tuple_
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -19,8 +19,10 @@ from keeve.services.load_store import (
     add_event,
     check_not_in_future,
     own_event,
+    read_event,
     read_load,
     read_loads,
+    received,
 )
 from keeve.services.plans import plans_by_id
 from keeve.store import models
@@ -31,7 +33,6 @@ from keeve.store.queries import has_event
 _IN_WORK_FOR = timedelta(days=2)
 # The materials are looked at again where no load of the plan was begun for so long.
 _WORKING_DAY = timedelta(hours=12)
-_KIND = models.Event.content["kind"].as_string()
 
 
 def begin_load(engine: Engine, visitor: Visitor, plan_id: UUID, number: int, now: datetime) -> UUID | None:
@@ -92,14 +93,14 @@ def _new_load(session: Session, plan_id: UUID, number: int, now: datetime) -> UU
 def _flow_measured(session: Session, now: datetime) -> float | None:
     """The flow of the crew's hose as measured last that day, L/min."""
     newest = (
-        select(models.Event.content)
+        select(cast(models.Event.content, Text))
         .join(models.Load, models.Load.id == models.Event.load_id)
-        .where(models.Load.begun_at > now - _WORKING_DAY, _KIND == "flow_measured")
+        .where(models.Load.begun_at > now - _WORKING_DAY, models.Event.kind == "flow_measured")
         .order_by(models.Event.received_at.desc())
         .limit(1)
     )
     content = session.scalar(newest)
-    event = None if content is None else parse_event(content)
+    event = None if content is None else read_event(content)
     return event.flow_l_min if isinstance(event, FlowMeasured) else None
 
 
@@ -111,9 +112,8 @@ def record_event(
     Raises:
         InputError: the event is malformed, or does not count at its moment.
     """
-    event = parse_event(raw)
+    event = parse_event(received(raw, visitor, now))
     check_not_in_future(event, now)
-    event = event.model_copy(update={"recorded_by": visitor.name, "received_at": now})
     with crew_session(engine, visitor.crew_id) as session:
         # The lock makes two benches on one load take turns; what is read after it holds the other's events.
         locked = session.scalars(select(models.Load.id).where(models.Load.id == load_id).with_for_update())

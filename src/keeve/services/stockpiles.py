@@ -3,13 +3,15 @@
 A crew has one stockpile of each sand and stone: where it lies on two sites, it works as two crews.
 """
 
+import json
+import logging
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Engine, select
+from sqlalchemy import Engine, Text, cast, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -28,11 +30,19 @@ from keeve.core.stockpile.forecast import (
     observed_in,
 )
 from keeve.services.accounts import Visitor
-from keeve.services.load_store import RunningLoad, add_event, check_not_in_future, own_event, read_loads
+from keeve.services.load_store import (
+    RunningLoad,
+    add_event,
+    check_not_in_future,
+    own_event,
+    read_loads,
+    received,
+)
 from keeve.services.plans import newest_plan_ids, plans_by_id
 from keeve.store import models
 from keeve.store.database import crew_reading, crew_session
 
+_log = logging.getLogger(__name__)
 # How far back a stockpile is followed: longer ago it was another stockpile. A judgement made here.
 _FOLLOWED_FOR = timedelta(days=7)
 _MOST_LOADS = 60
@@ -78,13 +88,11 @@ def last_measured_of(engine: Engine, visitor: Visitor, now: datetime) -> dict[st
     since = models.StockpileEvent.received_at > now - _FOLLOWED_FOR
     with crew_reading(engine, visitor.crew_id) as session:
         rows = session.execute(
-            select(models.StockpileEvent.stockpile, models.StockpileEvent.content).where(since)
+            select(models.StockpileEvent.stockpile, cast(models.StockpileEvent.content, Text)).where(since)
         ).all()
     return {
-        stockpile_id: last_measured(
-            standing(parse_stockpile_event(row.content) for row in rows if row.stockpile == stockpile_id)
-        )
-        for stockpile_id in dict.fromkeys(row.stockpile for row in rows)
+        stockpile_id: last_measured(_standing(text for name, text in rows if name == stockpile_id))
+        for stockpile_id in dict.fromkeys(name for name, _ in rows)
     }
 
 
@@ -122,11 +130,22 @@ def _seen(
     )
     loads = [item for item in read_loads(session, lately) if _draws_on(item.plan, stockpile_id)]
     contents = session.scalars(
-        select(models.StockpileEvent.content).where(
+        select(cast(models.StockpileEvent.content, Text)).where(
             models.StockpileEvent.stockpile == stockpile_id, models.StockpileEvent.received_at > since
         )
     )
-    return loads[::-1], standing(parse_stockpile_event(content) for content in contents)
+    return loads[::-1], _standing(contents)
+
+
+def _standing(contents: Iterable[str]) -> list[StockpileEvent]:
+    """The events that count; what cannot be read is set aside."""
+    found = []
+    for content in contents:
+        try:
+            found.append(parse_stockpile_event(json.loads(content)))
+        except (InputError, ValueError) as fault:
+            _log.warning("an event of a stockpile is set aside: %s", fault)
+    return standing(found)
 
 
 def _draws_on(plan: Plan, stockpile_id: str) -> bool:
@@ -151,7 +170,7 @@ def record_stockpile_event(
     """
     if stockpile_id not in materials() or not materials()[stockpile_id].is_stockpiled:
         return False
-    event = parse_stockpile_event(raw).model_copy(update={"recorded_by": visitor.name, "received_at": now})
+    event = parse_stockpile_event(received(raw, visitor, now))
     check_not_in_future(event, now)
     with crew_session(engine, visitor.crew_id) as session:
         loads, events = _seen(session, stockpile_id, now)

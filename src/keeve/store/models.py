@@ -167,6 +167,9 @@ class Event(CrewOwned, Base):
     account_id: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
     received_at: Mapped[datetime] = mapped_column(server_default=func.now())
     content: Mapped[dict[str, Any]]
+    kind: Mapped[str | None] = mapped_column(
+        Computed('substring(content::text from \'"kind": ?"([a-z_]+)"\')', persisted=True)
+    )
 
 
 class JobSummary(CrewOwned, Base):

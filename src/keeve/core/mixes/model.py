@@ -56,7 +56,7 @@ MIXED_IN: dict[MixerKind, str] = {
     "two-buckets": "in two buckets",
     "barrow": "in a barrow",
 }
-# Whose steps come nearest where a mix has none for a mixer and does not refuse it: by what turns, a judgement made here.
+# Whose steps come nearest where a mix has none for a mixer and does not refuse it. By what turns: a judgement of ours.
 NEAREST: dict[MixerKind, tuple[MixerKind, ...]] = {
     "tilting-drum": ("forced-action",),
     "forced-action": ("tilting-drum", "paddle"),

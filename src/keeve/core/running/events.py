@@ -10,8 +10,17 @@ from pydantic import AwareDatetime, ConfigDict, Field, TypeAdapter, model_valida
 from keeve.core.errors import validated
 from keeve.core.mixes.model import Reading
 from keeve.core.older_formats import EVENT_STEPS, upgraded
-from keeve.core.rules.registry import Amount, Dimension, Strict
+from keeve.core.rules.registry import Amount, Strict
 from keeve.core.rules.temperature import Celsius, LiquidCelsius
+from keeve.core.texts import Line, Lines
+
+LONGEST_NAME = 120
+# Spans that no site reaches: what is over them is a slip, and would be carried through every figure.
+Kilograms = Annotated[float, Field(ge=0, le=100_000)]
+Litres = Annotated[float, Field(gt=0, le=100_000)]
+_Flow = Annotated[float, Field(gt=0, le=100_000)]
+_Doses = Annotated[float, Field(ge=0, le=100)]
+_Name = Annotated[Line, Field(max_length=80)]
 
 
 class AnyEvent(Strict):
@@ -29,11 +38,11 @@ class AnyEvent(Strict):
         return upgraded(raw, "schema", EVENT_STEPS)
 
     id: Annotated[UUID, Field(strict=False)]
-    device_id: Annotated[str, Field(min_length=1, max_length=64)]
+    device_id: Annotated[Line, Field(min_length=1, max_length=64)]
     device_seq: Annotated[int, Field(ge=0, lt=2**53)]
     occurred_at: Annotated[AwareDatetime, Field(strict=False)]
     schema_version: Annotated[Literal[2], Field(alias="schema")]
-    recorded_by: Annotated[str, Field(max_length=120)] = ""
+    recorded_by: Annotated[Line, Field(max_length=LONGEST_NAME)] = ""
     received_at: Annotated[datetime | None, Field(strict=False)] = None
 
 
@@ -45,7 +54,7 @@ class Begun(AnyEvent):
 
     kind: Literal["begun"]
     checks: list[str]
-    flow_l_min: Dimension | None = None
+    flow_l_min: _Flow | None = None
 
 
 class Because(Strict):
@@ -110,7 +119,7 @@ class Accepted(AnyEvent):
     """The checks were made. ``faults``: ids of those that failed and were overridden."""
 
     kind: Literal["accepted"]
-    faults: Annotated[list[str], Field(max_length=20)] = []
+    faults: Annotated[list[_Name], Field(max_length=20)] = []
 
 
 class Charged(AnyEvent):
@@ -118,8 +127,8 @@ class Charged(AnyEvent):
 
     kind: Literal["charged"]
     step: Annotated[int, Field(ge=1)]
-    material: str
-    mass_kg: Amount
+    material: _Name
+    mass_kg: Kilograms
     part: bool = False
 
 
@@ -135,25 +144,25 @@ class WaterAdded(AnyEvent):
 
     kind: Literal["water_added"]
     step: Annotated[int | None, Field(ge=1)] = None
-    water_l: Dimension
+    water_l: Litres
     part: bool = False
     source: WaterSource = "tap"
-    past_ceiling: Annotated[str, Field(max_length=200)] = ""
+    past_ceiling: Annotated[Line, Field(max_length=200)] = ""
 
 
 class WaterLost(AnyEvent):
     """Water dripped or ran out, L."""
 
     kind: Literal["water_lost"]
-    water_l: Dimension
+    water_l: Litres
 
 
 class FlowMeasured(AnyEvent):
     """The hose filled a vessel of this volume (L) in this time (s)."""
 
     kind: Literal["flow_measured"]
-    vessel_l: Dimension
-    seconds: Dimension
+    vessel_l: Annotated[float, Field(gt=0, le=1000)]
+    seconds: Annotated[float, Field(ge=0.5, le=3600)]
 
     @property
     def flow_l_min(self) -> float:
@@ -186,7 +195,7 @@ class Admixed(AnyEvent):
 
     kind: Literal["admixed"]
     step: Annotated[int | None, Field(ge=1)] = None
-    doses: Annotated[dict[str, Dimension], Field(max_length=10)] = {}
+    doses: Annotated[dict[_Name, Annotated[_Doses, Field(gt=0)]], Field(max_length=10)] = {}
 
 
 class Rested(AnyEvent):
@@ -221,8 +230,8 @@ class Recounted(AnyEvent):
     """
 
     kind: Literal["recounted"]
-    charged_kg: Annotated[dict[str, Amount], Field(max_length=10)] = {}
-    doses: Annotated[dict[str, Amount], Field(max_length=10)] = {}
+    charged_kg: Annotated[dict[_Name, Kilograms], Field(max_length=10)] = {}
+    doses: Annotated[dict[_Name, _Doses], Field(max_length=10)] = {}
 
 
 Cause = Literal["too-wet", "miscounted", "overdosed", "sandy", "rich"]
@@ -233,22 +242,22 @@ class Correcting(AnyEvent):
 
     kind: Literal["correcting"]
     cause: Cause
-    add_kg: Annotated[dict[str, Amount], Field(max_length=10)]
-    water_l: Amount = 0.0
+    add_kg: Annotated[dict[_Name, Kilograms], Field(max_length=10)]
+    water_l: Annotated[float, Field(ge=0, le=100_000)] = 0.0
 
 
 class Corrected(AnyEvent):
     """Material of a correction went in: kg as charged by name."""
 
     kind: Literal["corrected"]
-    add_kg: Annotated[dict[str, Amount], Field(min_length=1, max_length=10)]
+    add_kg: Annotated[dict[_Name, Kilograms], Field(min_length=1, max_length=10)]
 
 
 class Placed(AnyEvent):
     """Fresh mix was placed, L, from the mixer or from store."""
 
     kind: Literal["placed"]
-    volume_l: Dimension
+    volume_l: Litres
     from_store: bool = False
 
 
@@ -256,15 +265,15 @@ class Stored(AnyEvent):
     """Fresh mix was sealed and stored, L."""
 
     kind: Literal["stored"]
-    volume_l: Dimension
+    volume_l: Litres
 
 
 class Given(AnyEvent):
     """Fresh mix went to another use, L."""
 
     kind: Literal["given"]
-    volume_l: Dimension
-    use: Annotated[str, Field(min_length=1, max_length=120)]
+    volume_l: Litres
+    use: Annotated[Line, Field(min_length=1, max_length=120)]
 
 
 class Cleaned(AnyEvent):
@@ -277,7 +286,7 @@ class Discarded(AnyEvent):
     """The rest was thrown away, with the reason."""
 
     kind: Literal["discarded"]
-    reason: Annotated[str, Field(min_length=1, max_length=200)]
+    reason: Annotated[Line, Field(min_length=1, max_length=200)]
 
 
 class TakenBack(AnyEvent):
@@ -290,7 +299,7 @@ class Noted(AnyEvent):
     """A note."""
 
     kind: Literal["note"]
-    text: Annotated[str, Field(min_length=1, max_length=1000)]
+    text: Annotated[Lines, Field(min_length=1, max_length=1000)]
 
 
 class Undone(AnyEvent):

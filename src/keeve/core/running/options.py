@@ -249,7 +249,9 @@ def _measuring(state: LoadState) -> Iterator[Option]:
         {"kind": "flow_measured"},
         amounts=(
             Amount("vessel_l", 10.0, 0.0, 1000.0, ("too_large", "No bucket holds over 1000 L.")),
-            Amount("seconds", None, 0.0, 3600.0, ("too_long", "Measure the flow within an hour.")),
+            Amount(
+                "seconds", None, 0.5, 3600.0, ("too_long", "Measure the flow in half a second to an hour.")
+            ),
         ),
     )
     unheard_of = ("too_hot", "No mix is that hot.")

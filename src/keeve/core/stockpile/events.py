@@ -7,8 +7,11 @@ from pydantic import Field, TypeAdapter
 
 from keeve.core.errors import validated
 from keeve.core.rules.aggregate_moisture import Floating, WaterLook, pan_dry_moisture, sand_bulking, silt_jar
-from keeve.core.rules.registry import Amount, Dimension
 from keeve.core.running.events import AnyEvent, Undone
+
+# Spans that no sample and no jar reaches.
+_Sample = Annotated[float, Field(gt=0, le=1000)]
+_Height = Annotated[float, Field(gt=0, le=10_000)]
 
 
 class Rained(AnyEvent):
@@ -27,9 +30,9 @@ class PanDried(AnyEvent):
     """A sample was weighed damp and dry in its pan, kg."""
 
     kind: Literal["pan"]
-    wet_kg: Dimension
-    dry_kg: Dimension
-    pan_kg: Amount = 0.0
+    wet_kg: _Sample
+    dry_kg: _Sample
+    pan_kg: Annotated[float, Field(ge=0, le=1000)] = 0.0
 
     @property
     def moisture_fraction(self) -> float:
@@ -67,8 +70,8 @@ class BulkingTested(AnyEvent):
     """A vessel of it as it lies, and the same flooded and settled, mm high."""
 
     kind: Literal["bulking"]
-    damp_height_mm: Dimension
-    flooded_height_mm: Dimension
+    damp_height_mm: _Height
+    flooded_height_mm: _Height
 
     @property
     def bulking_fraction(self) -> float:

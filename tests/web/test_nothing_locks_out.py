@@ -1,0 +1,152 @@
+"""Nothing that is kept can lock a crew out: what is written is what can be read, and what cannot is set aside."""
+
+import contextlib
+from datetime import timedelta
+from typing import Any
+from uuid import UUID, uuid4
+
+import pytest
+from helpers import NOON, job, raw_event
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from sqlalchemy import text
+
+from keeve.core.errors import InputError
+from keeve.services import accounts, loads, plans
+from keeve.store import models
+from keeve.store.database import crew_session
+from web.conftest import Client
+
+PAGES = ("/", "/bench", "/log", "/plan", "/yard", "/log.csv")
+
+
+@pytest.fixture
+def load_id(client: Client) -> UUID:
+    plan_id = plans.save_plan(client.engine, client.visitor, job())
+    found = loads.begin_load(client.engine, client.visitor, plan_id, 1, NOON)
+    assert found is not None
+    assert client.post(f"/bench/{found}/events", json=raw_event("accepted")).status_code == 200
+    return found
+
+
+def every_page_answers(client: Client, load_id: UUID) -> None:
+    for path in (*PAGES, f"/bench/{load_id}", f"/log/{load_id}", f"/bench/{load_id}/options"):
+        assert client.get(path).status_code in (200, 303), path
+
+
+def keep(client: Client, load_id: UUID, content: dict[str, Any]) -> None:
+    """An event as an earlier version let it in."""
+    row = {"id": uuid4(), "load_id": load_id, "account_id": client.visitor.account_id, "received_at": NOON}
+    with crew_session(client.engine, client.visitor.crew_id) as session:
+        session.add(models.Event(**row, content=content))
+
+
+# Each was accepted once, and after it every page of the crew failed.
+LET_IN = {
+    "a NUL in a note": raw_event("note", text="level\x00"),
+    "a long name": {**raw_event("note", text="level"), "recorded_by": "W" * 121},
+    "a hose beyond measure": raw_event("flow_measured", vessel_l=1e308, seconds=1e-308),
+    "a charge beyond measure": raw_event("charged", step=2, material="sand", mass_kg=1e308),
+    "half a character": raw_event("note", text="\ud800"),
+    "a kind nobody knows": raw_event("blessed"),
+    "no event at all": {"note": "kept by hand"},
+}
+
+
+@pytest.mark.parametrize("content", LET_IN.values(), ids=LET_IN)
+def test_what_cannot_be_read_is_set_aside_with_a_word(
+    client: Client, load_id: UUID, content: dict[str, Any]
+) -> None:
+    keep(client, load_id, content)
+    every_page_answers(client, load_id)
+    assert "cannot be read" in client.get(f"/bench/{load_id}").text
+    assert "cannot be read" in client.get(f"/log/{load_id}").text
+    # The work goes on, on this load and on the next.
+    event = raw_event("water_added", NOON + timedelta(seconds=5), step=1, water_l=5.0)
+    assert client.post(f"/bench/{load_id}/events", json=event).status_code == 200
+    plan_id = plans.newest_plans(client.engine, client.visitor)[0].id
+    assert client.post(f"/plan/{plan_id}/load/2/begin").status_code == 303
+
+
+@pytest.mark.parametrize(
+    "content",
+    [item for item in LET_IN.values() if "kind" in item],
+    ids=[name for name, item in LET_IN.items() if "kind" in item],
+)
+def test_none_of_it_is_let_in_any_more(client: Client, load_id: UUID, content: dict[str, Any]) -> None:
+    if "recorded_by" in content:
+        return
+    with pytest.raises(InputError):
+        loads.record_event(client.engine, client.visitor, load_id, {**content, "id": str(uuid4())}, NOON)
+    every_page_answers(client, load_id)
+
+
+def test_a_person_with_a_name_too_long_records_and_reads(client: Client, load_id: UUID) -> None:
+    with client.engine.begin() as connection:
+        connection.execute(
+            text("update account set name = :name where id = :id"),
+            {"name": "W" * 400, "id": client.visitor.account_id},
+        )
+    assert client.post(f"/bench/{load_id}/events", json=raw_event("note", text="level")).status_code == 200
+    every_page_answers(client, load_id)
+    with pytest.raises(InputError):
+        accounts.add_account(
+            client.engine,
+            client.visitor.crew_id,
+            sign_in_name="long",
+            name="W" * 121,
+            password="long enough it is",
+        )
+
+
+def test_an_id_that_another_load_has_is_refused(client: Client, load_id: UUID) -> None:
+    plan_id = plans.newest_plans(client.engine, client.visitor)[0].id
+    other = loads.begin_load(client.engine, client.visitor, plan_id, 2, NOON)
+    event = raw_event("note", text="level")
+    assert client.post(f"/bench/{load_id}/events", json=event).status_code == 200
+    answer = client.post(f"/bench/{other}/events", json=event)
+    assert (answer.status_code, answer.json()["error"]["code"]) == (422, "id_taken")
+
+
+SOME_NUMBER = st.floats(allow_nan=True, allow_infinity=True) | st.integers(-(10**30), 10**30)
+SOME_TEXT = st.text(max_size=300) | st.text(st.characters(categories=["Cc", "Cs", "Cn"]), max_size=5)
+KINDS = (
+    "charged",
+    "water_added",
+    "flow_measured",
+    "temperature",
+    "recounted",
+    "note",
+    "given",
+    "placed",
+    "mixed",
+)
+
+
+@settings(max_examples=150, deadline=None, suppress_health_check=list(HealthCheck))
+@given(
+    kind=st.sampled_from(KINDS),
+    number=SOME_NUMBER,
+    other=SOME_NUMBER,
+    words=SOME_TEXT,
+    step=st.integers(-1, 12) | st.none(),
+)
+def test_whatever_is_sent_the_crew_goes_on(
+    client: Client, load_id: UUID, kind: str, number: float, other: float, words: str, step: int | None
+) -> None:
+    what: dict[str, dict[str, Any]] = {
+        "charged": {"material": "sand", "mass_kg": number, "step": step},
+        "water_added": {"water_l": number, "past_ceiling": words, "step": step},
+        "flow_measured": {"vessel_l": number, "seconds": other},
+        "temperature": {"mix_c": number, "water_c": other},
+        "recounted": {"charged_kg": {"sand": number, words: other}},
+        "note": {"text": words},
+        "given": {"volume_l": number, "use": words},
+        "placed": {"volume_l": number},
+        "mixed": {"step": step, "minutes": number},
+    }
+    raw = {**raw_event(kind), "device_id": words or "phone", **what[kind]}
+    with contextlib.suppress(InputError):
+        loads.record_event(client.engine, client.visitor, load_id, raw, NOON)
+    assert client.get(f"/bench/{load_id}").status_code == 200
+    assert client.get("/").status_code == 200
