@@ -8,44 +8,56 @@ from uuid import UUID
 
 from sqlalchemy import Engine
 
-from keeve.core.mixes.model import Caution, Drawing, Reading, Test, driest_right, reading_at
-from keeve.core.planning.amounts import GaugedAmount, WaterPour, fill_of, gauged, gauged_step, water_pours
-from keeve.core.planning.plan import Load, LoadStep, Plan
+from keeve.core.mixes.model import Caution, Drawing, Reading, Test, reading_at
+from keeve.core.planning.amounts import GaugedAmount, WaterPour, gauged_step, water_pours
 from keeve.core.rules.temperature import CoolingPlan
 from keeve.core.rules.workings import Working, Workings
 from keeve.core.running.cleaning import CLEANING, WASH_OUT, Cleaning
 from keeve.core.running.corrections import cooler_next_time
 from keeve.core.running.expected_water import followed, in_words
-from keeve.core.running.load_state import LoadState
 from keeve.core.running.next_step import Act, Situation, shares_in
 from keeve.core.running.option import Option, What
 from keeve.core.running.options import options
 from keeve.core.running.pre_use_checks import Check, checks_by_id
 from keeve.core.running.step_kinds import KINDS
-from keeve.core.tolerances import whole_up
 from keeve.services import loads
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad
 from keeve.services.views.amounts import Dose, dose_of
+from keeve.services.views.bench_parts import (
+    STEPS,
+    STOCKPILE_NEWS,
+    AddedMaterial,
+    Counted,
+    Filling,
+    HalfDose,
+    JudgeCard,
+    OutOfTurn,
+    StockpileNews,
+    TopUp,
+    added_materials,
+    filling,
+    half_doses,
+    hosed_l,
+    judge_cards,
+    other_use,
+    out_of_turn,
+    top_up,
+    what_is_counted,
+)
 from keeve.services.views.sections import SectionFigures, section_figures
 from keeve.services.views.water import WaterFigures, water_figures
 
-# A charge of little more than one fill is not counted fill by fill.
-_MORE_THAN_ONE = 1.2
 # A change of the ratio smaller than its last printed place is none.
 _SAME_RATIO = 0.005
 # So many drawings from too dry to too wet are enough to choose between.
 _BETWEEN = 9
-# How dry a mix that is too dry looks: as dry as drawn, half way to right, nearly right.
-_DRY_LOOKS = {"Crumbling": 0.0, "Still dry": 0.5, "Nearly right": 0.85}
 # The cautions of the mix that are shown beside an act; all of them are in a fold below.
 _CAUTIONS: Mapping[str, frozenset[str]] = {
     "charge": frozenset({"dust", "lifting", "silica", "all-in"}),
     "scrape": frozenset({"machine"}),
     "place": frozenset({"skin", "structure", "height"}),
 }
-# Nobody holds a hose longer, s.
-_LONGEST_HOSE_S = 900
 # The picture of each act that is not a step of the procedure.
 _PICTURES: Mapping[Act, str] = {
     "accept": "accept",
@@ -60,87 +72,6 @@ _PICTURES: Mapping[Act, str] = {
     "done": "done",
     "taken_back": "taken_back",
 }
-# What may be done out of turn: a step of the procedure.
-_STEPS: frozenset[What] = frozenset({"charge", "water", "admix", "mix", "rest"})
-
-
-class Filling(NamedTuple):
-    """One fill of the vessel a charge is counted in: its mass, and half of it where half fills are counted, kg."""
-
-    vessel: str
-    mass_kg: float
-    half_kg: float | None
-
-
-class TopUp(NamedTuple):
-    """A material that a correction still adds, and which of how many it is."""
-
-    material: str
-    mass_kg: float
-    amount: GaugedAmount
-    number: int
-    of: int
-
-
-class AddedMaterial(NamedTuple):
-    """A material that a correction adds, as it is measured."""
-
-    material: str
-    amount: GaugedAmount
-
-
-class HalfDose(NamedTuple):
-    """Half a dose more of an admixture that loosens."""
-
-    name: str
-    dose: Dose
-    option: Option
-
-
-class DryLook(NamedTuple):
-    """How dry a mix that is too dry looks: its key, in words, and on the scale from 0 too dry to 1 too wet."""
-
-    key: str
-    words: str
-    wetness: float
-
-
-class JudgeCard(NamedTuple):
-    """A reading as it is picked: what it looks like, what picking it does, and how dry it may be said to be."""
-
-    reading: Reading
-    look: str
-    option: Option
-    dry_looks: Sequence[DryLook]
-
-
-class OutOfTurn(NamedTuple):
-    """A step that can be done out of turn."""
-
-    do: str
-    option: Option
-
-
-class Counted(NamedTuple):
-    """A material that can be counted again: as planned, and the mass of one vessel where it is counted in those, kg."""
-
-    material: str
-    planned: GaugedAmount
-    vessel_kg: float | None
-
-
-class StockpileNews(NamedTuple):
-    """What may be told of the stockpile: in words, its key, and the event it makes."""
-
-    words: str
-    key: str
-    event: Mapping[str, str]
-
-
-_NEWS = (
-    StockpileNews("It rained on it", "r", {"kind": "rain"}),
-    StockpileNews("New delivery", "f", {"kind": "delivery"}),
-)
 
 
 @dataclass(frozen=True)
@@ -224,7 +155,7 @@ class BenchView:
     def in_hand(self) -> Option | None:
         """The option that finishes the step in hand."""
         position = str(self.now.position)
-        return next((one for (what, of), one in self.can.items() if what in _STEPS and of == position), None)
+        return next((one for (what, of), one in self.can.items() if what in STEPS and of == position), None)
 
     @property
     def done_words(self) -> str:
@@ -292,7 +223,7 @@ class BenchView:
     @property
     def stockpile_news(self) -> Sequence[StockpileNews]:
         """What may be told of the stockpile at the bench."""
-        return _NEWS
+        return STOCKPILE_NEWS
 
     @property
     def may_stiffen(self) -> bool:
@@ -334,27 +265,27 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
         water=_water(running, now),
         amount=amount,
         doses=[dose_of(item) for item in step.admixtures] if step else [],
-        fill=_filling(amount) if amount else None,
-        top_up=_top_up(plan, load, state),
-        added=_added(plan, load, proposal.add_kg) if proposal else [],
+        fill=filling(amount) if amount else None,
+        top_up=top_up(plan, load, state),
+        added=added_materials(plan, load, proposal.add_kg) if proposal else [],
         ratio_changes=bool(
             proposal and proposal.ratio and now.ratio and abs(proposal.ratio - now.ratio) >= _SAME_RATIO
         ),
         # No pour is larger than what is asked for.
         pours=water_pours(plan, step.water_l if step and step.water_l is not None else now.water.next_step_l),
-        loosening=_loosening(load, can),
+        loosening=half_doses(load, can),
         wet_out_s=round(plan.mix.wet_out_min * 60),
-        hose_l=_hosed(state, now) if state.flow_l_min else [],
-        counted=_counted(plan, load),
+        hose_l=hosed_l(state, now) if state.flow_l_min else [],
+        counted=what_is_counted(plan, load),
         doses_counted=[dose_of(item) for item in load.admixtures if item.mass_kg is not None],
-        out_of_turn=_out_of_turn(now.open_steps, can),
+        out_of_turn=out_of_turn(now.open_steps, can),
         stockpile_id=material.stockpile if material and not state.water else "",
         checks=checks_by_id(state.to_check),
         test=test,
-        cards=_cards(test, now, can) if test else [],
+        cards=judge_cards(test, now, can) if test else [],
         judge_steps=sum(item.kind == "judge" for item in plan.procedure),
         looks=[item.looks for item in load.admixtures if item.loosens],
-        use=_use(plan),
+        use=other_use(plan),
         cooler=cooler,
         next_number=load.number + 1 if plan.load(load.number + 1) else None,
         cleaning=CLEANING[plan.mixer.kind],
@@ -362,36 +293,6 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
         cautions=[item for item in plan.cautions if item.code in wanted],
         workings=[*now.workings, *workings.kept],
     )
-
-
-def _cards(test: Test, now: Situation, can: Mapping[tuple[What, str], Option]) -> list[JudgeCard]:
-    """The readings that may be picked now."""
-    found = []
-    for reading, look in test.looks.items():
-        option = can.get(("judge", f"{now.position} {reading}"))
-        if option:
-            dry = [
-                DryLook(key, words, share * driest_right())
-                for key, (words, share) in zip("789", _DRY_LOOKS.items(), strict=True)
-            ]
-            found.append(JudgeCard(reading, look, option, dry if reading == "too-dry" else []))
-    return found
-
-
-def _out_of_turn(steps: Sequence[LoadStep], can: Mapping[tuple[What, str], Option]) -> list[OutOfTurn]:
-    """The steps that can be done before the one in hand."""
-    open_steps = {str(item.plan.step): item.plan.do for item in steps}
-    return [
-        OutOfTurn(open_steps[of], option)
-        for (what, of), option in can.items()
-        if what in _STEPS and of in open_steps
-    ]
-
-
-def _use(plan: Plan) -> str:
-    """Where a load that is not right for its job does no harm."""
-    has_stone = any(item.sort == "stone" for item in plan.materials)
-    return "blinding, backfill" if has_stone else "packing, backing up"
 
 
 def _section(running: RunningLoad, now: Situation) -> SectionFigures:
@@ -411,59 +312,6 @@ def _water(running: RunningLoad, now: Situation) -> WaterFigures:
         None if state.water else state.expected,
         (running.plan, now.held) if decides else None,
     )
-
-
-def _filling(amount: GaugedAmount) -> Filling | None:
-    fill = fill_of(amount)
-    if fill is None or fill.number <= _MORE_THAN_ONE:
-        return None
-    return Filling(fill.vessel, fill.mass_kg, fill.mass_kg / 2 if amount.gauge == "volume" else None)
-
-
-def _share(plan: Plan, load: Load, material: str, mass_kg: float) -> GaugedAmount:
-    charge = load.charge(material)
-    return gauged(plan, charge, mass_kg / charge.mass_kg)
-
-
-def _top_up(plan: Plan, load: Load, state: LoadState) -> TopUp | None:
-    if state.owed is None or not state.owed.add_kg:
-        return None
-    material, mass_kg = next(iter(state.owed.add_kg.items()))
-    chosen = next((event for event in reversed(state.applied) if event.kind == "correcting"), None)
-    count = len(chosen.add_kg) if chosen else len(state.owed.add_kg)
-    number = count - len(state.owed.add_kg) + 1
-    return TopUp(material, mass_kg, _share(plan, load, material, mass_kg), number, count)
-
-
-def _added(plan: Plan, load: Load, add_kg: Mapping[str, float]) -> list[AddedMaterial]:
-    return [AddedMaterial(name, _share(plan, load, name, kg)) for name, kg in add_kg.items()]
-
-
-def _loosening(load: Load, can: Mapping[tuple[What, str], Option]) -> list[HalfDose]:
-    """Half doses that loosen without water."""
-    return [
-        HalfDose(item.name, dose_of(item, share=option.amounts[0].default or 0.0), option)
-        for item in load.admixtures
-        if item.loosens and (option := can.get(("dose", item.name)))
-    ]
-
-
-def _counted(plan: Plan, load: Load) -> list[Counted]:
-    found = []
-    for charge in load.charges:
-        planned = gauged(plan, charge)
-        fill = fill_of(planned) if planned.gauge == "volume" else None
-        found.append(Counted(charge.material, planned, fill.mass_kg if fill else None))
-    return found
-
-
-def _hosed(state: LoadState, now: Situation) -> list[float]:
-    """What ran in at each second of the open hose; past what may go in it stays at that."""
-    each_l = (state.flow_l_min or 0.0) / 60
-    seconds = whole_up(now.water.remaining_l / each_l)
-    return [
-        min(each_l * second, now.water.remaining_l) for second in range(min(seconds, _LONGEST_HOSE_S) + 1)
-    ]
 
 
 class Slide(NamedTuple):
