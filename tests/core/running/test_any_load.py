@@ -99,7 +99,7 @@ class Account:
         )
 
 
-def an_event(option: Option, chance: st.DataObject) -> dict[str, Any]:
+def an_event(run: Run, option: Option, chance: st.DataObject) -> dict[str, Any]:
     """The event of an option with figures inside its bounds."""
     event: dict[str, Any] = {**option.event}
     for amount in option.amounts:
@@ -115,6 +115,9 @@ def an_event(option: Option, chance: st.DataObject) -> dict[str, Any]:
         put(event, option.amounts[0].name, option.amounts[0].most)
     for word in option.words:
         event[word] = "A trial"
+    if option.what == "undo":
+        mine = [done for done in run.state.applied if done.kind not in ("begun", "expected")]
+        event["cancels"] = str(chance.draw(st.sampled_from(mine)).id)
     if option.part and option.what in ("charge", "water"):
         event["part"] = chance.draw(st.booleans())
     return event
@@ -145,7 +148,7 @@ class AnyLoad(RuleBasedStateMachine):
         offered = self.open_options()
         assume(offered)
         option = chance.draw(st.sampled_from(offered))
-        event = an_event(option, chance)
+        event = an_event(self.run, option, chance)
         if option.ready_at and self.run.at < option.ready_at:
             event["minutes"] = 1.0
         self.run.record(event)

@@ -6,6 +6,7 @@ from pydantic import Field, model_validator
 
 from keeve.core.mixes.bases import BASES, Basis, BasisName
 from keeve.core.mixes.regimes import REGIMES, RegimeName
+from keeve.core.mixes.step_kinds import KINDS, Kind, StepKind
 from keeve.core.older_formats import MIX_STEPS, upgraded
 from keeve.core.rules.admixtures import Basis as DoseBasis
 from keeve.core.rules.registry import Air, Amount, Dimension, Fraction, Strict
@@ -211,12 +212,18 @@ class Admixture(Strict):
 
 
 class _Step(Strict):
-    """What every step has: the command, its reason, and its least and greatest time in minutes."""
+    """What every step has: its kind, the command, its reason, and its least and greatest time in minutes."""
 
+    kind: StepKind
     do: str
     why: str
     minutes: Annotated[tuple[Amount, Amount], Field(strict=False)]
     until: str | None = None
+
+    @property
+    def is_a(self) -> Kind:
+        """What kind of step it is."""
+        return KINDS[self.kind]
 
     @model_validator(mode="after")
     def _time_forwards(self) -> Self:

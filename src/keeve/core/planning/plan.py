@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, model_validator
 from keeve.core.mixes.bases import BASES, Basis, BasisName
 from keeve.core.mixes.model import Caution, Gauge, Hatch, Order, Sort, Test
 from keeve.core.mixes.regimes import REGIMES, Regime, RegimeName
+from keeve.core.mixes.step_kinds import KINDS, Kind, StepKind
 from keeve.core.older_formats import PLAN_STEPS, upgraded
 from keeve.core.planning.job import Conditions, Mixer, Scale, Vessel
 from keeve.core.rules.aggregate_moisture import free_moisture_fraction
@@ -16,8 +17,6 @@ from keeve.core.rules.load_sizes import Limit
 from keeve.core.rules.registry import RuleWarning
 from keeve.core.rules.workings import Working
 from keeve.core.tolerances import ROUNDING
-
-StepKind = Literal["charge", "water", "admixture", "mix", "scrape", "rest", "judge", "place"]
 
 
 class _Part(BaseModel):
@@ -266,6 +265,11 @@ class PlanStep(_Part):
     share: float | None = None
     admixtures: list[str] = []
     test: str | None = None
+
+    @property
+    def is_a(self) -> Kind:
+        """What kind of step it is."""
+        return KINDS[self.kind]
 
 
 class Purchase(_Part):

@@ -21,8 +21,7 @@ from keeve.core.running.events import (
 from keeve.core.running.load_state import LoadState
 from keeve.core.running.next_step import Situation, last_judge
 from keeve.core.running.option import Amount, Option, What
-from keeve.core.running.options import NOT_ASKED, OTHER_CORRECTION, options
-from keeve.core.running.step_kinds import KINDS
+from keeve.core.running.options import NOT_ASKED, NOTHING_TO_UNDO, OTHER_CORRECTION, options
 from keeve.core.tolerances import LEAST_POUR_L
 
 
@@ -72,8 +71,6 @@ def _option_of(plan: Plan, now: Situation, event: Event) -> tuple[What, str]:
             return "leave_wrong", ""
         case Placed() if event.from_store:
             return "place_stored", ""
-        case Undone():
-            return "undo", str(event.cancels)
         case _:
             return _BY_KIND[event.kind], ""
 
@@ -103,14 +100,13 @@ _BY_KIND: Mapping[str, What] = {
     "discarded": "discard",
     "note": "note",
     "taken_back": "take_back",
+    "undone": "undo",
 }
 
 
 def _not_offered(plan: Plan, now: Situation, event: Event) -> InputError:
     """Why an event is no option at all."""
     match event:
-        case Undone():
-            return InputError("nothing_to_undo", "Already undone: nothing to undo.", ["cancels"])
         case Judged() if event.body:
             return InputError(
                 "no_body", f"{plan.mix.name} is not judged sandy or rich: leave body out.", ["body"]
@@ -183,6 +179,8 @@ def _check_told(state: LoadState, option: Option, event: Event) -> None:
         )
     if isinstance(event, Correcting) and event.cause != option.event["cause"]:
         raise InputError("other_amount", OTHER_CORRECTION, ["cause"])
+    if isinstance(event, Undone) and all(event.cancels != done.id for done in state.applied):
+        raise InputError("nothing_to_undo", NOTHING_TO_UNDO, ["cancels"])
     if isinstance(event, Judged) and not _agrees(event):
         raise InputError(
             "other_reading",
@@ -208,7 +206,7 @@ def _refuse_unplanned(plan: Plan, event: Event) -> None:
     number = getattr(event, "step", None)
     if number is not None:
         step = next((item for item in plan.procedure if item.step == number), None)
-        if step is None or KINDS[step.kind].event != event.kind:
+        if step is None or step.is_a.event != event.kind:
             raise InputError(
                 "unknown_step",
                 f"step {number} of this plan is another kind of step: load the page again.",

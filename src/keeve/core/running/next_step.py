@@ -14,7 +14,6 @@ from keeve.core.running.contents import Contents, contents, left_of
 from keeve.core.running.corrections import Correction, for_count, for_reading
 from keeve.core.running.expected_water import as_expected
 from keeve.core.running.load_state import Judgement, LoadState, mixed_l
-from keeve.core.running.step_kinds import KINDS
 from keeve.core.running.working_life import Life, Stage, life_of
 from keeve.core.tolerances import DROP_L, ROUNDING
 
@@ -112,7 +111,7 @@ class Situation:
         """Whether a reading is worth nothing yet: something has still to go in, or to be mixed or rest."""
         if self.act in ("mix", "top_up"):
             return True
-        return self.step is not None and KINDS[self.step.plan.kind].is_before_reading
+        return self.step is not None and self.step.plan.is_a.is_before_reading
 
     @property
     def dead_at(self) -> datetime | None:
@@ -203,11 +202,7 @@ def _when_empty(state: LoadState) -> Act:
 def shares_in(plan: Plan, load: Load, state: LoadState) -> dict[int, float]:
     """The share of each charge and water step that is in, by step number."""
     whole = as_expected(plan, load, state.expected)
-    return {
-        step.step: 1 - left_of(step, whole, state)
-        for step in plan.procedure
-        if step.kind in ("charge", "water")
-    }
+    return {step.step: 1 - left_of(step, whole, state) for step in plan.procedure if step.is_a.brings}
 
 
 def _act(
@@ -220,7 +215,7 @@ def _act(
             if act is not None:
                 return act, step
         elif not _is_behind(step, state):
-            return _STEP_ACTS[step.plan.kind], step
+            return step.plan.is_a.act, step
     raise RuntimeError("a procedure without a step to place it")
 
 
@@ -228,8 +223,8 @@ def _is_behind(step: LoadStep, state: LoadState) -> bool:
     """Whether a step is done, or has nothing left to do in this load."""
     return (
         step.plan.step in state.steps_done
-        or (step.plan.kind == "water" and not (step.water_l or 0.0) > ROUNDING)
-        or (step.plan.kind == "charge" and step.left <= ROUNDING)
+        or (step.water_l is not None and step.water_l <= ROUNDING)
+        or (step.mass_kg is not None and step.left <= ROUNDING)
     )
 
 
@@ -271,17 +266,6 @@ def last_judge(plan: Plan) -> int:
     return max((step.step for step in plan.procedure if step.kind == "judge"), default=0)
 
 
-_STEP_ACTS: dict[str, Act] = {
-    "charge": "charge",
-    "water": "water",
-    "admixture": "admix",
-    "mix": "mix",
-    "scrape": "mix",
-    "rest": "rest",
-    "place": "place",
-}
-
-
 def _times(
     act: Act, step: LoadStep | None, state: LoadState, plan: Plan, life: Life
 ) -> tuple[datetime | None, datetime | None]:
@@ -294,7 +278,7 @@ def _times(
         return None, None
     if step.plan.kind == "judge":
         return state.worked_at + timedelta(minutes=plan.mix.wet_out_min), None
-    if not KINDS[step.plan.kind].is_counted:
+    if not step.plan.is_a.is_counted:
         return None, None
     least, greatest = step.plan.minutes
     return state.worked_at + timedelta(minutes=least), state.worked_at + timedelta(minutes=greatest)

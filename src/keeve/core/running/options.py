@@ -7,11 +7,9 @@ from typing import Any
 from keeve.core.errors import InputError
 from keeve.core.planning.plan import LoadStep, Plan
 from keeve.core.running.corrections import has_body
-from keeve.core.running.events import OWN_EVENTS
 from keeve.core.running.load_state import LoadState
 from keeve.core.running.next_step import Situation
 from keeve.core.running.option import Amount, Option, What
-from keeve.core.running.step_kinds import KINDS
 from keeve.core.tolerances import DROP_L, LEAST_POUR_L, STICKS_FRACTION, WRITTEN_FRACTION
 
 # So much of the ceiling goes over it at a time, with a reason: small enough to be seen before it runs.
@@ -83,7 +81,7 @@ def _steps(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
     )
     still_open = {item.plan.step: item for item in [*now.open_steps, *([now.step] if now.step else [])]}
     for planned in plan.procedure:
-        kind, number = KINDS[planned.kind], planned.step
+        kind, number = planned.is_a, planned.step
         step = still_open.get(number)
         done = (
             None if step else InputError("step_done", "That step is done already: undo it first.", ["step"])
@@ -145,6 +143,7 @@ def _told(least_min: float) -> Amount:
     return Amount("minutes", least_min, 0.0, _MOST_TOLD_MIN, over, is_needed=False)
 
 
+NOTHING_TO_UNDO = "Already undone: nothing to undo."
 NOT_ASKED = "faults names a check that was not asked: load the page again."
 
 
@@ -397,9 +396,8 @@ def _always(state: LoadState, now: Situation) -> Iterator[Option]:
     yield Option("clean", {"kind": "cleaned"}, refusal=None if now.act == "clean" else full)
     yield Option("discard", {"kind": "discarded"}, words=("reason",))
     yield Option("note", {"kind": "note"}, words=("text",))
-    for event in state.applied:
-        if not isinstance(event, OWN_EVENTS):
-            yield Option("undo", {"kind": "undone", "cancels": str(event.id)}, str(event.id))
+    undone = InputError("nothing_to_undo", NOTHING_TO_UNDO, ["cancels"])
+    yield Option("undo", {"kind": "undone"}, words=("cancels",), refusal=None if state.undoable else undone)
     begun = state.held_kg or state.water
     yield Option(
         "take_back",

@@ -9,6 +9,7 @@ from uuid import UUID
 from sqlalchemy import Engine
 
 from keeve.core.mixes.model import Caution, Drawing, Reading, Test, reading_at
+from keeve.core.mixes.step_kinds import KINDS
 from keeve.core.planning.amounts import GaugedAmount, WaterPour, gauged_step, water_pours
 from keeve.core.rules.temperature import CoolingPlan
 from keeve.core.rules.workings import Working, Workings
@@ -19,7 +20,6 @@ from keeve.core.running.next_step import Act, Situation, shares_in
 from keeve.core.running.option import Option, What
 from keeve.core.running.options import options
 from keeve.core.running.pre_use_checks import Check, checks_by_id
-from keeve.core.running.step_kinds import KINDS
 from keeve.services import loads
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad
@@ -161,7 +161,7 @@ class BenchView:
     def done_words(self) -> str:
         """What one says when the step in hand is done."""
         step = self.now.step
-        return KINDS[step.plan.kind].done if step and step.plan.kind != "judge" else KINDS["mix"].done
+        return step.plan.is_a.done if step and self.test is None else KINDS["mix"].done
 
     @property
     def wait_words(self) -> str:
@@ -259,7 +259,7 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
         running=running,
         now=now,
         moment=moment,
-        picture=_PICTURES.get(now.act) or KINDS[plan.step(now.position).kind].picture,
+        picture=_PICTURES.get(now.act) or plan.step(now.position).is_a.picture,
         can=can,
         section=_section(running, now),
         water=_water(running, now),
