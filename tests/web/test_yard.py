@@ -168,9 +168,11 @@ def test_what_we_own_is_written_down_and_begins_a_job(
         visit.check()
         assert page.evaluate("document.documentElement.scrollWidth") <= width
         page.get_by_role("button", name="Make the mix cards").click()
+        page.wait_for_url("**/load/1")
+        card = page.url
         page.get_by_role("button", name="Mix this load").click()
-        page.go_back()
-        page.reload()
+        expect(page.locator("#act-title")).to_be_visible()
+        page.goto(card)
         page.get_by_role("link", name="Close out the job").click()
         expect(page.get_by_text("Nothing placed yet")).to_be_visible()
         visit.check()

@@ -29,6 +29,8 @@ from keeve.store import models
 from keeve.store.database import crew_reading, crew_session
 from keeve.store.queries import has_event
 
+# Locks have numbers of 63 bits; two loads of one number only wait for each other.
+_LOCKS = 2**63
 # A load that was begun before that and never finished is history, not work.
 _IN_WORK_FOR = timedelta(days=2)
 # The materials are looked at again where no load of the plan was begun for so long.
@@ -115,10 +117,8 @@ def record_event(
     event = parse_event(received(raw, visitor, now))
     check_not_in_future(event, now)
     with crew_session(engine, visitor.crew_id) as session:
-        # The lock makes two benches on one load take turns; what is read after it holds the other's events.
-        locked = session.scalars(select(models.Load.id).where(models.Load.id == load_id).with_for_update())
-        if locked.first() is None:
-            return None
+        # Two benches on one load take turns; what is read after the lock holds the other's events.
+        session.connection().exec_driver_sql("select pg_advisory_xact_lock(%s)", (load_id.int % _LOCKS,))
         running = read_load(session, load_id)
         if running is None or any(event.id == known.id for known in running.events):
             return running

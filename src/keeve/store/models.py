@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import Computed, ForeignKey, ForeignKeyConstraint, Index, UniqueConstraint, func
+from sqlalchemy import Computed, ForeignKey, ForeignKeyConstraint, Index, Text, UniqueConstraint, func
 from sqlalchemy.dialects.postgresql import JSON
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 from sqlalchemy.types import DateTime
@@ -168,7 +168,7 @@ class Event(CrewOwned, Base):
     received_at: Mapped[datetime] = mapped_column(server_default=func.now())
     content: Mapped[dict[str, Any]]
     kind: Mapped[str | None] = mapped_column(
-        Computed('substring(content::text from \'"kind": ?"([a-z_]+)"\')', persisted=True)
+        Text, Computed('substring(content::text from \'"kind": ?"([a-z_]+)"\')', persisted=True)
     )
 
 

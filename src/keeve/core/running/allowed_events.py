@@ -21,7 +21,7 @@ from keeve.core.running.events import (
 from keeve.core.running.load_state import LoadState
 from keeve.core.running.next_step import Situation, last_judge
 from keeve.core.running.option import Amount, Option, What
-from keeve.core.running.options import NOT_ASKED, NOTHING_TO_UNDO, OTHER_CORRECTION, options
+from keeve.core.running.options import NOT_ASKED, NOTHING_TO_UNDO, OTHER_CORRECTION, option_for
 from keeve.core.tolerances import LEAST_POUR_L
 
 
@@ -40,8 +40,7 @@ def check_allowed(plan: Plan, state: LoadState, now: Situation, event: Event) ->
     if isinstance(event, OWN_EVENTS):
         raise InputError("own_event", f"kind {event.kind} is recorded by Keeve itself.", ["kind"])
     _refuse_unplanned(plan, event)
-    what, of = _option_of(plan, now, event)
-    option = next((item for item in options(plan, state, now) if (item.what, item.of) == (what, of)), None)
+    option = option_for(plan, state, now, *_option_of(plan, event))
     if option is None:
         raise _not_offered(plan, now, event)
     if option.refusal:
@@ -50,7 +49,7 @@ def check_allowed(plan: Plan, state: LoadState, now: Situation, event: Event) ->
     _check_told(state, option, event)
 
 
-def _option_of(plan: Plan, now: Situation, event: Event) -> tuple[What, str]:
+def _option_of(plan: Plan, event: Event) -> tuple[What, str]:
     """The option that an event takes up: what it does, and of what."""
     match event:
         case Charged():

@@ -4,10 +4,10 @@ What leaves the mixer takes its share of everything that is in it at that moment
 whole load, beside the share of it that is still in the mixer: what goes into half a load counts twice.
 """
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
-from typing import NamedTuple, TypeVar
+from types import MappingProxyType
+from typing import Any, NamedTuple, TypeVar
 
 from keeve.core.mixes.model import Reading
 from keeve.core.planning.plan import Load
@@ -89,8 +89,10 @@ class Owed(NamedTuple):
         return Owed(add_kg, water_l) if add_kg or water_l > DROP_L else None
 
 
-@dataclass(frozen=True)
-class LoadState:
+_NONE: Mapping[Any, float] = MappingProxyType({})
+
+
+class LoadState(NamedTuple):
     """The state of a load.
 
     Args:
@@ -133,13 +135,13 @@ class LoadState:
     faults: tuple[str, ...] | None = None
     expected: ExpectedWater | None = None
     share: float = 1.0
-    held_kg: dict[str, float] = field(default_factory=dict)
-    step_kg: dict[int, float] = field(default_factory=dict)
-    step_l: dict[int, float] = field(default_factory=dict)
-    counted_doses: dict[str, float] = field(default_factory=dict)
-    extra_doses: dict[str, float] = field(default_factory=dict)
+    held_kg: Mapping[str, float] = _NONE
+    step_kg: Mapping[int, float] = _NONE
+    step_l: Mapping[int, float] = _NONE
+    counted_doses: Mapping[str, float] = _NONE
+    extra_doses: Mapping[str, float] = _NONE
     water: tuple[Addition, ...] = ()
-    went_in_kg: dict[str, float] = field(default_factory=dict)
+    went_in_kg: Mapping[str, float] = _NONE
     went_in_l: float = 0.0
     dripped_l: float = 0.0
     recounted: bool = False
@@ -244,7 +246,7 @@ def fold_on(load: Load, state: LoadState, events: Sequence[Event]) -> LoadState:
     last = events[-1]
     if isinstance(last, Undone):
         return fold(load, events)
-    return _apply(load, replace(state, applied=(*state.applied, last)), last)
+    return _apply(load, state._replace(applied=(*state.applied, last)), last)
 
 
 def _apply(load: Load, state: LoadState, event: Event) -> LoadState:
@@ -268,21 +270,20 @@ def _with_material(state: LoadState, event: Charged | Corrected | Admixed) -> Lo
     """Material went in: it is not mixed any more."""
     if isinstance(event, Admixed):
         extra_doses = _plus(state.extra_doses, event.doses)
-        state = replace(state, extra_doses=extra_doses, steps_done=state.steps_done | _done(event))
+        state = state._replace(extra_doses=extra_doses, steps_done=state.steps_done | _done(event))
     else:
         added_kg = {event.material: event.mass_kg} if isinstance(event, Charged) else event.add_kg
         of_whole_kg = {name: kg / state.share for name, kg in added_kg.items()}
-        state = replace(
-            state,
+        state = state._replace(
             held_kg=_plus(state.held_kg, of_whole_kg),
             went_in_kg=_plus(state.went_in_kg, added_kg),
         )
         if isinstance(event, Charged):
             step_kg = _plus(state.step_kg, {event.step: of_whole_kg[event.material]})
-            state = replace(state, step_kg=step_kg, steps_done=state.steps_done | _done(event))
+            state = state._replace(step_kg=step_kg, steps_done=state.steps_done | _done(event))
         else:
-            state = replace(state, owed=state.owed and state.owed.less(event.add_kg))
-    return replace(state, is_mixed=False, worked_at=event.occurred_at)
+            state = state._replace(owed=state.owed and state.owed.less(event.add_kg))
+    return state._replace(is_mixed=False, worked_at=event.occurred_at)
 
 
 def _with_water(state: LoadState, event: WaterAdded | WaterLost) -> LoadState:
@@ -290,15 +291,13 @@ def _with_water(state: LoadState, event: WaterAdded | WaterLost) -> LoadState:
     if isinstance(event, WaterLost):
         # No more can run out than is in.
         lost_l = min(event.water_l, state.water_l * state.share)
-        return replace(
-            state,
+        return state._replace(
             water=(*state.water, Addition(-lost_l / state.share, event.occurred_at)),
             went_in_l=state.went_in_l - lost_l,
             dripped_l=state.dripped_l + lost_l,
         )
     added = Addition(event.water_l / state.share, event.occurred_at, event.source)
-    return replace(
-        state,
+    return state._replace(
         water=(*state.water, added),
         step_l=_plus(state.step_l, {event.step: added.water_l}) if event.step else state.step_l,
         steps_done=state.steps_done | _done(event),
@@ -317,8 +316,7 @@ def _recounted(state: LoadState, event: Recounted) -> LoadState:
     wrong_by_kg = {
         name: kg - state.held_kg.get(name, 0.0) * state.share for name, kg in event.charged_kg.items()
     }
-    return replace(
-        state,
+    return state._replace(
         held_kg={**state.held_kg, **{name: kg / state.share for name, kg in event.charged_kg.items()}},
         went_in_kg=_plus(state.went_in_kg, wrong_by_kg),
         counted_doses={**state.counted_doses, **counted_doses},
@@ -329,8 +327,7 @@ def _recounted(state: LoadState, event: Recounted) -> LoadState:
 def _with_less(load: Load, state: LoadState, event: Placed | Stored | Given) -> LoadState:
     """Fresh mix left the mixer, with its share of everything in it; or the store."""
     if isinstance(event, Placed) and event.from_store:
-        return replace(
-            state,
+        return state._replace(
             placed_l=state.placed_l + event.volume_l,
             from_store_l=state.from_store_l + event.volume_l,
             worked_at=event.occurred_at,
@@ -338,14 +335,14 @@ def _with_less(load: Load, state: LoadState, event: Placed | Stored | Given) -> 
     in_mixer_l = mixed_l(load, state)
     if in_mixer_l > 0:
         left = max(1 - event.volume_l / in_mixer_l, 0.0)
-        state = replace(state, share=max(state.share * left, STICKS_FRACTION))
+        state = state._replace(share=max(state.share * left, STICKS_FRACTION))
     match event:
         case Stored():
-            return replace(state, stored_l=state.stored_l + event.volume_l)
+            return state._replace(stored_l=state.stored_l + event.volume_l)
         case Given():
-            return replace(state, given_l=state.given_l + event.volume_l)
+            return state._replace(given_l=state.given_l + event.volume_l)
         case Placed():
-            return replace(state, placed_l=state.placed_l + event.volume_l, worked_at=event.occurred_at)
+            return state._replace(placed_l=state.placed_l + event.volume_l, worked_at=event.occurred_at)
 
 
 def _judged(load: Load, state: LoadState, event: Judged) -> LoadState:
@@ -361,7 +358,7 @@ def _judged(load: Load, state: LoadState, event: Judged) -> LoadState:
         wetness=event.wetness,
         body=event.body,
     )
-    return replace(state, judgements=(*state.judgements, judgement), worked_at=event.occurred_at)
+    return state._replace(judgements=(*state.judgements, judgement), worked_at=event.occurred_at)
 
 
 def _told(state: LoadState, event: Event) -> LoadState:
@@ -369,33 +366,32 @@ def _told(state: LoadState, event: Event) -> LoadState:
     at = event.occurred_at
     match event:
         case Begun():
-            return replace(state, checks=tuple(event.checks), flow_l_min=event.flow_l_min)
+            return state._replace(checks=tuple(event.checks), flow_l_min=event.flow_l_min)
         case Expected():
-            return replace(state, expected=event.water)
+            return state._replace(expected=event.water)
         case Accepted():
-            return replace(state, faults=tuple(event.faults), worked_at=at)
+            return state._replace(faults=tuple(event.faults), worked_at=at)
         case FlowMeasured():
-            return replace(state, flow_l_min=event.flow_l_min)
+            return state._replace(flow_l_min=event.flow_l_min)
         case TemperatureTaken():
-            return replace(state, mix_c=event.mix_c, water_c=event.water_c)
+            return state._replace(mix_c=event.mix_c, water_c=event.water_c)
         case Correcting():
-            return replace(state, owed=Owed(event.add_kg, event.water_l).less({}), recounted=False)
+            return state._replace(owed=Owed(event.add_kg, event.water_l).less({}), recounted=False)
         case Mixed():
-            return replace(
-                state,
+            return state._replace(
                 steps_done=state.steps_done | _done(event),
                 is_mixed=True,
                 mixings=state.mixings + 1,
                 worked_at=at,
             )
         case Rested():
-            return replace(state, steps_done=state.steps_done | _done(event), worked_at=at)
+            return state._replace(steps_done=state.steps_done | _done(event), worked_at=at)
         case TakenBack():
-            return replace(state, taken_back=True)
+            return state._replace(taken_back=True)
         case Cleaned():
-            return replace(state, cleaned=True)
+            return state._replace(cleaned=True)
         case Discarded():
-            return replace(state, discarded=event.reason, worked_at=at)
+            return state._replace(discarded=event.reason, worked_at=at)
         case _:
             return state
 
@@ -409,5 +405,5 @@ def _done(event: Charged | WaterAdded | Mixed | Admixed | Rested) -> set[int]:
 _Name = TypeVar("_Name")
 
 
-def _plus(amounts: dict[_Name, float], more: dict[_Name, float]) -> dict[_Name, float]:
+def _plus(amounts: Mapping[_Name, float], more: Mapping[_Name, float]) -> dict[_Name, float]:
     return {name: amounts.get(name, 0.0) + more.get(name, 0.0) for name in {**amounts, **more}}

@@ -30,16 +30,23 @@ def options(plan: Plan, state: LoadState, now: Situation) -> list[Option]:
         state: its state.
         now: where it is in its procedure.
     """
-    every = (
-        *_steps(plan, state, now),
-        *_readings(plan, now),
-        *_water(plan, state, now),
-        *_measuring(state),
-        *_corrections(plan, state, now),
-        *_leaving(plan, state, now),
-        *_always(state, now),
-    )
-    return [_closed(option, now) for option in every]
+    return [_closed(option, now) for option in _every(plan, state, now)]
+
+
+def option_for(plan: Plan, state: LoadState, now: Situation, what: What, of: str) -> Option | None:
+    """One of them; None where a load of the plan never has it."""
+    found = (item for item in _every(plan, state, now) if (item.what, item.of) == (what, of))
+    return next((_closed(option, now) for option in found), None)
+
+
+def _every(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
+    yield from _steps(plan, state, now)
+    yield from _readings(plan, now)
+    yield from _water(plan, state, now)
+    yield from _measuring(state)
+    yield from _corrections(plan, state, now)
+    yield from _leaving(plan, state, now)
+    yield from _always(state, now)
 
 
 # What may still be done with a load whose checks are open, whose time is over, or that is out of the mixer.

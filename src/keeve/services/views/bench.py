@@ -205,8 +205,7 @@ class BenchView:
     @property
     def beside_water(self) -> Option | None:
         """Water that may go in where something else is asked for: a few drops at a remix."""
-        is_asked = self.picture in ("water", "too_dry", "top_up", "place")
-        return self.option("add_water", "tap") if self.running.state.water and not is_asked else None
+        return self.option("add_water", "tap") if self.now.act == "mix" and self.running.state.water else None
 
     @property
     def of_step(self) -> Mapping[str, object]:
