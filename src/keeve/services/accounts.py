@@ -10,7 +10,7 @@ from uuid import UUID
 
 from argon2 import PasswordHasher
 from argon2.exceptions import VerifyMismatchError
-from sqlalchemy import Engine, and_, delete, func, or_, select, update
+from sqlalchemy import Engine, and_, bindparam, delete, func, or_, select, update
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
@@ -176,35 +176,38 @@ def sign_in(engine: Engine, *, sign_in_name: str, password: str, address: str, n
     raise SignInRefused("Wrong name or password. Check both and try again.")
 
 
+# Asked on every request: put together once.
+_VISITOR = (
+    select(
+        Account.id,
+        Account.name,
+        Account.units,
+        Crew.id,
+        Crew.name,
+        Membership.role,
+        SignIn.form_token,
+    )
+    .select_from(SignIn)
+    .join(Account, Account.id == SignIn.account_id)
+    .join(Crew, Crew.id == SignIn.crew_id)
+    .join(Membership, and_(Membership.crew_id == SignIn.crew_id, Membership.account_id == SignIn.account_id))
+    .where(
+        SignIn.token_hash == bindparam("token"),
+        SignIn.revoked_at.is_(None),
+        SignIn.expires_at > bindparam("now"),
+    )
+)
+
+
 def visitor(engine: Engine, token: str, now: datetime) -> Visitor | None:
-    """Who a session token belongs to, while it is valid. Asked on every request, so without a transaction."""
+    """Who a session token belongs to, while it is valid; without a transaction."""
     with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
-        found = connection.execute(
-            select(
-                Account.id,
-                Account.name,
-                Account.units,
-                Crew.id,
-                Crew.name,
-                Membership.role,
-                SignIn.form_token,
-            )
-            .select_from(SignIn)
-            .join(Account, Account.id == SignIn.account_id)
-            .join(Crew, Crew.id == SignIn.crew_id)
-            .join(
-                Membership,
-                and_(Membership.crew_id == SignIn.crew_id, Membership.account_id == SignIn.account_id),
-            )
-            .where(
-                SignIn.token_hash == token_hash(token), SignIn.revoked_at.is_(None), SignIn.expires_at > now
-            )
-        ).first()
-        if found is None:
-            return None
-        account_id, name, units, crew_id, crew_name, role, form_token = found
-        shown: System = "us" if units == "us" else "metric"
-        return Visitor(account_id, name, crew_id, crew_name, shown, form_token, as_role(role))
+        found = connection.execute(_VISITOR, {"token": token_hash(token), "now": now}).first()
+    if found is None:
+        return None
+    account_id, name, units, crew_id, crew_name, role, form_token = found
+    shown: System = "us" if units == "us" else "metric"
+    return Visitor(account_id, name, crew_id, crew_name, shown, form_token, as_role(role))
 
 
 def sign_out(engine: Engine, token: str, now: datetime) -> None:

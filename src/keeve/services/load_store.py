@@ -2,14 +2,14 @@
 
 import json
 import logging
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from functools import lru_cache
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import Select, Text, cast, func, select
+from sqlalchemy import Select, Text, bindparam, cast, func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -65,6 +65,9 @@ _EVENTS = (
 )
 
 
+_ONE = select(models.Load, _EVENTS).where(models.Load.id == bindparam("load_id"))
+
+
 @lru_cache(maxsize=8192)
 def read_event(content: str) -> Event | None:
     """An event as it is kept; None where it cannot be read. Once read it stays in memory: it never changes."""
@@ -77,17 +80,17 @@ def read_event(content: str) -> Event | None:
 
 def read_load(session: Session, load_id: UUID) -> RunningLoad | None:
     """A begun load, also one that was taken back since; None where the session's crew has none of that id."""
-    return next(iter(_read(session, select(models.Load).where(models.Load.id == load_id))), None)
+    return next(iter(_read(session, session.execute(_ONE, {"load_id": load_id}).all())), None)
 
 
 def read_loads(session: Session, loads: Select[models.Load]) -> list[RunningLoad]:
     """Begun loads; one that was taken back is as if it had not been."""
-    return _read(session, loads.where(~has_event("taken_back")))
+    standing = loads.where(~has_event("taken_back")).add_columns(_EVENTS)
+    return _read(session, session.execute(standing).all())
 
 
-def _read(session: Session, loads: Select[models.Load]) -> list[RunningLoad]:
-    """Loads with their plans and events, read in one query, or two where a plan is not kept yet."""
-    rows = session.execute(loads.add_columns(_EVENTS)).all()
+def _read(session: Session, rows: Sequence[Any]) -> list[RunningLoad]:
+    """Loads with their plans, which are read where they are not kept yet."""
     plans = plans_by_id(session, {row.plan_id for row, _ in rows})
     found = []
     for row, contents in rows:

@@ -167,7 +167,7 @@ class Rule:
         Raises:
             TypeError: too many, or one both by position and by name, as of any function.
         """
-        names, called = list(inspect.signature(self.function).parameters), self.function.__name__
+        names, called = list(self.inputs.model_fields), self.function.__name__
         if len(args) > len(names):
             raise TypeError(f"{called}() takes {len(names)} arguments, {len(args)} were given")
         by_position = dict(zip(names, args, strict=False))
