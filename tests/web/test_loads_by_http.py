@@ -91,6 +91,8 @@ def test_a_load_begun_by_mistake_is_as_if_it_had_not_been(client: Client) -> Non
     assert client.post(f"/bench/{load_id}/events", json=late).status_code == 422
     again = begin(client, plan_id, 1)
     assert again != load_id
+    # Nobody has made the day's checks yet.
+    assert running(client, again).state.checks
     assert begin(client, plan_id, 1) == again
     assert client.post(f"/bench/{again}/events", json={**late, "id": raw_event("x")["id"]}).status_code == 200
 

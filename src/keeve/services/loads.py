@@ -45,7 +45,7 @@ def begin_load(engine: Engine, visitor: Visitor, plan_id: UUID, number: int, now
         if plan is None or load is None:
             return None
         begun_before = session.scalars(
-            select(models.Load.begun_at).where(models.Load.plan_id == plan_id)
+            select(models.Load.begun_at).where(models.Load.plan_id == plan_id, ~has_event("taken_back"))
         ).all()
         load_id = _new_load(session, plan_id, number, now)
         if load_id is None:
