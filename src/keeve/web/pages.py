@@ -20,10 +20,11 @@ from keeve.core.mixes.model import (
     READING_NAMES,
     RETEMPERING_NAMES,
 )
-from keeve.core.planning.plan import nearest_quarter
+from keeve.core.planning.plan import Plan, nearest_quarter
 from keeve.core.quantities import in_reader_units
 from keeve.core.rules.vessels_and_scales import GaugeVessels
 from keeve.core.units import DISPLAY_UNITS, Kind, to_shown
+from keeve.services.views.event_words import event_words
 from keeve.web.security import FORM_FIELD, form_token
 
 _THIN_SPACE = "\u202f"
@@ -296,7 +297,16 @@ _LIMITS: Mapping[str, str] = {
     "crew": "Load size is limited by how fast you place.",
     "pack": "Load size is set by the colour or tint pack: one pack to its bags.",
 }
+
+
+@pass_context
+def _event_words(context: Context, event: Any, plan: Plan) -> str:
+    """An event of a load in words, in the units of the reader."""
+    return event_words(event, plan, lambda value, kind: _quantity(context, value, kind))
+
+
 environment.globals.update(
+    event_words=_event_words,
     LIMITS=_LIMITS,
     MIXED_IN=MIXED_IN,
     MIXER_NAMES=MIXER_NAMES,

@@ -82,7 +82,7 @@ class Option:
         event: the fixed part of its event.
         amounts: the figures that go with it.
         words: what is to be said besides: a reason, a use, a note, the id of the event to undo.
-        part: whether a part may be told of what it asks for.
+        part: whether it may be marked as a part: the step then stays open.
         ready_at: before that moment it must be told how many minutes it was.
         refusal: why it may not be done now; None where it may.
     """

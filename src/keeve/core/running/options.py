@@ -363,7 +363,7 @@ def _leaving(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
     not_right = None
     if now.act != "place":
         not_right = InputError("not_judged", "Judge it right before you place it.", ["kind"])
-    yield Option("place", {"kind": "placed"}, amounts=(left,), part=True, refusal=not_right)
+    yield Option("place", {"kind": "placed"}, amounts=(left,), refusal=not_right)
     keeps_not = InputError(
         "does_not_keep", f"{plan.mix.name} does not keep: place it, or use it elsewhere.", ["kind"]
     )
@@ -387,7 +387,6 @@ def _leaving(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
         "place_stored",
         {"kind": "placed", "from_store": True},
         amounts=(_volume(state.kept_l),),
-        part=True,
         refusal=None if state.kept_l > 0 else empty,
     )
 

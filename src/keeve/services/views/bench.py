@@ -15,7 +15,7 @@ from keeve.core.rules.temperature import CoolingPlan
 from keeve.core.rules.workings import Working, Workings
 from keeve.core.running.cleaning import CLEANING, WASH_OUT, Cleaning
 from keeve.core.running.corrections import cooler_next_time
-from keeve.core.running.expected_water import followed, in_words
+from keeve.core.running.expected_water import as_expected, followed, in_words
 from keeve.core.running.next_step import Act, Situation, shares_in
 from keeve.core.running.option import Option, What
 from keeve.core.running.options import options
@@ -253,7 +253,7 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
     material = followed(plan)
     wanted = _CAUTIONS.get(step.plan.kind if step else now.act, frozenset())
     test = plan.tests[step.plan.test] if step and step.plan.test else None
-    cooler = cooler_next_time(plan, load, state, workings)
+    cooler = cooler_next_time(plan, as_expected(plan, running.load, state.expected), state, workings)
     return BenchView(
         running=running,
         now=now,

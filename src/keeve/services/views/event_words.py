@@ -1,0 +1,125 @@
+"""An event of a load in words, as the log tells it and the undo names it."""
+
+from collections.abc import Callable, Iterator, Mapping
+
+from keeve.core.mixes.model import READING_NAMES
+from keeve.core.planning.plan import Plan
+from keeve.core.running import events as told
+from keeve.core.running.events import WaterSource
+from keeve.core.units import Kind
+
+# A kept figure with its unit, in the units of the reader.
+Quantity = Callable[[float, Kind], str]
+_WATER: Mapping[WaterSource, str] = {
+    "tap": "Added water",
+    "hose": "Water from the hose",
+    "drum": "Water left in the mixer",
+    "drips": "Put spilt water back",
+    "ice": "Added ice",
+}
+
+
+def event_words(event: told.Event, plan: Plan, quantity: Quantity) -> str:
+    """An event in words.
+
+    Args:
+        event: the event.
+        plan: the plan of its load, for the words of its steps.
+        quantity: sets a figure in the units of the reader.
+    """
+    match event:
+        case told.Charged() | told.Corrected():
+            return _of_material(event, quantity)
+        case told.WaterAdded() | told.WaterLost() | told.FlowMeasured() | told.TemperatureTaken():
+            return _of_water(event, quantity)
+        case told.Mixed() | told.Rested() | told.Admixed() | told.Judged():
+            return _of_work(event, plan)
+        case told.Recounted():
+            counted = [*_masses(event.charged_kg, quantity), *_doses(event.doses)]
+            return f"Corrected amounts: {', '.join(counted)}"
+        case told.Correcting():
+            cause = event.cause.replace("-", " ").capitalize()
+            return f"{cause} – {'correcting' if event.add_kg else 'left as it is'}"
+        case told.Placed():
+            return f"Placed {quantity(event.volume_l, 'mixed_volume')}{' from store' if event.from_store else ''}"
+        case told.Stored():
+            return f"Stored {quantity(event.volume_l, 'mixed_volume')}"
+        case told.Given():
+            return f"Used elsewhere, {quantity(event.volume_l, 'mixed_volume')}: {event.use}"
+        case told.Expected():
+            return _of_expected(event, quantity)
+        case _:
+            return _of_itself(event)
+
+
+def _of_material(event: told.Charged | told.Corrected, quantity: Quantity) -> str:
+    if isinstance(event, told.Corrected):
+        return f"Added {', '.join(_masses(event.add_kg, quantity))} to correct it"
+    return f"Added {event.material}{', part' if event.part else ''}, {quantity(event.mass_kg, 'mass')}"
+
+
+def _of_water(
+    event: told.WaterAdded | told.WaterLost | told.FlowMeasured | told.TemperatureTaken, quantity: Quantity
+) -> str:
+    match event:
+        case told.WaterAdded():
+            past = f", past the max: {event.past_ceiling.lower()}" if event.past_ceiling else ""
+            return f"{_WATER[event.source]}, {quantity(event.water_l, 'water')}{past}"
+        case told.WaterLost():
+            return f"Water ran out, {quantity(event.water_l, 'water')}"
+        case told.FlowMeasured():
+            return f"Hose measured, {quantity(event.flow_l_min, 'water')} a minute"
+        case told.TemperatureTaken():
+            water = (
+                f", water at {quantity(event.water_c, 'temperature')}" if event.water_c is not None else ""
+            )
+            return f"Mix at {quantity(event.mix_c, 'temperature')}{water}"
+
+
+def _of_work(event: told.Mixed | told.Rested | told.Admixed | told.Judged, plan: Plan) -> str:
+    match event:
+        case told.Mixed() | told.Rested():
+            done = "Rested" if isinstance(event, told.Rested) else "Remixed"
+            if isinstance(event, told.Mixed) and event.step:
+                done = plan.step(event.step).do
+            return f"{done}, {event.minutes:g} min or more as told" if event.minutes else done
+        case told.Admixed():
+            more = [f"{words} more" for words in _doses(event.doses)]
+            return plan.step(event.step).do if event.step else ", ".join(more)
+        case told.Judged():
+            return f"Judged {READING_NAMES[event.reading].lower()}{f', {event.body}' if event.body else ''}"
+
+
+def _of_expected(event: told.Expected, quantity: Quantity) -> str:
+    start = f"{quantity(event.water.start_l, 'water')} to start with"
+    if not event.water.stockpile:
+        return f"As the last load took it: {start}"
+    return f"Sand at {event.water.free_moisture_fraction * 100:.1f}\u202f% free water: {start}"
+
+
+def _of_itself(event: told.Event) -> str:
+    """What needs no figures."""
+    match event:
+        case told.Begun():
+            return "Started"
+        case told.Accepted():
+            faults = ", ".join(event.faults).replace("-", " ")
+            return f"Checked; mixing anyway: {faults}" if faults else "Checked"
+        case told.Cleaned():
+            return "Mixer cleaned"
+        case told.Discarded():
+            return f"Thrown away: {event.reason.lower()}"
+        case told.TakenBack():
+            return "Taken back: started by mistake"
+        case told.Noted():
+            return f"Note: {event.text}"
+        case _:
+            return "Undid the step before"
+
+
+def _masses(masses_kg: Mapping[str, float], quantity: Quantity) -> Iterator[str]:
+    return (f"{name} {quantity(kg, 'mass')}" for name, kg in masses_kg.items())
+
+
+def _doses(doses: Mapping[str, float]) -> Iterator[str]:
+    return (f"{name} {dose:.4g} {'dose' if dose <= 1 else 'doses'}" for name, dose in doses.items())
