@@ -47,6 +47,10 @@ def test_any_arrival_order_of_any_prefix_is_one_state(length: int, chance: Rando
 def test_one_event_more_is_the_fold_of_all(length: int) -> None:
     events = DAY[:length]
     assert fold_on(LOAD, fold(LOAD, events[:-1]), events) == fold(LOAD, events)
+    last = events[-1]
+    undone_before = parse_event(raw_event("undone", NOON - timedelta(hours=1), cancels=str(last.id)))
+    events = [undone_before, *events]
+    assert fold_on(LOAD, fold(LOAD, events[:-1]), events) == fold(LOAD, events)
 
 
 @given(st.integers(0, len(DAY)))

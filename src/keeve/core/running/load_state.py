@@ -244,7 +244,9 @@ def fold_on(load: Load, state: LoadState, events: Sequence[Event]) -> LoadState:
         events: every event, in order.
     """
     last = events[-1]
-    if isinstance(last, Undone):
+    if isinstance(last, Undone) or any(
+        isinstance(item, Undone) and item.cancels == last.id for item in events
+    ):
         return fold(load, events)
     return _apply(load, state._replace(applied=(*state.applied, last)), last)
 
