@@ -13,7 +13,7 @@ from keeve.core.mixes import get_mix, library
 from keeve.core.mixes.model import MIXER_NAMES, MixerKind
 from keeve.core.planning.amounts import in_vessels
 from keeve.core.planning.make_plan import make_plan
-from keeve.core.planning.plan import Plan, load_steps
+from keeve.core.planning.plan import load_steps
 from keeve.core.rules.workings import Workings
 
 
@@ -308,20 +308,6 @@ def test_a_mix_by_mass_takes_its_powders_by_the_binder() -> None:
     assert load.water.in_admixture_l == 0
     assert load.charge("silica fume").dry_kg / load.binder_kg == pytest.approx(0.1)
     assert "no_label_dose" not in {warning.code for warning in found.warnings}
-
-
-def test_a_plan_kept_under_older_names_is_read() -> None:
-    made = plan(conditions={"air_c": 12, "stockpile_c": 8})
-    kept = made.model_dump_json().replace('"version":2', '"version":1')
-    for name, older in (
-        ("in_aggregate_l", "in_heap_l"),
-        ("stockpile", "pile"),
-        ("until", "reading"),
-        ("stockpile_c", "heap_c"),
-    ):
-        assert f'"{name}":' in kept
-        kept = kept.replace(f'"{name}":', f'"{older}":')
-    assert Plan.model_validate_json(kept) == made
 
 
 @pytest.mark.parametrize("mixer", MIXER_NAMES)

@@ -54,12 +54,6 @@ def test_steps_in_another_order_stand_as_they_happened() -> None:
     assert run.now.act == "judge"
 
 
-def test_the_hose_by_time() -> None:
-    run = Run(PLAN)
-    run.do("flow_measured", vessel_l=12.0, seconds=40.0)
-    assert run.state.flow_l_min == pytest.approx(18.0)
-
-
 def test_life_turns_amber_red_and_dead() -> None:
     run = Run(PLAN).to_right()
     began = run.state.first_water_at
@@ -89,37 +83,3 @@ def test_a_pail_is_stored_and_used_up_and_what_keeps_not_is_not_stored() -> None
     assert run.state.placed_l == pytest.approx(made_l * 0.8)
     with pytest.raises(InputError, match="does not keep"):
         Run(PLAN).to_right().do("stored", volume_l=1.0)
-
-
-def test_the_mixer_is_cleaned_once_it_is_empty() -> None:
-    run = Run(PLAN).to_right()
-    with pytest.raises(InputError, match="not empty"):
-        run.do("cleaned")
-    run.do("placed", volume_l=run.now.remaining_l)
-    run.do("cleaned")
-    assert run.now.act == "done"
-
-
-def test_a_load_too_wet_for_its_use_goes_to_another() -> None:
-    run = Run(PLAN).to_judgement()
-    run.judge("too-wet")
-    run.do("given", volume_l=run.now.remaining_l, use="backfill")
-    assert run.now.act == "clean"
-    assert run.state.placed_l == 0
-
-
-def test_a_dead_load_has_no_correction() -> None:
-    run = Run(PLAN).to_judgement()
-    run.judge("too-wet")
-    shown = run.now.correction
-    assert shown is not None
-    run.at += timedelta(hours=3)
-    assert run.now.act == "dead"
-    assert run.now.correction is None
-    for kind, what in (
-        ("correcting", {"cause": "too-wet", "add_kg": shown.add_kg}),
-        ("given", {"volume_l": 1.0, "use": "backfill"}),
-        ("water_added", {"water_l": 0.2, "past_ceiling": "A trial"}),
-    ):
-        with pytest.raises(InputError, match="working time of this load is over"):
-            run.do(kind, **what)

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
-from keeve.core.running.events import Event, event_json, in_order, parse_event
+from keeve.core.running.events import Event, in_order, parse_event
 from keeve.core.running.load_state import fold, fold_on
 
 PLAN = plan()
@@ -53,26 +53,6 @@ def test_one_event_more_is_the_fold_of_all(length: int) -> None:
     assert fold_on(LOAD, fold(LOAD, events[:-1]), events) == fold(LOAD, events)
 
 
-@given(st.integers(0, len(DAY)))
-def test_every_prefix_is_a_valid_state(length: int) -> None:
-    state = fold(LOAD, DAY[:length])
-    run = Run(PLAN)
-    run.events, run.at = DAY[:length], NOON + timedelta(minutes=60)
-    situation = run.now
-    assert state.water_l == pytest.approx(sum(addition.water_l for addition in state.water))
-    assert situation.made_l == pytest.approx(situation.remaining_l + state.placed_l)
-
-
-def test_what_the_day_came_to() -> None:
-    state = fold(LOAD, DAY)
-    load = PLAN.loads[0]
-    assert state.went_in_l == pytest.approx(load.water.start_l + 1.0)
-    assert state.went_in_kg == pytest.approx({item.material: item.mass_kg for item in load.charges})
-    assert [item.reading for item in state.judgements] == ["too-dry", "right"]
-    assert state.placed_l == pytest.approx(load.yield_l)
-    assert state.first_water_at == DAY[0].occurred_at
-
-
 @pytest.mark.parametrize("index", [index for index, event in enumerate(DAY) if event.kind != "undone"])
 def test_an_undo_leaves_what_would_be_without_the_event(index: int) -> None:
     event = DAY[index]
@@ -86,11 +66,6 @@ def test_readings_before_their_time_do_not_count() -> None:
     run.step()
     early = parse_event(raw_event("judged", run.at, reading="right"))
     assert fold(LOAD, [*run.events, early]).last_judgement is None
-
-
-@pytest.mark.parametrize("event", DAY, ids=lambda event: event.kind)
-def test_events_there_and_back(event: Event) -> None:
-    assert parse_event(event_json(event)) == event
 
 
 @pytest.mark.parametrize(

@@ -96,39 +96,6 @@ def test_who_mixed_before_the_phone_was_at_hand_says_how_long() -> None:
     assert [event.minutes for event in run.events if event.kind == "mixed"] == [3.0]
 
 
-def test_no_water_past_the_ceiling() -> None:
-    run = judged("too-dry")
-    most_l = run.now.water.remaining_l
-    # What was meant: all it may take, or the same figure with its decimal point in place.
-    for typed_l, meant_l in ((most_l + 0.2, most_l), (most_l * 9, most_l * 0.9)):
-        with pytest.raises(InputError, match="Past the max") as caught:
-            run.do("water_added", minutes=0, water_l=typed_l)
-        assert caught.value.meant == pytest.approx({"water_l": meant_l})
-    run.do("water_added", water_l=run.now.water.remaining_l)
-    run.do("mixed", minutes=1)
-    run.do("judged", reading="too-dry")
-    assert run.now.act == "ceiling"
-    assert run.now.ratio == pytest.approx(0.80)
-
-
-def test_too_wet_is_brought_back_by_both_in_their_ratio() -> None:
-    run = judged("too-dry")
-    run.do("water_added", water_l=run.now.water.remaining_l)
-    run.do("mixed", minutes=1)
-    run.do("judged", reading="too-wet")
-    correction = run.now.correction
-    assert correction is not None
-    dry_sand = correction.add_kg["sand"] / 1.04
-    load = PLAN.loads[0]
-    assert dry_sand / correction.add_kg["cement"] == pytest.approx(
-        load.charge("sand").dry_kg / load.charge("cement").dry_kg
-    )
-    run.do("corrected", add_kg=correction.add_kg)
-    assert run.now.ratio == pytest.approx(0.75)
-    assert run.now.remaining_l > load.yield_l
-    assert run.now.act == "mix"
-
-
 def test_a_bag_mix_too_wet_is_brought_back_with_dry_mix() -> None:
     """7 bags of 25 kg, target 2.125 L a bag; at 17.5 L the surplus of 2.625 L takes 2.625 / 0.085 kg of dry mix."""
     run = Run(
@@ -154,18 +121,6 @@ def test_after_right_there_is_no_water_and_no_second_reading() -> None:
     run.do("undone", cancels=str(run.events[-1].id))
     run.do("judged", reading="too-dry")
     assert run.now.act == "add_water"
-
-
-def test_parts_placed_add_up_and_no_more_than_there_is() -> None:
-    run = judged("right")
-    run.do("placed", volume_l=40.0)
-    assert run.now.remaining_l == pytest.approx(28.75)
-    with pytest.raises(InputError, match="Only 28"):
-        run.do("placed", volume_l=30.0)
-    run.do("discarded", reason="Not needed")
-    assert run.now.act == "clean"
-    with pytest.raises(InputError, match="done"):
-        run.do("placed", volume_l=1.0)
 
 
 def test_life_counts_from_first_water_and_a_dead_load_is_only_discarded() -> None:
@@ -203,14 +158,6 @@ def test_what_the_plan_does_not_have_is_refused(kind: str, what: dict[str, objec
     assert refused.value.fields == [field]
 
 
-def test_a_step_is_done_once() -> None:
-    run = Run(PLAN)
-    run.step()
-    run.step()
-    with pytest.raises(InputError, match="done already"):
-        run.do("charged", step=2, material="sand", mass_kg=1.0)
-
-
 def at_place(mix: str, mixer: str) -> Run:
     return Run(plan(**a_job_of(mix, mixer))).to_right()
 
@@ -244,12 +191,6 @@ def test_a_mix_that_takes_a_little_is_mixed_and_judged_again(mix: str, mixer: st
     assert run.now.act == "judge"
     run.judge("right")
     assert run.now.act == "place"
-
-
-def test_a_mix_turned_again_is_judged_again() -> None:
-    run = at_place("lime-hydraulic-3.5", "tilting-drum")
-    run.do("mixed", minutes=2)
-    assert run.now.act == "judge"
 
 
 def test_a_polymer_base_coat_is_judged_thin_then_stiff_then_remixed_without_water() -> None:

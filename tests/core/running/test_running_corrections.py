@@ -4,12 +4,10 @@ import pytest
 from helpers import MOISTURE, Run, a_job_of, account_of_mortar, plan
 
 from keeve.core.errors import InputError
-from keeve.core.planning.plan import Plan
 from keeve.core.rules.temperature import mix_temperature
 from keeve.core.rules.workings import Workings
 from keeve.core.running.contents import contents
 from keeve.core.running.corrections import cooler_next_time
-from keeve.core.running.load_state import LoadState, fold
 
 PLAN = plan()
 
@@ -170,20 +168,6 @@ def test_the_room_in_the_drum_is_told() -> None:
     assert roomy.now.correction.fits
 
 
-def test_only_the_correction_that_is_shown_is_taken_up(run: Run) -> None:
-    run.judge("too-wet")
-    shown = run.now.correction
-    assert shown is not None
-    for add_kg in ({"cement": 5.0}, {name: 2 * kg for name, kg in shown.add_kg.items()}, {}):
-        with pytest.raises(InputError):
-            run.do("correcting", cause="too-wet", add_kg=add_kg)
-    with pytest.raises(InputError, match="No water now"):
-        run.do("water_added", water_l=0.2)
-    run.do("correcting", cause="too-wet", add_kg=shown.add_kg)
-    with pytest.raises(InputError, match="more than the correction"):
-        run.do("corrected", add_kg={"cement": 2 * shown.add_kg["cement"]})
-
-
 def test_past_the_ceiling_only_with_a_reason_and_a_little(run: Run) -> None:
     run.judge("too-dry")
     with pytest.raises(InputError, match="Go up to the max first"):
@@ -215,19 +199,6 @@ def test_at_the_ceiling_half_a_dose_loosens_it_and_no_more_than_two() -> None:
     assert refused.value.fields == ["doses.plasticiser"]
     with pytest.raises(InputError, match="not in this mix"):
         run.do("admixed", doses={"soap": 0.5})
-
-
-def test_what_drips_out_is_taken_off_and_put_back_no_more_than_it_was(run: Run) -> None:
-    _, _, before = account_of_mortar(run)
-    run.do("water_lost", water_l=0.6)
-    cement, _, after = account_of_mortar(run)
-    assert after == pytest.approx(before - 0.6)
-    assert run.now.ratio == pytest.approx(after / cement)
-    with pytest.raises(InputError, match=r"Only 0\.6 L ran out"):
-        run.do("water_added", water_l=0.9, source="drips")
-    run.do("water_added", water_l=0.6, source="drips")
-    assert run.now.ratio == pytest.approx(before / cement)
-    assert run.state.dripped_l == pytest.approx(0)
 
 
 def test_a_warm_mix_lives_shorter_and_the_next_load_is_told_what_cools_it(run: Run) -> None:
@@ -275,15 +246,3 @@ def test_a_retarder_lengthens_the_life_its_label_says() -> None:
     long = plan(mix="mortar-general", admixtures=[{"name": "retarder", **label}])
     assert long.mix.life_min == 200
     assert long.procedure[-1].minutes == (0.0, 200.0)
-
-
-@pytest.mark.parametrize("mix", ["concrete-nominal", "stucco-base", "hemp-lime"])
-def test_what_a_load_holds_is_what_was_planned_until_something_is_said(mix: str) -> None:
-    made: Plan = plan(**a_job_of(mix, "forced-action" if mix == "hemp-lime" else "tilting-drum"))
-    load = made.loads[0]
-    held = contents(made, load, LoadState())
-    assert held.batch_kg == pytest.approx({item.material: item.mass_kg for item in load.charges})
-    assert held.to_add_l(load.water.target_l) == pytest.approx(load.water.target_l)
-    assert held.as_planned_l(3.0) == pytest.approx(3.0)
-    charged = Run(made).to_judgement()
-    assert contents(made, load, fold(load, charged.events)).batch_kg == pytest.approx(held.batch_kg)
