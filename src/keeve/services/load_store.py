@@ -62,10 +62,12 @@ _EVENTS = (
     .where(models.Event.crew_id == models.Load.crew_id, models.Event.load_id == models.Load.id)
     .correlate(models.Load)
     .scalar_subquery()
+    .label("contents")
 )
 
 
-_ONE = select(models.Load, _EVENTS).where(models.Load.id == bindparam("load_id"))
+_COLUMNS = (models.Load.id, models.Load.plan_id, models.Load.number, models.Load.begun_at, _EVENTS)
+_ONE = select(*_COLUMNS).where(models.Load.id == bindparam("load_id"))
 
 
 @lru_cache(maxsize=8192)
@@ -85,20 +87,20 @@ def read_load(session: Session, load_id: UUID) -> RunningLoad | None:
 
 def read_loads(session: Session, loads: Select[models.Load]) -> list[RunningLoad]:
     """Begun loads; one that was taken back is as if it had not been."""
-    standing = loads.where(~has_event("taken_back")).add_columns(_EVENTS)
+    standing = loads.where(~has_event("taken_back")).with_only_columns(*_COLUMNS)
     return _read(session, session.execute(standing).all())
 
 
 def _read(session: Session, rows: Sequence[Any]) -> list[RunningLoad]:
     """Loads with their plans, which are read where they are not kept yet."""
-    plans = plans_by_id(session, {row.plan_id for row, _ in rows})
+    plans = plans_by_id(session, {row.plan_id for row in rows})
     found = []
-    for row, contents in rows:
+    for row in rows:
         plan = plans[row.plan_id]
         load = plan.load(row.number)
         if load is None:
             raise LookupError(f"load {row.id} has number {row.number}, which its plan has not")
-        read = [read_event(content) for content in contents or ()]
+        read = [read_event(content) for content in row.contents or ()]
         events = in_order(event for event in read if event is not None)
         state = fold(load, events)
         aside = read.count(None)

@@ -8,6 +8,7 @@ from uuid import UUID, uuid4
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
+from keeve.core.errors import validated
 from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Plan
@@ -52,14 +53,18 @@ def save_plan(engine: Engine, visitor: Visitor, job: Job) -> UUID:
         InputError: the job cannot be planned.
     """
     plan = make_plan(job)
+    # What is kept for good is read once before: nothing is written that cannot be read.
+    kept_job, result = job.model_dump(mode="json", exclude_none=True), plan.model_dump(mode="json")
+    read_job(kept_job)
+    validated(Plan, result)
     plan_id = uuid4()
     with crew_session(engine, visitor.crew_id) as session:
         session.add(
             models.Plan(
                 id=plan_id,
                 title=plan.title,
-                job=job.model_dump(mode="json", exclude_none=True),
-                result=plan.model_dump(mode="json"),
+                job=kept_job,
+                result=result,
                 rules_version=plan.rules_version,
                 made_by=visitor.account_id,
             )

@@ -219,6 +219,7 @@ def test_every_figure_has_its_working() -> None:
         ({"parts": {"cement": 2}}, "parts.cement"),
         ({"colour": "grey"}, "colour"),
         ({"version": 3}, "version"),
+        ({"title": "Coping\x00bed"}, "title"),
     ],
 )  # fmt: skip
 def test_a_job_that_cannot_be_planned_names_the_field(change: dict[str, Any], field: str) -> None:

@@ -24,6 +24,7 @@ from keeve.core.rules.walls_and_stairs import (
     stairs_volume,
     unit_masonry_mortar,
 )
+from keeve.core.texts import Line
 
 # The rules a need may name as its shape.
 SHAPES: Mapping[str, Callable[..., Result]] = {
@@ -265,7 +266,7 @@ class Job(Strict):
 
     format: Literal["keeve-job"]
     version: Literal[2]
-    title: Annotated[str, Field(min_length=1, max_length=120)]
+    title: Annotated[Line, Field(min_length=1, max_length=120)]
     mix: Annotated[Annotated[str, Tag("id")] | Annotated[Mix, Tag("inline")], Discriminator(_kind_of_mix)]
     proportion: str | None = None
     parts: dict[str, Dimension] = {}
