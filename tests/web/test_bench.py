@@ -333,6 +333,8 @@ def test_two_loads_at_once_and_what_runs_out_first_stands_on_top(
         others = page.get_by_role("navigation", name="Loads in work").get_by_role("link")
         expect(others).to_have_count(2)
         expect(others.first).to_contain_text("Load 1")
+        # What this load needs is told by its own tap.
+        expect(page.locator(".in-work-now [aria-current]")).to_contain_text("left")
         visit.check()
         clock.turn(105)
         page.reload()

@@ -295,9 +295,11 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
 
 
 def _section(running: RunningLoad, now: Situation) -> SectionFigures:
-    """What is in the mixer: in layers until it was first judged, then mixed, whatever a correction adds to it."""
+    """What is in the mixer: in layers until all is in and mixed, then mixed, whatever a correction adds to it."""
     state = running.state
-    mixed_l = now.remaining_l if state.last_judgement or now.is_over else None
+    to_come = any(step.plan.is_a.brings for step in [*now.open_steps, *([now.step] if now.step else [])])
+    is_mixed = state.last_judgement or (state.is_mixed and not to_come)
+    mixed_l = now.remaining_l if is_mixed or now.is_over else None
     return section_figures(running.plan, now.load, shares_in(running.plan, running.load, state), mixed_l)
 
 

@@ -231,6 +231,8 @@ document.addEventListener("alpine:init", () => {
 
     draw(html) {
       this.$refs.act.innerHTML = html;
+      const own = this.$refs.others.querySelector("[aria-current] > span");
+      if (own) own.innerHTML = this.$refs.act.querySelector("[data-own]").innerHTML;
       this.tick();
       this.$refs.act.querySelector("h1").focus({ preventScroll: true });
       scrollTo({ top: 0 });
