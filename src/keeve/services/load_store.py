@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 from keeve.core.errors import InputError
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.running.events import LONGEST_NAME, AnyEvent, Event, event_json, in_order, parse_event
-from keeve.core.running.load_state import LoadState, fold, fold_on
+from keeve.core.running.load_state import LoadState, fold_on, fold_ordered
 from keeve.core.running.next_step import Situation, situation
 from keeve.core.texts import written
 from keeve.services.accounts import Visitor
@@ -49,7 +49,7 @@ class RunningLoad:
         """The load with one more event; what happened last is only added to what it was."""
         events = in_order([*self.events, event])
         is_last = events[-1].id == event.id
-        state = fold_on(self.load, self.state, events) if is_last else fold(self.load, events)
+        state = fold_on(self.load, self.state, events) if is_last else fold_ordered(self.load, events)
         return replace(self, events=events, state=state)
 
     def situation(self, now: datetime) -> Situation:
@@ -102,7 +102,7 @@ def _read(session: Session, rows: Sequence[Any]) -> list[RunningLoad]:
             raise LookupError(f"load {row.id} has number {row.number}, which its plan has not")
         read = [read_event(content) for content in row.contents or ()]
         events = in_order(event for event in read if event is not None)
-        state = fold(load, events)
+        state = fold_ordered(load, events)
         aside = read.count(None)
         found.append(RunningLoad(row.id, row.plan_id, plan, load, row.begun_at, events, state, aside))
     return found

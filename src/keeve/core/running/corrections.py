@@ -91,11 +91,12 @@ class _Case(NamedTuple):
             for name, kg in kept.items()
         }
         binder_kg = held.binder_kg + sum(dry_kg.get(name, 0.0) for name in plan.binders)
-        brought_l = sum(kg * self.free_fractions[name] for name, kg in dry_kg.items())
+        free, densities_kg_m3 = self.free_fractions, self.densities_kg_m3
+        brought_l = sum(kg * free[name] for name, kg in dry_kg.items())
         wet = held.has_binder and held.added_l > 0
         water_l = max(held.water_kg * (binder_kg / held.binder_kg - 1) - brought_l, 0.0) if wet else 0.0
         ratio = (held.water_kg + brought_l + water_l) / binder_kg if wet else None
-        loose_l = sum(kg / self.densities_kg_m3[name] * 1000 for name, kg in kept.items())
+        loose_l = sum(kg / densities_kg_m3[name] * 1000 for name, kg in kept.items())
         return Correction(
             cause=cause,
             rule="correct-miscount",

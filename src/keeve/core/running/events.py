@@ -1,6 +1,6 @@
 """The events of a running load, in the form in which they are sent, stored and exported."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import datetime
 from typing import Annotated, Any, Literal, TypeVar
 from uuid import UUID
@@ -367,6 +367,10 @@ def in_order(events: Iterable[E]) -> list[E]:
 
 def standing(events: Iterable[E]) -> list[E]:
     """The events that count, in order: an undo cancels the event it names, whichever comes first."""
-    ordered = in_order(events)
+    return standing_of(in_order(events))
+
+
+def standing_of(ordered: Sequence[E]) -> list[E]:
+    """Those of them that count, of events that are in order already."""
     cancelled = {event.cancels for event in ordered if isinstance(event, Undone)}
     return [event for event in ordered if event.id not in cancelled and not isinstance(event, Undone)]

@@ -39,7 +39,8 @@ from keeve.core.running.events import (
     WaterAdded,
     WaterLost,
     WaterSource,
-    standing,
+    in_order,
+    standing_of,
 )
 from keeve.core.tolerances import DROP_L, ROUNDING, STICKS_FRACTION, UNMEASURABLE
 
@@ -228,7 +229,12 @@ def fold(load: Load, events: Iterable[Event]) -> LoadState:
         load: the load as planned: what leaves it is a share of its volume.
         events: its events.
     """
-    still = standing(events)
+    return fold_ordered(load, in_order(events))
+
+
+def fold_ordered(load: Load, ordered: Sequence[Event]) -> LoadState:
+    """The same of events that are in order already, each once."""
+    still = standing_of(ordered)
     state = LoadState(applied=tuple(still))
     for event in still:
         state = _apply(load, state, event)
@@ -247,7 +253,7 @@ def fold_on(load: Load, state: LoadState, events: Sequence[Event]) -> LoadState:
     if isinstance(last, Undone) or any(
         isinstance(item, Undone) and item.cancels == last.id for item in events
     ):
-        return fold(load, events)
+        return fold_ordered(load, events)
     return _apply(load, state._replace(applied=(*state.applied, last)), last)
 
 

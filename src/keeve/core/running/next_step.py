@@ -107,6 +107,11 @@ class Situation:
         return self.act in OVER
 
     @property
+    def to_do(self) -> list[LoadStep]:
+        """Every step that is not done, the one in hand too."""
+        return [*self.open_steps, self.step] if self.step else self.open_steps
+
+    @property
     def is_before_reading(self) -> bool:
         """Whether a reading is worth nothing yet: something has still to go in, or to be mixed or rest."""
         if self.act in ("mix", "top_up"):

@@ -86,7 +86,7 @@ def _steps(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
         {"kind": "accepted"},
         refusal=None if now.act == "accept" else InputError("not_asked", NOT_ASKED, ["kind"]),
     )
-    still_open = {item.plan.step: item for item in [*now.open_steps, *([now.step] if now.step else [])]}
+    still_open = {item.plan.step: item for item in now.to_do}
     for planned in plan.procedure:
         kind, number = planned.is_a, planned.step
         step = still_open.get(number)
@@ -208,7 +208,7 @@ def _water(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
             amounts=(replace(_litres(now), default=None),),
             refusal=no_water,
         )
-    dripped_l = max(state.dripped_l, 0.0)
+    dripped_l = state.dripped_l
     back_l = min(dripped_l, now.water.remaining_l)
     over = ("more_than_dripped", f"Only {dripped_l:.1f} L ran out: no more can be put back.")
     none_out = None if dripped_l > DROP_L else InputError(*over, ["water_l"])

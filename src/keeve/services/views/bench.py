@@ -297,10 +297,11 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
 def _section(running: RunningLoad, now: Situation) -> SectionFigures:
     """What is in the mixer: in layers until all is in and mixed, then mixed, whatever a correction adds to it."""
     state = running.state
-    to_come = any(step.plan.is_a.brings for step in [*now.open_steps, *([now.step] if now.step else [])])
+    to_come = any(step.plan.is_a.brings for step in now.to_do)
     is_mixed = state.last_judgement or (state.is_mixed and not to_come)
     mixed_l = now.remaining_l if is_mixed or now.is_over else None
-    return section_figures(running.plan, now.load, shares_in(running.plan, running.load, state), mixed_l)
+    shares = shares_in(running.plan, running.load, state) if mixed_l is None else None
+    return section_figures(running.plan, now.load, shares, mixed_l)
 
 
 def _water(running: RunningLoad, now: Situation) -> WaterFigures:
@@ -347,7 +348,7 @@ def between_readings(engine: Engine, visitor: Visitor, load_id: UUID, now: datet
         return None
     view = bench_view(running, now)
     by_reading = {card.reading: card.option for card in view.cards}
-    if view.test is None or not {"too-dry", "right", "too-wet"} <= set(by_reading):
+    if view.test is None or not view.has_between:
         return Between([])
     stops = [index / (_BETWEEN - 1) for index in range(_BETWEEN)]
     return Between([Slide(at, reading_at(at), view.test.drawing, by_reading[reading_at(at)]) for at in stops])

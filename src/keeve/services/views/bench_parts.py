@@ -132,6 +132,7 @@ def other_use(plan: Plan) -> str:
 
 
 def filling(amount: GaugedAmount) -> Filling | None:
+    """One fill of a charge; None where it is not counted fill by fill."""
     fill = fill_of(amount)
     if fill is None or fill.number <= _MORE_THAN_ONE:
         return None
@@ -144,6 +145,7 @@ def _share(plan: Plan, load: Load, material: str, mass_kg: float) -> GaugedAmoun
 
 
 def top_up(plan: Plan, load: Load, state: LoadState) -> TopUp | None:
+    """What a chosen correction adds next; None where it adds no more material."""
     if state.owed is None or not state.owed.add_kg:
         return None
     material, mass_kg = next(iter(state.owed.add_kg.items()))
@@ -154,6 +156,7 @@ def top_up(plan: Plan, load: Load, state: LoadState) -> TopUp | None:
 
 
 def added_materials(plan: Plan, load: Load, add_kg: Mapping[str, float]) -> list[AddedMaterial]:
+    """What a correction adds, as it is measured."""
     return [AddedMaterial(name, _share(plan, load, name, kg)) for name, kg in add_kg.items()]
 
 
@@ -167,6 +170,7 @@ def half_doses(load: Load, can: Mapping[tuple[What, str], Option]) -> list[HalfD
 
 
 def what_is_counted(plan: Plan, load: Load) -> list[Counted]:
+    """The materials that can be counted again."""
     found = []
     for charge in load.charges:
         planned = gauged(plan, charge)

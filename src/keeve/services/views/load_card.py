@@ -56,20 +56,29 @@ def load_card(plan: Plan, planned: Load, expected: ExpectedWater | None = None) 
     return LoadCard(load, steps, section, planned_water(plan, load), expected)
 
 
-def _expected(
+def _cards(
     engine: Engine,
     visitor: Visitor,
     plan_id: UUID,
     plan: Plan,
-    load: Load,
+    wanted: Sequence[Load],
     begun: Mapping[int, RunningLoad],
     now: datetime,
-) -> ExpectedWater | None:
-    """The water that bench, card and paper have for a load: what was written down when it was begun, else as of now."""
-    running = begun.get(load.number)
-    if running:
-        return running.state.expected
-    return stockpiles.expected_for_next(engine, visitor, plan_id, plan, load, now)
+) -> list[LoadCard]:
+    """Cards of loads, with the water the bench has: what was written down when one was begun, else as of now."""
+    # Loads of one size that were not begun are all expected alike.
+    by_size: dict[float, ExpectedWater | None] = {}
+    cards = []
+    for load in wanted:
+        if load.number in begun:
+            expected = begun[load.number].state.expected
+        else:
+            if load.yield_l not in by_size:
+                found = stockpiles.expected_for_next(engine, visitor, plan_id, plan, load, now)
+                by_size[load.yield_l] = found
+            expected = by_size[load.yield_l]
+        cards.append(load_card(plan, load, expected))
+    return cards
 
 
 class BegunLoad(NamedTuple):
@@ -113,7 +122,7 @@ def card_page(
     return CardPage(
         plan_id=plan_id,
         plan=plan,
-        card=load_card(plan, load, _expected(engine, visitor, plan_id, plan, load, begun, now)),
+        card=_cards(engine, visitor, plan_id, plan, [load], begun, now)[0],
         begun={
             each: BegunLoad(running.id, running.situation(now).is_over) for each, running in begun.items()
         },
@@ -145,16 +154,5 @@ def plan_on_paper(engine: Engine, visitor: Visitor, plan_id: UUID, now: datetime
         return None
     plan = saved.plan
     begun = loads.loads_of_plan(engine, visitor, plan_id)
-    # Loads of one size that were not begun are all expected alike.
-    by_size: dict[float, ExpectedWater | None] = {}
-    cards = []
-    for load in plan.loads:
-        if load.number in begun:
-            expected = begun[load.number].state.expected
-        elif load.yield_l in by_size:
-            expected = by_size[load.yield_l]
-        else:
-            expected = stockpiles.expected_for_next(engine, visitor, plan_id, plan, load, now)
-            by_size[load.yield_l] = expected
-        cards.append(load_card(plan, load, expected))
+    cards = _cards(engine, visitor, plan_id, plan, plan.loads, begun, now)
     return PlanOnPaper(now, plan_id, plan, shopping_list(plan), cards)
