@@ -13,8 +13,11 @@ from keeve.core.rules import (  # noqa: F401
     concrete_design,
     corrections,
     geometry,
+    gypsum,
+    gypsum_time,
     load_sizes,
     mortar_proportion,
+    moulds,
     next_water,
     proportioning,
     shopping,
@@ -28,22 +31,23 @@ from keeve.core.rules.registry import REGISTRY, Result, Rule
 
 
 def all_rules() -> dict[str, Rule]:
-    """Every rule by its id."""
-    return dict(sorted(REGISTRY.items()))
+    """Every rule that needs nothing but its figures, by its id."""
+    return {name: rule for name, rule in sorted(REGISTRY.items()) if not rule.reads_files}
 
 
 def get_rule(rule_id: str) -> Rule:
-    """The rule of that id.
+    """The rule of that id, also one that reads files of this machine.
 
     Raises:
         InputError: there is none; the message lists those there are.
     """
-    rules = all_rules()
-    if rule_id not in rules:
+    if rule_id not in REGISTRY:
         raise InputError(
-            "unknown_rule", f"There is no rule {rule_id!r}: choose one of {', '.join(rules)}.", ["rule"]
+            "unknown_rule",
+            f"There is no rule {rule_id!r}: choose one of {', '.join(sorted(REGISTRY))}.",
+            ["rule"],
         )
-    return rules[rule_id]
+    return REGISTRY[rule_id]
 
 
 def calc(rule_id: str, payload: Any) -> Any:

@@ -122,6 +122,7 @@ class Rule:
         sources: Sequence[Source],
         example: Example,
         function: Callable[..., Result],
+        reads_files: bool,
     ) -> None:
         self.id = rule_id
         self.formula = formula
@@ -129,6 +130,7 @@ class Rule:
         self.sources = list(sources)
         self.example = example
         self.function = function
+        self.reads_files = reads_files
         hints = get_type_hints(function, include_extras=True)
         fields: dict[str, Any] = {
             name: (hints[name], ... if parameter.default is inspect.Parameter.empty else parameter.default)
@@ -230,7 +232,13 @@ REGISTRY: dict[str, Rule] = {}
 
 
 def rule(
-    rule_id: str, *, formula: str, math: str, sources: Sequence[Source], example: Example
+    rule_id: str,
+    *,
+    formula: str,
+    math: str,
+    sources: Sequence[Source],
+    example: Example,
+    reads_files: bool = False,
 ) -> Callable[[Callable[P, R]], Callable[P, R]]:
     """Register a function as the rule ``rule_id``.
 
@@ -240,12 +248,13 @@ def rule(
         math: the same as LaTeX, its parts divided by a qquad.
         sources: where it comes from.
         example: a worked example.
+        reads_files: whether it reads files of this machine: nobody may run it over a network.
     """
 
     def register(function: Callable[P, R]) -> Callable[P, R]:
         if rule_id in REGISTRY:
             raise RuntimeError(f"the rule {rule_id} is registered twice")
-        registered = REGISTRY[rule_id] = Rule(rule_id, formula, math, sources, example, function)
+        registered = REGISTRY[rule_id] = Rule(rule_id, formula, math, sources, example, function, reads_files)
 
         @functools.wraps(function)
         def checked(*args: P.args, **kwargs: P.kwargs) -> R:

@@ -12,6 +12,7 @@ from keeve.services.sample_plans import rules_of_each_mix
 _SUBJECTS: Mapping[str, str] = {
     "geometry": "Shapes and volumes",
     "walls_and_stairs": "Shapes and volumes",
+    "moulds": "Shapes and volumes",
     "proportioning": "Proportions, masses, yield",
     "bagged": "Proportions, masses, yield",
     "concrete_design": "Proportions, masses, yield",
@@ -24,6 +25,8 @@ _SUBJECTS: Mapping[str, str] = {
     "admixtures": "Water and admixtures",
     "corrections": "Corrections",
     "strength": "Strength",
+    "gypsum": "Plaster",
+    "gypsum_time": "Plaster",
     "temperature": "Temperature and working time",
     "shopping": "Shopping",
 }
