@@ -75,6 +75,11 @@ def _mix_to_2(mix: Values) -> Any:
     )
 
 
+def _mix_to_3(mix: Values) -> Any:
+    """A timed mix had its window as a figure of its own; the clock of plaster gives it now."""
+    return {name: value for name, value in mix.items() if name != "pour_from_min"}
+
+
 def _job_to_2(job: Values) -> Any:
     """A stockpile was called a heap. A mix of the job's own is a document inside it."""
 
@@ -113,7 +118,7 @@ def _event_to_2(event: Values) -> Any:
     return _changed(event, water=told)
 
 
-MIX_STEPS: Sequence[Step] = (_mix_to_2,)
+MIX_STEPS: Sequence[Step] = (_mix_to_2, _mix_to_3)
 JOB_STEPS: Sequence[Step] = (_job_to_2,)
 PLAN_STEPS: Sequence[Step] = (_plan_to_2,)
 EVENT_STEPS: Sequence[Step] = (_event_to_2,)

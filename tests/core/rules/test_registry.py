@@ -172,6 +172,7 @@ PUBLIC = {
     "plaster-dry-weight": ("plaster_kg water_kg purity_fraction", "wet_kg dry_kg to_lose_kg"),
     "plaster-drying": ("weighings dry_kg", "done_fraction ready_day ready_day_sd"),
     "plaster-clock": ("water_per_100 water_c batch_kg mixing_min age_factor", "stages factor"),
+    "plaster-stages": ("factor mixed_min", "stages"),
     "plaster-vessel-fill": (
         "bucket_diameter_m bucket_height_m water_fill_fraction water_per_100",
         "water_l plaster_kg slurry_l",

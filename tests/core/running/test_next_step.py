@@ -7,6 +7,7 @@ import pytest
 from helpers import EVERY_PROCEDURE, Run, a_job_of, plan
 
 from keeve.core.errors import InputError
+from keeve.core.mixes import get_mix
 
 PLAN = plan()
 
@@ -21,10 +22,15 @@ def judged(*last_measured: str) -> Run:
 @pytest.mark.parametrize(("mix", "mixer"), EVERY_PROCEDURE)
 def test_every_procedure_leads_from_empty_to_done(mix: str, mixer: str) -> None:
     run = Run(plan(**a_job_of(mix, mixer))).to_judgement()
-    assert run.now.act == "judge"
+    timed = get_mix(mix).is_run.placed_in
+    assert run.now.act == ("place" if timed else "judge")
     run.to_right().do("placed", volume_l=run.now.remaining_l)
     assert run.now.act == "clean"
     run.do("cleaned")
+    if get_mix(mix).is_run.makes_casts:
+        assert run.now.act == "strip"
+        run.do("stripped")
+        run.do("released", reason="used damp")
     assert run.now.act == "done"
 
 
@@ -58,7 +64,7 @@ def test_dry_then_water_then_mix_then_judge_again() -> None:
 @pytest.mark.parametrize(("mix", "mixer"), EVERY_PROCEDURE)
 def test_a_crumbling_load_is_at_its_ceiling_in_three_rounds(mix: str, mixer: str) -> None:
     run = Run(plan(**a_job_of(mix, mixer))).to_judgement()
-    test = run.plan.tests[run.now.step.plan.test or ""] if run.now.step else None
+    test = run.plan.tests.get(run.now.step.plan.test or "") if run.now.step else None
     if test is None or "too-dry" not in test.looks:
         return
     rounds = 0

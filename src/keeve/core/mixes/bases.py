@@ -1,10 +1,10 @@
-"""How the amounts of a mix come about: by loose volume, by dry mass, by the bag or by a design."""
+"""How the amounts of a mix come about: by loose volume, by dry mass, by the bag, by a design, or as gypsum plaster."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-BasisName = Literal["volume", "mass", "bag", "design"]
+BasisName = Literal["volume", "mass", "bag", "design", "gypsum"]
 
 
 @dataclass(frozen=True)
@@ -36,4 +36,5 @@ BASES: Mapping[BasisName, Basis] = {
     "mass": Basis("weight", None, True, False, False, "mass-parts", "water-account"),
     "bag": Basis("", "label", False, True, False, "bagged", "bagged"),
     "design": Basis("", "design", False, False, False, "mass-parts", "water-account"),
+    "gypsum": Basis("weight", None, True, False, False, "plaster-charge", "plaster-ratio"),
 }

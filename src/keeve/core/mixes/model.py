@@ -5,20 +5,22 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, model_validator
 
 from keeve.core.mixes.bases import BASES, Basis, BasisName
-from keeve.core.mixes.regimes import REGIMES, RegimeName
+from keeve.core.mixes.regimes import REGIMES, Regime, RegimeName
 from keeve.core.mixes.step_kinds import KINDS, Kind, StepKind
 from keeve.core.older_formats import MIX_STEPS, upgraded
 from keeve.core.rules.admixtures import Basis as DoseBasis
 from keeve.core.rules.registry import Air, Amount, Dimension, Fraction, Strict
 from keeve.core.tolerances import ROUNDING
 
-MixerKind = Literal["tilting-drum", "forced-action", "paddle", "bowl", "tray", "two-buckets", "barrow"]
+MixerKind = Literal[
+    "tilting-drum", "forced-action", "paddle", "bowl", "tray", "two-buckets", "barrow", "bucket"
+]
 Order = Literal["water-first", "dry-first"]
 Gauge = Literal["weight", "volume", "scale", "shovels"]
 Reading = Literal["too-dry", "right", "too-wet", "not-mixed-yet"]
-Hatch = Literal["cement", "lime", "sand", "stone", "hemp", "dry-mix", "paste", "water"]
+Hatch = Literal["cement", "lime", "sand", "stone", "hemp", "dry-mix", "paste", "water", "gypsum"]
 # What a yard holds, as one looks for a mix by it.
-Sort = Literal["cement", "lime", "sand", "stone", "hemp", "silica fume", "bags and pails"]
+Sort = Literal["cement", "lime", "sand", "stone", "hemp", "silica fume", "plaster", "bags and pails"]
 Retempering = Literal["never", "remix_dry", "small_water", "remix_freely"]
 Use = Literal["bed", "point", "render", "plaster", "lay floor", "pour", "cast", "infill", "top", "pack"]
 Drawing = Literal[
@@ -36,6 +38,10 @@ Drawing = Literal[
     "tint",
     "soft-peak",
     "self-level",
+    "islands",
+    "gloss-trail",
+    "cloth",
+    "plaster-stages",
 ]
 
 MIXER_NAMES: dict[MixerKind, str] = {
@@ -46,6 +52,7 @@ MIXER_NAMES: dict[MixerKind, str] = {
     "tray": "Mixing tray",
     "two-buckets": "Two buckets",
     "barrow": "Barrow",
+    "bucket": "Bucket, by hand",
 }
 # How a mix is mixed in each, in a sentence.
 MIXED_IN: dict[MixerKind, str] = {
@@ -56,16 +63,18 @@ MIXED_IN: dict[MixerKind, str] = {
     "tray": "in a mixing tray",
     "two-buckets": "in two buckets",
     "barrow": "in a barrow",
+    "bucket": "by hand in a bucket",
 }
 # Whose steps come nearest where a mix has none for a mixer and does not refuse it. By what turns: a judgement of ours.
 NEAREST: dict[MixerKind, tuple[MixerKind, ...]] = {
     "tilting-drum": ("forced-action",),
     "forced-action": ("tilting-drum", "paddle"),
-    "paddle": ("bowl", "two-buckets", "tray", "forced-action", "barrow"),
-    "bowl": ("paddle", "forced-action"),
+    "paddle": ("bowl", "bucket", "two-buckets", "tray", "forced-action", "barrow"),
+    "bowl": ("paddle", "bucket", "forced-action"),
     "tray": ("barrow", "two-buckets", "paddle", "forced-action"),
-    "two-buckets": ("tray", "barrow", "paddle", "forced-action"),
+    "two-buckets": ("bucket", "tray", "barrow", "paddle", "forced-action"),
     "barrow": ("tray", "two-buckets", "paddle", "forced-action"),
+    "bucket": ("two-buckets", "tray", "barrow", "paddle", "forced-action"),
 }
 ORDER_NAMES: dict[Order, str] = {"water-first": "Water first", "dry-first": "Dry first"}
 # How quarters are written, of parts and of vessels.
@@ -212,13 +221,17 @@ class Admixture(Strict):
 
 
 class _Step(Strict):
-    """What every step has: its kind, the command, its reason, and its least and greatest time in minutes."""
+    """What every step has: its kind, the command, its reason, and its least and greatest time in minutes.
+
+    ``look``: the test whose drawings show how it looks when it is done, where that is shown and not judged.
+    """
 
     kind: StepKind
     do: str
     why: str
     minutes: Annotated[tuple[Amount, Amount], Field(strict=False)]
     until: str | None = None
+    look: str | None = None
 
     @property
     def is_a(self) -> Kind:
@@ -344,7 +357,7 @@ class Mix(Strict):
         wet_out_min: how long an addition works in before a reading counts, min.
         regime: how a load of it is run.
         life_min: working life at about 20 °C from the start of its clock, min.
-        pour_from_min: of a timed mix: when it may be poured, min from the start of its clock, to the end of its life.
+        water_fill: of a bucket, how full of water it may be at most; None where any fill will do.
         thickness_mm: least and greatest thickness of a coat or layer.
         temperature_c: air between which it may be placed.
         over_mixing: what mixing it too long does, where that harms.
@@ -354,7 +367,7 @@ class Mix(Strict):
         refuses: mixers it is not mixed in, with what goes wrong.
     """
 
-    version: Literal[2]
+    version: Literal[3]
     id: Annotated[str, Field(pattern=r"^[a-z0-9]+(-[a-z0-9.]+)*$", max_length=60)]
     name: Annotated[str, Field(min_length=1, max_length=80)]
     basis: BasisName
@@ -373,7 +386,7 @@ class Mix(Strict):
     retempering_why: str
     regime: RegimeName = "judged"
     life_min: Dimension
-    pour_from_min: Amount | None = None
+    water_fill: Fraction | None = None
     thickness_mm: Span | None = None
     temperature_c: Span | None = None
     too_much_water: str
@@ -404,11 +417,12 @@ class Mix(Strict):
         for proportion in self.proportions:
             if not set(proportion.parts) <= names:
                 raise ValueError(f"proportion {proportion.name} names parts that the mix has not")
-        timed = not REGIMES[self.regime].water_in_steps
-        if timed and (self.pour_from_min is None or self.pour_from_min >= self.life_min):
-            raise ValueError("is timed, so it needs a pour_from_min before the end of its life_min")
-        if timed and self.water and not self.water.is_fixed:
-            raise ValueError("is timed, so all its water goes in at one ratio, with a start_share of 1")
+        if not self.is_run.water_in_steps and self.water and not self.water.is_fixed:
+            raise ValueError(
+                f"is {self.regime}, so all its water goes in at one ratio, with a start_share of 1"
+            )
+        if self.basis == "gypsum" and len(self.parts) != 1:
+            raise ValueError("is gypsum plaster and water, so it has one part: the plaster")
         for procedure in self.procedures:
             self._check(procedure, names)
         return self
@@ -427,9 +441,11 @@ class Mix(Strict):
                 shares["water"] += step.share
             elif isinstance(step, JudgeStep) and step.test not in self.tests:
                 raise ValueError(f"{where} judges by {step.test!r}, which is no test of the mix")
+            if step.look is not None and step.look not in self.tests:
+                raise ValueError(f"{where} looks for {step.look!r}, which is no test of the mix")
             if isinstance(step, WaterStep | AdmixtureStep) and (unknown := set(step.admixtures) - known):
                 raise ValueError(f"{where} names the admixture {unknown.pop()!r}, which the mix has not")
-        if missing := REGIMES[self.regime].must_have - {step.kind for step in procedure.steps}:
+        if missing := self.is_run.must_have - {step.kind for step in procedure.steps}:
             raise ValueError(f"{where} has no {min(missing)} step")
         if uneven := [name for name, share in shares.items() if abs(share - 1) > ROUNDING]:
             raise ValueError(f"{where} does not charge the whole of {', '.join(sorted(uneven))}")
@@ -440,6 +456,11 @@ class Mix(Strict):
         return BASES[self.basis]
 
     @property
+    def is_run(self) -> Regime:
+        """How a load of it is run."""
+        return REGIMES[self.regime]
+
+    @property
     def ratio(self) -> str:
         """The parts as the trade writes them, such as 1 : 4 by volume."""
         match self.is_made.asks_for:
@@ -447,6 +468,8 @@ class Mix(Strict):
                 return f"by the {self.parts[0].unit}"
             case "design":
                 return "by strength and slump"
+        if self.water and self.water.is_fixed and len(self.parts) == 1:
+            return f"{self.water.ratio_default * 100:.3g} water to 100 {self.parts[0].name} by {self.is_made.measure}"
         return f"{' : '.join(_in_quarters(part.parts) for part in self.parts)} by {self.is_made.measure}"
 
     def procedure(self, mixer: MixerKind, order: Order | None) -> Procedure | None:

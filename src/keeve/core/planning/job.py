@@ -7,6 +7,7 @@ from pydantic import BeforeValidator, Discriminator, Field, Tag, create_model, m
 
 from keeve.core.mixes.model import Gauge, Mix, MixerKind, Order
 from keeve.core.older_formats import JOB_STEPS, upgraded
+from keeve.core.planning.moulds import MouldNeed
 from keeve.core.rules.admixtures import Basis
 from keeve.core.rules.concrete_design import Exposure
 from keeve.core.rules.geometry import (
@@ -90,7 +91,7 @@ class _BoxNeed(ShapeNeed):
 
 
 if TYPE_CHECKING:
-    Need = VolumeNeed | AreaNeed | BagsNeed | ShapeNeed
+    Need = VolumeNeed | AreaNeed | BagsNeed | MouldNeed | ShapeNeed
 else:
 
     def _kind_of_need(value: Any) -> str:
@@ -99,7 +100,7 @@ else:
         if "shape" in value:
             known = isinstance(value["shape"], str) and value["shape"] in SHAPES
             return value["shape"] if known else "shape"
-        return next((name for name in ("bags", "area_m2") if name in value), "volume_m3")
+        return next((name for name in ("bags", "area_m2", "container") if name in value), "volume_m3")
 
     def _known_shape(value: str) -> str:
         raise ValueError(f"must be one of {', '.join(SHAPES)}")
@@ -120,6 +121,7 @@ else:
             Annotated[VolumeNeed, Tag("volume_m3")],
             Annotated[AreaNeed, Tag("area_m2")],
             Annotated[BagsNeed, Tag("bags")],
+            Annotated[MouldNeed, Tag("container")],
             Annotated[_UnknownShape, Tag("shape")],
             *(Annotated[model, Tag(rule_id)] for rule_id, model in _shape_needs.items()),
         ],
@@ -238,6 +240,13 @@ class Design(Strict):
     sulfate_or_sea: bool = False
 
 
+class PlasterRatio(Strict):
+    """A ratio of plaster of one's own: water to 100 of plaster by weight, or plaster to a quart or a litre of water."""
+
+    amount: Dimension
+    basis: Literal["water_per_100", "lb_per_us_qt", "kg_per_l"] = "water_per_100"
+
+
 Bags = Literal["sound", "soft-lumps", "damaged"]
 
 
@@ -271,6 +280,7 @@ class Job(Strict):
     proportion: str | None = None
     parts: dict[str, Dimension] = {}
     design: Design | None = None
+    plaster: PlasterRatio | None = None
     need: Annotated[list[Need], BeforeValidator(_as_list), Field(min_length=1)]
     waste_fraction: Annotated[float, Field(ge=0, le=1)] = 0.10
     mixer: Mixer

@@ -8,10 +8,13 @@ from keeve.core.mixes import materials
 from keeve.core.mixes.model import Mix, MixPart, MixWater
 from keeve.core.planning.job import AdmixtureLabel, Job, MaterialOnSite, Vessel
 from keeve.core.planning.plan import AdmixtureAmount, Charge, Load, LoadWater, VesselCount
+from keeve.core.planning.set_clock import water_c_of
 from keeve.core.rules.admixtures import AdmixtureDose, admixture_dose
 from keeve.core.rules.aggregate_moisture import aggregate_moisture
+from keeve.core.rules.gypsum import plaster_charge
 from keeve.core.rules.load_sizes import LoadSize
 from keeve.core.rules.proportioning import MassPart, Part, mass_parts, volume_parts
+from keeve.core.rules.registry import rule_of
 from keeve.core.rules.water import water_account
 from keeve.core.rules.workings import Workings
 
@@ -61,9 +64,11 @@ class LoadAmounts(NamedTuple):
 
 
 def amounts_by_parts(
-    mix: Mix, water: MixWater, parts: list[Part], target_m3: float, workings: Workings
+    mix: Mix, water: MixWater, job: Job, parts: list[Part], target_m3: float, workings: Workings
 ) -> LoadAmounts:
-    """The amounts that make a fresh volume, by volume or by mass."""
+    """The amounts that make a fresh volume, by volume, by mass or as plaster."""
+    if mix.is_made.charge_rule == rule_of(plaster_charge).id:
+        return _of_plaster(water, job, parts[0], target_m3, workings)
     wanted = {
         "water_binder_ratio": water.ratio_default,
         "air_fraction": mix.air_fraction,
@@ -84,6 +89,22 @@ def amounts_by_parts(
     return LoadAmounts(by_mass.masses_kg, by_mass.dry_kg, loose_l, by_mass.added_water_l)
 
 
+def _of_plaster(
+    water: MixWater, job: Job, plaster: Part, target_m3: float, workings: Workings
+) -> LoadAmounts:
+    """Plaster and its water. Water of plaster is weighed: it counts by the kilogram, as everywhere in a load."""
+    charge = workings.run(
+        plaster_charge,
+        volume_m3=target_m3,
+        water_per_100=water.ratio_default * 100,
+        powder_density_kg_m3=plaster.particle_density_kg_m3,
+        water_c=water_c_of(job.conditions),
+    )
+    mass_kg = {plaster.name: charge.plaster_kg}
+    loose_l = {plaster.name: charge.plaster_kg / plaster.bulk_density_kg_m3 * 1000}
+    return LoadAmounts(mass_kg, mass_kg, loose_l, charge.water_kg)
+
+
 def binder_kg(parts: list[Part], amounts: LoadAmounts) -> float:
     """The binder in these amounts, kg."""
     return sum(amounts.dry_kg[part.name] for part in parts if part.is_binder)
@@ -102,7 +123,7 @@ def load_by_parts(
     mix: Mix, water: MixWater, job: Job, parts: list[Part], size: LoadSize, workings: Workings
 ) -> Load:
     """One load of a mix by volume or by mass."""
-    amounts = amounts_by_parts(mix, water, parts, size.volume_m3, workings)
+    amounts = amounts_by_parts(mix, water, job, parts, size.volume_m3, workings)
     binder = binder_kg(parts, amounts)
     aggregate_water_l = sum(_stockpile_water_kg(part, amounts, workings) for part in parts)
     # A dose by the litre is stirred into the tub: it counts on the water of the tub, not of the stockpile.

@@ -1,10 +1,19 @@
 """The sizes of the loads, and what other ways to size them would change."""
 
+import math
+from collections import Counter
+
 from keeve.core.errors import InputError
+from keeve.core.mixes.model import Mix, MixWater, Step
 from keeve.core.planning.job import Job
-from keeve.core.planning.plan import Alternative, Way
-from keeve.core.rules.load_sizes import Loads, LoadSize, WholeBags, split_loads
+from keeve.core.planning.moulds import MouldNeed
+from keeve.core.planning.plan import Alternative, Load, PlanVolume, Way
+from keeve.core.planning.set_clock import clock_of, water_c_of, window_of
+from keeve.core.rules.gypsum import plaster_vessel_fill
+from keeve.core.rules.load_sizes import Limit, Loads, LoadSize, WholeBags, split_loads
+from keeve.core.rules.registry import RuleWarning
 from keeve.core.rules.workings import Workings
+from keeve.core.tolerances import ROUNDING
 
 # Mixers as they are sold and lent, mixed volume in L. Common practice, no source.
 _MIXERS_L = (40.0, 60.0, 90.0, 120.0, 150.0, 200.0, 300.0)
@@ -48,6 +57,95 @@ def sized(
         return split
     rest = [item.model_copy(update={"number": item.number + 1}) for item in split.loads]
     return split.model_copy(update={"loads": [LoadSize(number=1, volume_m3=trial_m3), *rest]})
+
+
+class PouredLoads(Loads):
+    """Loads, and by number what each is poured for, where a mould is poured in pieces."""
+
+    pours: dict[int, str] = {}
+
+
+def sized_by_pour(
+    job: Job,
+    volume: PlanVolume,
+    mixer_l: float,
+    life_min: float,
+    bags: WholeBags | None,
+    workings: Workings,
+) -> PouredLoads:
+    """The loads of a job: the pieces of its moulds are poured one after the other, each by loads of its own.
+
+    Args:
+        job: the job.
+        volume: its volume, item by item.
+        mixer_l: mixed volume per load, L.
+        life_min: how long a load may be placed, min.
+        bags: whole bags, where loads are sized by them.
+        workings: keeps the rule that is run.
+    """
+    with_waste = volume.order_m3 / volume.net_m3
+    pieces = [
+        (f"{item.name or 'Mould'}, piece {number} of {len(item.pieces_m3)}", piece_m3)
+        for need, item in zip(job.need, volume.items, strict=True)
+        if isinstance(need, MouldNeed) and len(item.pieces_m3) > 1
+        for _ in range(need.count)
+        for number, piece_m3 in enumerate(item.pieces_m3, start=1)
+    ]
+    rest_m3 = volume.net_m3 - sum(piece_m3 for _, piece_m3 in pieces)
+    if not pieces:
+        return PouredLoads(**dict(sized(job, volume.order_m3, mixer_l, life_min, bags, workings)))
+    if rest_m3 > ROUNDING:
+        pieces.insert(0, ("", rest_m3))
+    loads: list[LoadSize] = []
+    pours: dict[int, str] = {}
+    limits: list[tuple[int, Limit]] = []
+    for name, net_m3 in pieces:
+        found = sized(job, net_m3 * with_waste, mixer_l, life_min, bags, workings)
+        limits.append((len(found.loads), found.limit))
+        for one in found.loads:
+            loads.append(one.model_copy(update={"number": len(loads) + 1}))
+            pours[len(loads)] = name
+    return PouredLoads(loads=loads, limit=max(limits)[1], pours=pours)
+
+
+def poured_in_parts(loads: list[Load]) -> list[RuleWarning]:
+    """A word where a piece of a mould takes several loads: each sets by its own clock."""
+    parts = Counter(load.pours for load in loads if load.pours)
+    return [
+        RuleWarning(
+            code="piece_in_parts",
+            message=f"{name} takes {count} loads.",
+            field="mixer.working_l",
+            suggestion="Use a larger bucket, or pour the next while the first is still wet: mix them side by side.",
+        )
+        for name, count in parts.items()
+        if count > 1
+    ]
+
+
+def batch_limits(
+    mix: Mix, water: MixWater, job: Job, steps: list[Step], binder_kg_m3: float
+) -> tuple[float, float]:
+    """The most of a plaster mix that is mixed at once, L, and how long it may be poured, min.
+
+    A bucket is filled with water to the mix's mark at most; a straight bucket of its volume is taken, whatever its
+    shape: what it holds is the same.
+    """
+    most_l = job.mixer.working_l
+    if mix.water_fill:
+        side_m = (4 * job.mixer.full_l / 1000 / math.pi) ** (1 / 3)
+        fill = plaster_vessel_fill(
+            bucket_diameter_m=side_m,
+            bucket_height_m=side_m,
+            water_fill_fraction=mix.water_fill,
+            water_per_100=water.ratio_default * 100,
+        )
+        most_l = min(most_l, fill.slurry_l)
+    plaster_kg = binder_kg_m3 * most_l / 1000
+    clock = clock_of(water.ratio_default, plaster_kg, steps, water_c_of(job.conditions), Workings())
+    begins, ends = window_of(mix.is_run, clock) or (0.0, 0.0)
+    # Where it thickens in the bucket there is no window: the clock's own warning says so.
+    return most_l, ends - begins if ends > begins else mix.life_min
 
 
 _PATHS = {

@@ -13,6 +13,7 @@ from keeve.core.mixes.model import (
     Mix,
     MixWater,
     Procedure,
+    Step,
 )
 from keeve.core.planning.expected_strength import strength_of_plan
 from keeve.core.planning.job import Job
@@ -24,7 +25,7 @@ from keeve.core.planning.load_contents import (
     load_by_bag,
     load_by_parts,
 )
-from keeve.core.planning.load_sizes import alternatives, sized
+from keeve.core.planning.load_sizes import alternatives, batch_limits, poured_in_parts, sized, sized_by_pour
 from keeve.core.planning.plan import (
     Alternative,
     Load,
@@ -38,6 +39,7 @@ from keeve.core.planning.plan import (
     Way,
 )
 from keeve.core.planning.plausibility import implausible_in_job, implausible_in_loads
+from keeve.core.planning.set_clock import clock_of, water_c_of
 from keeve.core.planning.site_mix import SiteMaterial, materials_on_site, mix_of
 from keeve.core.planning.volumes import no_bag, volumes
 from keeve.core.rules.bagged import bagged
@@ -65,14 +67,14 @@ def make_plan(job: Job) -> Plan:
     workings = Workings()
     mix = mix_of(job, workings)
     procedure = _procedure(mix, job, workings)
-    assumed = _assumed(job)
+    assumed = _assumed(job, mix)
     site = materials_on_site(mix, job, workings, assumed)
     workings.warnings += implausible_in_job(mix, job)
     try:
         if mix.water is None:
             made = _by_bag(mix, job, site, workings)
         else:
-            made = _by_parts(mix, mix.water, job, site, workings)
+            made = _by_parts(mix, mix.water, job, site, procedure.steps, workings)
     except InputError as fault:
         slip = next(
             (item for item in workings.warnings if item.meant and item.field.startswith("need.")), None
@@ -84,6 +86,10 @@ def make_plan(job: Job) -> Plan:
             fault.code, f"{slip.message} {slip.suggestion}", [slip.field], meant=slip.meant
         ) from fault
     workings.warnings += implausible_in_loads(mix, job, made.loads)
+    steps = _plan_steps(procedure)
+    if mix.is_run.placed_in and mix.water:
+        steps = _soaked(steps, mix.water, job, made.loads, workings)
+        workings.warnings += poured_in_parts(made.loads)
     materials = [material.plan for material in site]
     bought, cost = _shopping(job, made.loads, materials, workings)
     plan = Plan(
@@ -105,7 +111,7 @@ def make_plan(job: Job) -> Plan:
         loads=made.loads,
         shopping=bought,
         cost=cost,
-        procedure=_plan_steps(procedure),
+        procedure=steps,
         tests=mix.tests,
         cautions=[*mix.cautions, ESTIMATES],
         warnings=list({(item.code, item.field): item for item in workings.warnings}.values()),
@@ -125,24 +131,31 @@ class _Sized(NamedTuple):
     loads: list[Load]
 
 
-def _by_parts(mix: Mix, water: MixWater, job: Job, site: list[SiteMaterial], workings: Workings) -> _Sized:
+def _by_parts(
+    mix: Mix, water: MixWater, job: Job, site: list[SiteMaterial], steps: list[Step], workings: Workings
+) -> _Sized:
     """A mix by volume or by mass: equal loads, or whole bags of binder where asked for."""
     parts = [material.part for material in site]
-    binder_kg_m3 = binder_kg(parts, amounts_by_parts(mix, water, parts, 1.0, Workings()))
+    binder_kg_m3 = binder_kg(parts, amounts_by_parts(mix, water, job, parts, 1.0, Workings()))
     bag_kg = next((material.plan.bag_kg for material in site if material.plan.bag_kg), None)
     bag_l = bag_kg / binder_kg_m3 * 1000 if bag_kg else None
     volume = volumes(job, bag_l, workings)
     bags = WholeBags(bag_kg=bag_kg, binder_kg_m3=binder_kg_m3) if bag_kg else None
     if job.whole_bags and bags is None:
         no_bag()
-    size = (job, volume.order_m3, job.mixer.working_l, mix.life_min)
+    most_l, window_min = job.mixer.working_l, mix.life_min
+    if mix.is_run.placed_in:
+        most_l, window_min = batch_limits(mix, water, job, steps, binder_kg_m3)
+    size = (job, volume.order_m3, most_l, window_min)
     used = bags if job.whole_bags else None
-    split = sized(*size, used, workings)
+    split = sized_by_pour(job, volume, most_l, window_min, used, workings)
     loads = each_size(split.loads, lambda one: load_by_parts(mix, water, job, parts, one, workings))
+    loads = [load.model_copy(update={"pours": split.pours.get(load.number, "")}) for load in loads]
     other: tuple[Way, WholeBags | None] | None = None
     if bags:
         other = ("equal", None) if job.whole_bags else ("whole-bags", bags)
-    return _Sized(volume, split.limit, alternatives(*size, used, split, other), loads)
+    others = [] if split.pours else alternatives(*size, used, split, other)
+    return _Sized(volume, split.limit, others, loads)
 
 
 def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) -> _Sized:
@@ -228,12 +241,14 @@ def _procedure(mix: Mix, job: Job, workings: Workings) -> Procedure:
     return nearest
 
 
-def _assumed(job: Job) -> dict[str, Any]:
+def _assumed(job: Job, mix: Mix) -> dict[str, Any]:
     assumed: dict[str, Any] = {}
     if "waste_fraction" not in job.model_fields_set:
         assumed["waste_fraction"] = job.waste_fraction
     if job.mixer.drum_l is None:
         assumed["mixer.drum_l"] = job.mixer.full_l
+    if mix.is_run.placed_in and job.conditions.water_c is None:
+        assumed["conditions.water_c"] = water_c_of(job.conditions)
     return assumed
 
 
@@ -255,7 +270,6 @@ def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
         wet_out_min=mix.wet_out_min,
         regime=mix.regime,
         life_min=mix.life_min,
-        pour_from_min=mix.pour_from_min,
         retempering=mix.retempering,
         retempering_why=mix.retempering_why,
         too_much_water=mix.too_much_water,
@@ -267,6 +281,19 @@ def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
         order_why=procedure.why,
         gauge_why=mix.gauges.get(_LIKE.get(job.gauge, job.gauge), ""),
     )
+
+
+def _soaked(
+    steps: list[PlanStep], water: MixWater, job: Job, loads: list[Load], workings: Workings
+) -> list[PlanStep]:
+    """The steps of a plaster plan: it soaks as long as the largest of its loads needs."""
+    largest_kg = max(load.binder_kg for load in loads)
+    clock = clock_of(water.ratio_default, largest_kg, steps, water_c_of(job.conditions), workings)
+    soak_min = clock.starts("mix") - clock.starts("soak")
+    return [
+        step.model_copy(update={"minutes": (soak_min, soak_min)}) if step.kind == "rest" else step
+        for step in steps
+    ]
 
 
 def _plan_steps(procedure: Procedure) -> list[PlanStep]:

@@ -24,11 +24,15 @@ class _Part(BaseModel):
 
 
 class PlanItem(_Part):
-    """One item of the job: its net volume (m3, all of its count), and the other results of its shape's rule for one."""
+    """One item of the job: its net volume (m3, all of its count), and the other results of its shape's rule for one.
+
+    ``pieces_m3``: net volume of each piece of a mould, in the order they are poured.
+    """
 
     name: str = ""
     net_m3: float
     facts: dict[str, float] = {}
+    pieces_m3: list[float] = []
 
 
 class PlanVolume(_Part):
@@ -147,9 +151,10 @@ class AdmixtureAmount(_Part):
 
 
 class Load(_Part):
-    """One load of the plan."""
+    """One load of the plan; ``pours``: the piece it is for, where a mould is poured in pieces."""
 
     number: int
+    pours: str = ""
     yield_l: float
     loose_l: float
     binder_kg: float
@@ -171,6 +176,7 @@ class Load(_Part):
             return self
         return Load(
             number=self.number,
+            pours=self.pours,
             yield_l=self.yield_l * share,
             loose_l=self.loose_l * share,
             binder_kg=self.binder_kg * share,
@@ -193,7 +199,6 @@ class PlanMix(_Part):
     wet_out_min: float
     regime: RegimeName = "judged"
     life_min: float
-    pour_from_min: float | None = None
     retempering: str
     retempering_why: str
     too_much_water: str
@@ -261,6 +266,7 @@ class PlanStep(_Part):
     minutes: tuple[float, float]
     starts_min: float
     until: str | None = None
+    look: str | None = None
     material: str | None = None
     share: float | None = None
     admixtures: list[str] = []

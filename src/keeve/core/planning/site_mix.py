@@ -1,6 +1,6 @@
 """The mix as made on this site: the user's own ratio, the materials with their figures or defaults."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
@@ -10,6 +10,7 @@ from keeve.core.planning.job import Job, MaterialOnSite
 from keeve.core.planning.plan import PlanMaterial
 from keeve.core.rules.aggregate_moisture import sand_bulking
 from keeve.core.rules.concrete_design import concrete_design_aci
+from keeve.core.rules.gypsum import KG_PER_POUND, LITRES_PER_US_QUART, plaster_ratio, water_density_kg_m3
 from keeve.core.rules.proportioning import Part
 from keeve.core.rules.workings import Workings
 
@@ -42,7 +43,46 @@ def mix_of(job: Job, workings: Workings) -> Mix:
         mix = _in_proportion(mix, job.proportion)
     if job.parts:
         mix = _with_own_parts(mix, job.parts)
-    return mix
+    return _in_own_ratio(mix, job, workings)
+
+
+# A mass of plaster and of water at 20 °C for each way a ratio is told: any will do, the ratio counts.
+_TOLD: Mapping[str, Callable[[float], tuple[float, float]]] = {
+    "water_per_100": lambda amount: (100.0, amount),
+    "kg_per_l": lambda amount: (amount, water_density_kg_m3(20.0) / 1000),
+    "lb_per_us_qt": lambda amount: (
+        amount * KG_PER_POUND, water_density_kg_m3(20.0) / 1000 * LITRES_PER_US_QUART
+    ),
+}  # fmt: skip
+
+
+def _in_own_ratio(mix: Mix, job: Job, workings: Workings) -> Mix:
+    """The mix with the water of a ratio of one's own; a plaster's ratio is told in every way it is."""
+    own = job.plaster
+    if mix.basis != "gypsum" or mix.water is None:
+        if own is None:
+            return mix
+        raise InputError(
+            "no_plaster", f"plaster is a ratio of casting plaster: leave it out for {mix.name}.", ["plaster"]
+        )
+    plaster_kg, water_kg = _TOLD[own.basis](own.amount) if own else (1.0, mix.water.ratio_default)
+    before = len(workings.warnings)
+    try:
+        ratio = workings.run(plaster_ratio, plaster_kg=plaster_kg, water_kg=water_kg).water_per_100 / 100
+    except InputError as fault:
+        message = fault.message.replace("water_kg", "plaster.amount")
+        raise InputError(fault.code, message, ["plaster.amount"]) from None
+    meant = {"plaster.amount": 100 / ratio, "plaster.basis": "water_per_100"}
+    workings.warnings[before:] = [
+        item.model_copy(
+            update={"field": "plaster.amount", "meant": meant if item.code == "reversed" else None}
+        )
+        for item in workings.warnings[before:]
+    ]
+    if own is None:
+        return mix
+    water = mix.water.model_copy(update={"ratio_low": ratio, "ratio_default": ratio, "ratio_high": ratio})
+    return mix.model_copy(update={"water": water})
 
 
 def _by_label(mix: Mix, label: MaterialOnSite) -> Mix:

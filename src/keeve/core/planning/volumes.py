@@ -4,6 +4,7 @@ from typing import NoReturn
 
 from keeve.core.errors import InputError
 from keeve.core.planning.job import SHAPES, AreaNeed, BagsNeed, Job, Need, VolumeNeed
+from keeve.core.planning.moulds import MouldNeed, mould_m3
 from keeve.core.planning.plan import PlanItem, PlanVolume
 from keeve.core.rules.geometry import order_volume, slab_volume
 from keeve.core.rules.workings import Workings
@@ -44,6 +45,11 @@ def _item(need: Need, path: str, bag_l: float | None, waste: float, workings: Wo
             slab_volume, length_m=need.area_m2, width_m=1.0, thickness_m=need.depth_mm / 1000
         )
         return PlanItem(name=need.name, net_m3=layer.volume_m3)
+    if isinstance(need, MouldNeed):
+        sizes = mould_m3(need, path, workings)
+        one_m3 = sizes.pop("volume_m3")
+        each_m3 = [one_m3 * part / sum(need.pieces) for part in need.pieces]
+        return PlanItem(name=need.name, net_m3=one_m3 * need.count, facts=sizes, pieces_m3=each_m3)
     try:
         found = workings.run(SHAPES[need.shape], **need.sizes())
     except InputError as fault:

@@ -23,7 +23,7 @@ from keeve.core.rules.registry import (
 from keeve.core.rules.temperature import LiquidCelsius
 
 LITRES_PER_US_QUART = 0.946352946
-_KG_PER_POUND = 0.45359237
+KG_PER_POUND = 0.45359237
 # Hemihydrate plaster, and the gypsum crystal it becomes, kg/m3. Handbook figures, from memory.
 POWDER_KG_M3 = 2630.0
 _CRYSTAL_KG_M3 = 2320.0
@@ -153,7 +153,7 @@ def plaster_ratio(plaster_kg: Dimension, water_kg: Dimension) -> PlasterRatio:
     return PlasterRatio(
         water_per_100=per_100,
         plaster_kg_per_l=kg_per_l,
-        plaster_lb_per_us_qt=kg_per_l * LITRES_PER_US_QUART / _KG_PER_POUND,
+        plaster_lb_per_us_qt=kg_per_l * LITRES_PER_US_QUART / KG_PER_POUND,
         warnings=_unlikely(per_100),
     )
 

@@ -1,7 +1,8 @@
 """Gypsum plaster in time: the clock of its setting, and how a cast dries."""
 
 import math
-from typing import Annotated
+from collections.abc import Mapping
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -27,7 +28,26 @@ _SMALL_KG, _SOAK_SMALL, _SOAK = 2.3, 1.0, 3.5
 # The first bubbles come up in that time after mixing, min.
 _STAND = 0.5
 # Warmer water sets faster than it can be worked; hotter, and nobody can say what it does.
-WARM_C, _HOT_C = 30.0, 40.0
+WARM_C, HOTTEST_WATER_C = 30.0, 40.0
+# What is seen of it, and when the reference clock has it, min.
+Sight = Literal["gloss-going", "trail-closing", "trail-stays", "thumb-firm", "warmest"]
+SIGHTS: Mapping[Sight, float] = {
+    "gloss-going": _POUR,
+    "trail-closing": 11.0,
+    "trail-stays": _THICK,
+    "thumb-firm": _HARD,
+    "warmest": _HOTTEST,
+}
+# The stages of building up with it, and from when the reference clock has them. About seven minutes after stirring it
+# can be trowelled (common practice, no source); the others are judgements made here.
+_BUILD: tuple[tuple[str, float], ...] = (
+    ("milk", 0.0),
+    ("cream", 8.5),
+    ("thick-cream", _POUR),
+    ("trowel", 13.0),
+    ("carve", 16.0),
+    ("hard", _HARD),
+)
 # So near its dry weight a cast is dry.
 DRY_FRACTION = 0.005
 
@@ -90,10 +110,10 @@ def plaster_clock(
     Raises:
         InputError: the water is too hot for anybody to say.
     """
-    if water_c > _HOT_C:
+    if water_c > HOTTEST_WATER_C:
         raise InputError(
             "too_hot",
-            f"water_c is over {_HOT_C:.0f} °C: plaster sets in the bucket then. Take cool water.",
+            f"water_c is over {HOTTEST_WATER_C:.0f} °C: plaster sets in the bucket then. Take cool water.",
             ["water_c"],
         )
     factor = (
@@ -141,6 +161,55 @@ def plaster_clock(
         stages.append(Stage(name=name, from_min=begins, to_min=ends_at))
         begins = begins if ends_at is None else ends_at
     return PlasterClock(stages=stages, factor=factor, warnings=warnings)
+
+
+class PlasterStages(Result):
+    """The stages of building up with plaster, in order."""
+
+    stages: list[Stage]
+
+
+@rule(
+    "plaster-stages",
+    formula="milk, cream, thick cream, trowel, carve, hard: each at its time by the reference clock, times F",
+    math=r"t_i = F \, t_{i,70:100}",
+    sources=[PRACTICE],
+    example=Example(
+        given={"factor": 1.2, "mixed_min": 7},
+        gives={
+            "stages": [
+                {"name": "milk", "from_min": 7.0, "to_min": 10.2},
+                {"name": "cream", "from_min": 10.2, "to_min": 12.0},
+                {"name": "thick-cream", "from_min": 12.0, "to_min": 15.6},
+                {"name": "trowel", "from_min": 15.6, "to_min": 19.2},
+                {"name": "carve", "from_min": 19.2, "to_min": 24.0},
+                {"name": "hard", "from_min": 24.0, "to_min": None},
+            ]
+        },
+        origin="by hand: 8.5, 10, 13, 16 and 20 min, times 1.2",
+    ),
+)
+def plaster_stages(factor: Dimension, mixed_min: Amount) -> PlasterStages:
+    """What plaster is good for as it stiffens, for building up on cloth or an armature. An estimate.
+
+    Args:
+        factor: how much slower it goes than the reference clock; see ``plaster-clock``.
+        mixed_min: when it is mixed, min after powder and water met.
+
+    Returns:
+        stages (milk, cream, thick-cream, trowel, carve, hard; min after powder and water met).
+
+    Raises:
+        InputError: an input is missing, unknown or out of bounds.
+    """
+    starts = [max(minutes * factor, mixed_min) for _, minutes in _BUILD]
+    ends: list[float | None] = [*starts[1:], None]
+    return PlasterStages(
+        stages=[
+            Stage(name=name, from_min=begins, to_min=end)
+            for (name, _), begins, end in zip(_BUILD, starts, ends, strict=True)
+        ]
+    )
 
 
 class PlasterDryWeight(Result):

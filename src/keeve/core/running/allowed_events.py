@@ -14,7 +14,9 @@ from keeve.core.running.events import (
     Judged,
     Mixed,
     Placed,
+    Released,
     Rested,
+    Seen,
     Undone,
     WaterAdded,
 )
@@ -70,6 +72,12 @@ def _option_of(plan: Plan, event: Event) -> tuple[What, str]:
             return "leave_wrong", ""
         case Placed() if event.from_store:
             return "place_stored", ""
+        case Placed() if event.in_time:
+            return "place_in_time", ""
+        case Seen():
+            return "see", event.sight
+        case Released() if event.reason:
+            return "follow_no_more", ""
         case _:
             return _BY_KIND[event.kind], ""
 
@@ -97,6 +105,10 @@ _BY_KIND: Mapping[str, What] = {
     "given": "give",
     "cleaned": "clean",
     "discarded": "discard",
+    "stripped": "strip",
+    "trimmed": "trim",
+    "weighed": "weigh",
+    "released": "release",
     "note": "note",
     "taken_back": "take_back",
     "undone": "undo",

@@ -38,5 +38,9 @@ CLEANING: Mapping[MixerKind, Cleaning] = {
     "tray": _BY_HAND,
     "two-buckets": _BY_HAND,
     "barrow": _BY_HAND,
+    "bucket": Cleaning(
+        "Let what is left set, flex the bucket until it cracks out, wipe it clean: old bits set the next batch sooner.",
+        "Let it set and flex the bucket clean over the bin. Rinse hands and tools in a slop bucket.",
+    ),
 }
 WASH_OUT = "Wash-out: let it settle in a tub; solids in the skip, nothing down the drain."

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from datetime import datetime
-from typing import Annotated, Any, Literal, TypeVar
+from typing import Annotated, Any, Literal, Self, TypeVar
 from uuid import UUID
 
 from pydantic import AwareDatetime, ConfigDict, Field, TypeAdapter, model_validator
@@ -10,6 +10,7 @@ from pydantic import AwareDatetime, ConfigDict, Field, TypeAdapter, model_valida
 from keeve.core.errors import validated
 from keeve.core.mixes.model import Reading
 from keeve.core.older_formats import EVENT_STEPS, upgraded
+from keeve.core.rules.gypsum_time import Sight
 from keeve.core.rules.registry import Amount, Strict
 from keeve.core.rules.temperature import Celsius, LiquidCelsius
 from keeve.core.texts import Line, Lines
@@ -46,15 +47,34 @@ class AnyEvent(Strict):
     received_at: Annotated[datetime | None, Field(strict=False)] = None
 
 
+class Setting(Strict):
+    """What the crew's own loads of a plaster say of its setting (see ``set_clock.learnt``).
+
+    Args:
+        age_factor: how much slower it sets than fresh powder is estimated to.
+        spread_fraction: standard deviation of that, over itself.
+        loads: how many loads say so.
+        error_before_fraction: how far the first half of them was from what was expected then.
+        error_lately_fraction: how far the last half was.
+    """
+
+    age_factor: Annotated[float, Field(gt=0, le=5)]
+    spread_fraction: Amount
+    loads: Annotated[int, Field(ge=1)]
+    error_before_fraction: Amount
+    error_lately_fraction: Amount
+
+
 class Begun(AnyEvent):
     """The load was started. ``checks``: ids of the checks to make first (see ``pre_use_checks``).
 
-    ``flow_l_min``: flow of the hose as last measured that day, L/min.
+    ``flow_l_min``: flow of the hose as last measured that day, L/min. ``setting``: what past loads of its plaster say.
     """
 
     kind: Literal["begun"]
     checks: list[str]
     flow_l_min: _Flow | None = None
+    setting: Setting | None = None
 
 
 class Because(Strict):
@@ -171,11 +191,17 @@ class FlowMeasured(AnyEvent):
 
 
 class TemperatureTaken(AnyEvent):
-    """The temperature of the mix was measured, °C, and optionally that of the water."""
+    """The temperature of the mix was measured, that of its water, or both, °C."""
 
     kind: Literal["temperature"]
-    mix_c: Celsius
+    mix_c: Celsius | None = None
     water_c: LiquidCelsius | None = None
+
+    @model_validator(mode="after")
+    def _says_one(self) -> Self:
+        if self.mix_c is None and self.water_c is None:
+            raise ValueError("needs mix_c or water_c: give what was measured")
+        return self
 
 
 # How long it was, as told by who did it before the phone was at hand, min; None where the clock counted.
@@ -254,11 +280,49 @@ class Corrected(AnyEvent):
 
 
 class Placed(AnyEvent):
-    """Fresh mix was placed, L, from the mixer or from store."""
+    """Fresh mix was placed, L, from the mixer or from store.
+
+    ``in_time``: it was placed while it could be, and told after that: hands that pour tap nothing.
+    """
 
     kind: Literal["placed"]
     volume_l: Litres
     from_store: bool = False
+    in_time: bool = False
+
+
+class Seen(AnyEvent):
+    """Something was seen of setting plaster: its clock is re-timed by it."""
+
+    kind: Literal["seen"]
+    sight: Sight
+
+
+class Stripped(AnyEvent):
+    """The cast came out of its mould, or the mould off its model."""
+
+    kind: Literal["stripped"]
+
+
+class Trimmed(AnyEvent):
+    """Wet plaster was trimmed off the cast, kg."""
+
+    kind: Literal["trimmed"]
+    mass_kg: Annotated[float, Field(gt=0, le=100_000)]
+
+
+class Weighed(AnyEvent):
+    """The drying cast was weighed, kg."""
+
+    kind: Literal["weighed"]
+    mass_kg: Annotated[float, Field(gt=0, le=100_000)]
+
+
+class Released(AnyEvent):
+    """The cast is dry and may be used; or it is followed no further, for a reason."""
+
+    kind: Literal["released"]
+    reason: Annotated[Line, Field(max_length=200)] = ""
 
 
 class Stored(AnyEvent):
@@ -326,6 +390,11 @@ Event = (
     | Correcting
     | Corrected
     | Placed
+    | Seen
+    | Stripped
+    | Trimmed
+    | Weighed
+    | Released
     | Stored
     | Given
     | Cleaned

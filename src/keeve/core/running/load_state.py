@@ -11,6 +11,7 @@ from typing import Any, NamedTuple, TypeVar
 
 from keeve.core.mixes.model import Reading
 from keeve.core.planning.plan import Load
+from keeve.core.rules.gypsum_time import Sight
 from keeve.core.running.events import (
     OWN_EVENTS,
     Accepted,
@@ -31,14 +32,20 @@ from keeve.core.running.events import (
     Mixed,
     Placed,
     Recounted,
+    Released,
     Rested,
+    Seen,
+    Setting,
     Stored,
+    Stripped,
     TakenBack,
     TemperatureTaken,
+    Trimmed,
     Undone,
     WaterAdded,
     WaterLost,
     WaterSource,
+    Weighed,
     in_order,
     standing_of,
 )
@@ -74,6 +81,20 @@ class Judgement(NamedTuple):
     def is_right(self) -> bool:
         """Whether it was right, and neither sandy nor rich."""
         return self.reading == "right" and not self.body
+
+
+class SeenAt(NamedTuple):
+    """A sight of setting plaster, and when."""
+
+    sight: Sight
+    at: datetime
+
+
+class WeighedAt(NamedTuple):
+    """A weighing of a drying cast, kg, and when."""
+
+    kg: float
+    at: datetime
 
 
 class Owed(NamedTuple):
@@ -128,6 +149,12 @@ class LoadState(NamedTuple):
         is_mixed: whether it was mixed since anything last went in.
         mixings: how many times it was mixed.
         worked_at: when the mix itself was last worked on.
+        setting: what past loads of its plaster say.
+        seen: every sight of its setting.
+        stripped_at: when the cast came out of its mould.
+        trimmed_kg: wet plaster that was trimmed off it, kg.
+        weighings: every weighing of the drying cast.
+        released: why it is followed no further, empty where it was dry; None while it is.
     """
 
     applied: tuple[Event, ...] = ()
@@ -161,6 +188,12 @@ class LoadState(NamedTuple):
     is_mixed: bool = False
     mixings: int = 0
     worked_at: datetime | None = None
+    setting: Setting | None = None
+    seen: tuple[SeenAt, ...] = ()
+    stripped_at: datetime | None = None
+    trimmed_kg: float = 0.0
+    weighings: tuple[WeighedAt, ...] = ()
+    released: str | None = None
 
     @property
     def to_check(self) -> tuple[str, ...]:
@@ -374,13 +407,25 @@ def _told(state: LoadState, event: Event) -> LoadState:
     at = event.occurred_at
     match event:
         case Begun():
-            return state._replace(checks=tuple(event.checks), flow_l_min=event.flow_l_min)
+            return state._replace(
+                checks=tuple(event.checks), flow_l_min=event.flow_l_min, setting=event.setting
+            )
         case Expected():
             return state._replace(expected=event.water)
         case Accepted():
             return state._replace(faults=tuple(event.faults), worked_at=at)
         case FlowMeasured():
             return state._replace(flow_l_min=event.flow_l_min)
+        case Seen():
+            return state._replace(seen=(*state.seen, SeenAt(event.sight, at)))
+        case Stripped():
+            return state._replace(stripped_at=at)
+        case Trimmed():
+            return state._replace(trimmed_kg=state.trimmed_kg + event.mass_kg)
+        case Weighed():
+            return state._replace(weighings=(*state.weighings, WeighedAt(event.mass_kg, at)))
+        case Released():
+            return state._replace(released=event.reason)
         case TemperatureTaken():
             return state._replace(mix_c=event.mix_c, water_c=event.water_c)
         case Correcting():

@@ -12,9 +12,11 @@ from keeve.core.rules.water import WaterWindow, water_account, water_window
 from keeve.core.rules.workings import Working, Workings
 from keeve.core.running.contents import Contents, contents, left_of
 from keeve.core.running.corrections import Correction, for_count, for_reading
+from keeve.core.running.drying import Drying, drying_of
 from keeve.core.running.expected_water import as_expected
 from keeve.core.running.load_state import Judgement, LoadState, mixed_l
-from keeve.core.running.working_life import Life, Stage, life_of
+from keeve.core.running.set_clock import SetClock, set_clock
+from keeve.core.running.working_life import Life, Stage, began_at, life_by_clock, life_of
 from keeve.core.tolerances import DROP_L, ROUNDING
 
 Act = Literal[
@@ -33,11 +35,13 @@ Act = Literal[
     "dead",
     "clean",
     "stored",
+    "strip",
+    "dry",
     "done",
     "taken_back",
 ]
 # Nothing of these is in the mixer any more.
-OVER: frozenset[Act] = frozenset({"clean", "stored", "done", "taken_back"})
+OVER: frozenset[Act] = frozenset({"clean", "stored", "strip", "dry", "done", "taken_back"})
 
 
 @dataclass(frozen=True)
@@ -55,6 +59,7 @@ class Situation:
     """Where a load is in its procedure at a moment.
 
     Args:
+        at: the moment.
         act: the next act.
         load: as much of the load as planned as is left in the mixer, with the expected water of its stockpile; the
             whole of it once the mixer is empty.
@@ -67,6 +72,8 @@ class Situation:
         overdue_at: the moment from which it takes too long.
         life: its working life.
         stage: how much of that is left.
+        clock: its set clock; None where it has a working life instead.
+        drying: how its cast dries; None where it is none, or not yet.
         window: its water window.
         water: where its water is in that window, and the proposed next addition.
         additions_l: every addition of water that is in the mixer, L: what left took its share of each.
@@ -79,6 +86,7 @@ class Situation:
         workings: how these figures came about.
     """
 
+    at: datetime
     act: Act
     load: Load
     held: Contents
@@ -90,6 +98,8 @@ class Situation:
     overdue_at: datetime | None
     life: Life
     stage: Stage
+    clock: SetClock | None
+    drying: Drying | None
     window: Window
     water: WaterWindow
     additions_l: list[float]
@@ -138,7 +148,10 @@ def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situat
     held = contents(plan, whole, state, share)
     left = held.planned
     workings = Workings()
-    life = life_of(plan, whole, state, workings)
+    clock = set_clock(plan, whole, state, began_at(plan, whole, state), workings)
+    life = life_by_clock(clock) if clock else life_of(plan, whole, state, workings)
+    left_l = mixed_l(load, state)
+    made_l = state.gone_l + left_l
     counted = for_count(plan, state, held, workings) if state.recounted else None
     window = _window(left, held)
     ceiling_left_l = max(window.ceiling_l - held.added_l, 0.0)
@@ -150,7 +163,7 @@ def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situat
     if state.taken_back:
         act = "taken_back"
     elif state.is_empty:
-        act = _when_empty(state)
+        act = _when_empty(plan, state)
     elif life.stage(now) == "dead":
         act = "dead"
     elif state.to_check:
@@ -165,9 +178,9 @@ def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situat
     correction = counted if act == "correct" else None
     if act == "correct" and judged:
         correction = for_reading(plan, state, held, judged.body, judged.wetness, workings)
-    ready_at, overdue_at = _times(act, step, state, plan, life)
-    left_l = mixed_l(load, state)
+    ready_at, overdue_at = _times(act, step, state, plan, clock)
     return Situation(
+        at=now,
         act=act,
         load=left,
         held=held,
@@ -179,6 +192,10 @@ def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situat
         overdue_at=overdue_at,
         life=life,
         stage=life.stage(now),
+        clock=clock,
+        drying=drying_of(whole, state, made_l, workings)
+        if act in ("strip", "dry", "done") and clock
+        else None,
         window=window,
         water=_water(window, held, state, share, judged if act == "add_water" else None, workings),
         additions_l=[item.water_l * share for item in state.water],
@@ -187,7 +204,7 @@ def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situat
         strength=_strength(plan, left, held, window, workings),
         correction=correction,
         remaining_l=0.0 if state.is_empty else left_l,
-        made_l=state.gone_l + left_l,
+        made_l=made_l,
         workings=workings.kept,
     )
 
@@ -198,10 +215,14 @@ def _step(step: PlanStep, load: Load, left: float, most_water_l: float) -> LoadS
     return found if found.water_l is None else replace(found, water_l=min(found.water_l, most_water_l))
 
 
-def _when_empty(state: LoadState) -> Act:
+def _when_empty(plan: Plan, state: LoadState) -> Act:
     if not state.cleaned:
         return "clean"
-    return "stored" if state.kept_l > DROP_L else "done"
+    if state.kept_l > DROP_L:
+        return "stored"
+    if not plan.mix.is_run.makes_casts or state.placed_l <= 0 or state.released is not None:
+        return "done"
+    return "dry" if state.stripped_at else "strip"
 
 
 def shares_in(plan: Plan, load: Load, state: LoadState) -> dict[int, float]:
@@ -272,13 +293,15 @@ def last_judge(plan: Plan) -> int:
 
 
 def _times(
-    act: Act, step: LoadStep | None, state: LoadState, plan: Plan, life: Life
+    act: Act, step: LoadStep | None, state: LoadState, plan: Plan, clock: SetClock | None
 ) -> tuple[datetime | None, datetime | None]:
     """The moments from which an act counts, and from which it takes too long; None where none is counted."""
+    if act == "strip" and clock:
+        return clock.starts_at("strip"), None
     if step is None:
         return None, None
-    if act == "place" and plan.mix.pour_from_min is not None and life.began_at:
-        return life.began_at + timedelta(minutes=plan.mix.pour_from_min), None
+    if act == "place" and clock:
+        return clock.at(clock.window_min[0]), None
     if act not in ("mix", "rest") or state.worked_at is None:
         return None, None
     if step.plan.kind == "judge":

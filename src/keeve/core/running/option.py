@@ -10,6 +10,7 @@ from datetime import datetime
 from typing import Any, Literal
 
 from keeve.core.errors import InputError
+from keeve.core.tolerances import STICKS_FRACTION
 
 # What an option does. The steps of the procedure come first, then what can be done beside them.
 What = Literal[
@@ -37,6 +38,13 @@ What = Literal[
     "store",
     "give",
     "place_stored",
+    "place_in_time",
+    "see",
+    "strip",
+    "trim",
+    "weigh",
+    "release",
+    "follow_no_more",
     "discard",
     "clean",
     "note",
@@ -70,6 +78,12 @@ class Amount:
     def offered(self, share: float) -> float | None:
         """A share of what is offered."""
         return None if self.default is None else self.default * share
+
+
+def volume_left(most_l: float) -> Amount:
+    """Fresh mix up to what is left, L."""
+    over = ("more_than_left", f"Only {most_l:.1f} L are left.")
+    return Amount("volume_l", most_l, 0.0, most_l, over, slack=most_l * STICKS_FRACTION)
 
 
 @dataclass(frozen=True)

@@ -9,8 +9,9 @@ from keeve.core.planning.plan import LoadStep, Plan
 from keeve.core.running.corrections import has_body
 from keeve.core.running.load_state import LoadState
 from keeve.core.running.next_step import Situation
-from keeve.core.running.option import Amount, Option, What
-from keeve.core.tolerances import DROP_L, LEAST_POUR_L, STICKS_FRACTION, WRITTEN_FRACTION
+from keeve.core.running.option import Amount, Option, What, volume_left
+from keeve.core.running.setting_options import setting_options
+from keeve.core.tolerances import DROP_L, LEAST_POUR_L, WRITTEN_FRACTION
 
 # So much of the ceiling goes over it at a time, with a reason: small enough to be seen before it runs.
 _PAST_STEP = 0.05
@@ -43,17 +44,20 @@ def _every(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
     yield from _steps(plan, state, now)
     yield from _readings(plan, now)
     yield from _water(plan, state, now)
-    yield from _measuring(state)
+    yield from _measuring(plan, state)
     yield from _corrections(plan, state, now)
     yield from _leaving(plan, state, now)
+    yield from setting_options(plan, state, now)
     yield from _always(state, now)
 
 
 # What may still be done with a load whose checks are open, whose time is over, or that is out of the mixer.
 _STILL: Mapping[str, frozenset[What]] = {
     "accept": frozenset({"accept", "discard", "measure_flow", "take_back", "note", "undo"}),
-    "dead": frozenset({"discard", "note", "undo"}),
-    "clean": frozenset({"clean", "note", "undo"}),
+    "dead": frozenset({"discard", "place_in_time", "see", "note", "undo"}),
+    "clean": frozenset({"clean", "see", "note", "undo"}),
+    "strip": frozenset({"strip", "see", "follow_no_more", "note", "undo"}),
+    "dry": frozenset({"trim", "weigh", "release", "follow_no_more", "note", "undo"}),
     "stored": frozenset({"place_stored", "discard", "note", "undo"}),
     "done": frozenset({"note", "undo"}),
     "taken_back": frozenset(),
@@ -63,6 +67,8 @@ _STILL: Mapping[str, frozenset[What]] = {
 def _closed(option: Option, now: Situation) -> Option:
     """The option, refused where nothing of its kind may be done any more, or yet."""
     if now.act not in _STILL or option.what in _STILL[now.act]:
+        return option
+    if option.refusal and now.act in ("strip", "dry"):
         return option
     if now.act == "accept":
         refusal = InputError(
@@ -90,9 +96,7 @@ def _steps(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
     for planned in plan.procedure:
         kind, number = planned.is_a, planned.step
         step = still_open.get(number)
-        done = (
-            None if step else InputError("step_done", "That step is done already: undo it first.", ["step"])
-        )
+        done = _not_now(plan, number, step, now)
         event: dict[str, Any] = {"kind": kind.event, "step": number}
         match planned.kind:
             case "charge":
@@ -116,10 +120,26 @@ def _steps(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
                 yield Option(
                     what, event, str(number), (_told(planned.minutes[0]),), ready_at=ready_at, refusal=done
                 )
+    if plan.mix.is_run.in_order:
+        return
     wet_out_min = max(plan.mix.wet_out_min, 0.5)
     ready_at = now.ready_at if now.act == "mix" else None
     told = _told(wet_out_min)
     yield Option("remix", {"kind": "mixed"}, amounts=(told,), ready_at=ready_at, refusal=_nothing_in(state))
+
+
+def _not_now(plan: Plan, number: int, step: LoadStep | None, now: Situation) -> InputError | None:
+    """Why a step may not be done: it is done, or another comes before it where they go in order."""
+    if step is None:
+        return InputError("step_done", "That step is done already: undo it first.", ["step"])
+    if plan.mix.is_run.in_order and number != now.position:
+        current = plan.step(now.position)
+        return InputError(
+            "out_of_order",
+            f"Step {now.position} comes first: {current.do[:1].lower()}{current.do[1:]}. {current.why}",
+            ["step"],
+        )
+    return None
 
 
 def _charged(now: Situation, material: str, step: LoadStep | None) -> tuple[Amount, ...]:
@@ -248,7 +268,7 @@ def _no_water(plan: Plan, now: Situation) -> InputError | None:
     return None
 
 
-def _measuring(state: LoadState) -> Iterator[Option]:
+def _measuring(plan: Plan, state: LoadState) -> Iterator[Option]:
     """What is only measured or told."""
     yield Option(
         "measure_flow",
@@ -261,18 +281,18 @@ def _measuring(state: LoadState) -> Iterator[Option]:
         ),
     )
     unheard_of = ("too_hot", "No mix is that hot.")
+    by_clock = plan.mix.is_run.placed_in is not None
+    no_mix = InputError(
+        "no_mix_yet", "There is no mix yet: measure its temperature once it is wet.", ["mix_c"]
+    )
     yield Option(
         "take_temperature",
         {"kind": "temperature"},
         amounts=(
-            Amount("mix_c", None, 0.0, 100.0, unheard_of),
-            Amount("water_c", None, 0.0, 100.0, unheard_of, is_needed=False),
+            *(() if by_clock else (Amount("mix_c", None, 0.0, 100.0, unheard_of),)),
+            Amount("water_c", None, 0.0, 100.0, unheard_of, is_needed=by_clock),
         ),
-        refusal=None
-        if state.water or state.is_mixed
-        else InputError(
-            "no_mix_yet", "There is no mix yet: measure its temperature once it is wet.", ["mix_c"]
-        ),
+        refusal=None if by_clock or state.water or state.is_mixed else no_mix,
     )
 
 
@@ -359,7 +379,7 @@ def _exactly(name: str, value: float) -> Amount:
 
 def _leaving(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
     """Fresh mix out of the mixer, or out of the store."""
-    left = _volume(now.remaining_l)
+    left = volume_left(now.remaining_l)
     not_right = None
     if now.act != "place":
         not_right = InputError("not_judged", "Judge it right before you place it.", ["kind"])
@@ -386,14 +406,9 @@ def _leaving(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
     yield Option(
         "place_stored",
         {"kind": "placed", "from_store": True},
-        amounts=(_volume(state.kept_l),),
+        amounts=(volume_left(state.kept_l),),
         refusal=None if state.kept_l > 0 else empty,
     )
-
-
-def _volume(most_l: float) -> Amount:
-    over = ("more_than_left", f"Only {most_l:.1f} L are left.")
-    return Amount("volume_l", most_l, 0.0, most_l, over, slack=most_l * STICKS_FRACTION)
 
 
 def _always(state: LoadState, now: Situation) -> Iterator[Option]:

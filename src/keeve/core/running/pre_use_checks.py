@@ -22,9 +22,12 @@ class Check(Strict):
     mixers: list[MixerKind] = []
     stockpiled: bool = False
     admixtures: bool = False
+    by_clock: bool | None = None
 
     def is_asked_of(self, plan: Plan) -> bool:
         """Whether the check belongs to a plan."""
+        if self.by_clock is not None:
+            return self.by_clock == (plan.mix.is_run.placed_in is not None)
         if self.sorts:
             return any(item.sort in self.sorts and (item.is_dry or not self.dry) for item in plan.materials)
         if self.mixers:

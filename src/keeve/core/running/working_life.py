@@ -9,6 +9,7 @@ from keeve.core.rules.temperature import mix_temperature, working_life
 from keeve.core.rules.workings import Workings
 from keeve.core.running.events import Charged
 from keeve.core.running.load_state import LoadState
+from keeve.core.running.set_clock import SetClock
 
 # Not begun before its clock starts; then green, amber in its last quarter, red in its last tenth, and dead.
 Stage = Literal["not-begun", "green", "amber", "red", "dead"]
@@ -23,30 +24,34 @@ class Life(NamedTuple):
         began_at: when its clock started: at first water, or when powder and water met; None before.
         mix_c: the temperature it was counted at; None where nothing is known and 20 °C was taken.
         is_measured: whether it was measured in the mix, or computed from what goes in.
+        amber_min: when little of it is left, min.
+        red_min: when hardly any is, min.
     """
 
     life_min: float
     began_at: datetime | None
     mix_c: float | None
     is_measured: bool
+    amber_min: float
+    red_min: float
 
     @property
     def dead_at(self) -> datetime | None:
         """When it ends."""
-        return self._after(1.0)
+        return self._after(self.life_min)
 
     @property
     def amber_at(self) -> datetime | None:
-        """When its last quarter begins."""
-        return self._after(1 - _AMBER)
+        """When little of it is left."""
+        return self._after(self.amber_min)
 
     @property
     def red_at(self) -> datetime | None:
-        """When its last tenth begins."""
-        return self._after(1 - _RED)
+        """When hardly any is left."""
+        return self._after(self.red_min)
 
-    def _after(self, share: float) -> datetime | None:
-        return self.began_at and self.began_at + timedelta(minutes=share * self.life_min)
+    def _after(self, minutes: float) -> datetime | None:
+        return self.began_at and self.began_at + timedelta(minutes=minutes)
 
     def stage(self, now: datetime) -> Stage:
         """How much of it is left at a moment."""
@@ -76,10 +81,27 @@ def life_of(plan: Plan, load: Load, state: LoadState, workings: Workings) -> Lif
     if mix_c is not None:
         own_min = workings.run(working_life, life_min_at_20c=life_min, mix_c=mix_c).life_min
         life_min = own_min if state.mix_c is not None else min(own_min, life_min)
-    return Life(life_min, _began_at(plan, load, state), mix_c, state.mix_c is not None)
+    return _lasting(
+        0.0, life_min, began_at=began_at(plan, load, state), mix_c=mix_c, is_measured=state.mix_c is not None
+    )
 
 
-def _began_at(plan: Plan, load: Load, state: LoadState) -> datetime | None:
+def life_by_clock(clock: SetClock) -> Life:
+    """The life of a load that a set clock runs: to the end of the window in which it is placed."""
+    begins, ends = clock.window_min
+    return _lasting(min(begins, ends), ends, began_at=clock.met_at, mix_c=None, is_measured=False)
+
+
+def _lasting(
+    begins_min: float, ends_min: float, *, began_at: datetime | None, mix_c: float | None, is_measured: bool
+) -> Life:
+    """A life that may be used from one minute to another: the last quarter of that is amber, the last tenth red."""
+    usable_min = ends_min - begins_min
+    amber_min, red_min = ends_min - _AMBER * usable_min, ends_min - _RED * usable_min
+    return Life(ends_min, began_at, mix_c, is_measured, amber_min, red_min)
+
+
+def began_at(plan: Plan, load: Load, state: LoadState) -> datetime | None:
     """When its clock started. Where water is part of what is loaded, that is when it and the binder were both in."""
     if plan.mix.is_run.starts_with_water and not (load.water.needs_none and state.first_water_at is None):
         return state.first_water_at

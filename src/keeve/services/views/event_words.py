@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator, Mapping
 
 from keeve.core.mixes.model import READING_NAMES
 from keeve.core.planning.plan import Plan
+from keeve.core.rules.gypsum_time import Sight
 from keeve.core.running import events as told
 from keeve.core.running.events import WaterSource
 from keeve.core.units import Kind
@@ -16,6 +17,14 @@ _WATER: Mapping[WaterSource, str] = {
     "drum": "Water left in the mixer",
     "drips": "Put spilt water back",
     "ice": "Added ice",
+}
+# What is seen of setting plaster, as one says it.
+SIGHT_NAMES: Mapping[Sight, str] = {
+    "gloss-going": "Gloss is going",
+    "trail-closing": "Trail closes slowly",
+    "trail-stays": "Trail stays open",
+    "thumb-firm": "Thumb leaves no mark",
+    "warmest": "As warm as it gets",
 }
 
 
@@ -41,7 +50,12 @@ def event_words(event: told.Event, plan: Plan, quantity: Quantity) -> str:
             cause = event.cause.replace("-", " ").capitalize()
             return f"{cause} – {'correcting' if event.add_kg else 'left as it is'}"
         case told.Placed():
-            return f"Placed {quantity(event.volume_l, 'mixed_volume')}{' from store' if event.from_store else ''}"
+            how = " from store" if event.from_store else " in time, as told" if event.in_time else ""
+            return f"Placed {quantity(event.volume_l, 'mixed_volume')}{how}"
+        case told.Trimmed():
+            return f"Trimmed off {quantity(event.mass_kg, 'mass')}"
+        case told.Weighed():
+            return f"Weighed {quantity(event.mass_kg, 'mass')}"
         case told.Stored():
             return f"Stored {quantity(event.volume_l, 'mixed_volume')}"
         case told.Given():
@@ -70,10 +84,14 @@ def _of_water(
         case told.FlowMeasured():
             return f"Hose measured, {quantity(event.flow_l_min, 'water')} a minute"
         case told.TemperatureTaken():
-            water = (
-                f", water at {quantity(event.water_c, 'temperature')}" if event.water_c is not None else ""
-            )
-            return f"Mix at {quantity(event.mix_c, 'temperature')}{water}"
+            taken = {"mix": event.mix_c, "water": event.water_c}
+            read = [
+                f"{what} at {quantity(value, 'temperature')}"
+                for what, value in taken.items()
+                if value is not None
+            ]
+            said = ", ".join(read)
+            return f"{said[:1].upper()}{said[1:]}"
 
 
 def _of_work(event: told.Mixed | told.Rested | told.Admixed | told.Judged, plan: Plan) -> str:
@@ -105,6 +123,12 @@ def _of_itself(event: told.Event) -> str:
         case told.Accepted():
             faults = ", ".join(event.faults).replace("-", " ")
             return f"Checked; mixing anyway: {faults}" if faults else "Checked"
+        case told.Seen():
+            return f"Seen: {SIGHT_NAMES[event.sight].lower()}"
+        case told.Stripped():
+            return "Out of the mould"
+        case told.Released():
+            return f"Followed no further: {event.reason.lower()}" if event.reason else "Dry, ready to use"
         case told.Cleaned():
             return "Mixer cleaned"
         case told.Discarded():

@@ -4,9 +4,13 @@ from collections.abc import Callable, Mapping
 
 from keeve.core.mixes.model import Drawing, Reading
 from keeve.web.drawings.states.bleed import bleed
+from keeve.web.drawings.states.cloth import cloth
 from keeve.web.drawings.states.drag_fold import drag_fold
 from keeve.web.drawings.states.float_hold import float_hold
+from keeve.web.drawings.states.gloss_trail import gloss_trail
 from keeve.web.drawings.states.hemp_ball import hemp_ball
+from keeve.web.drawings.states.islands import islands
+from keeve.web.drawings.states.plaster_stages import plaster_stages
 from keeve.web.drawings.states.self_level import self_level
 from keeve.web.drawings.states.shape import Shape
 from keeve.web.drawings.states.slow_fold import slow_fold
@@ -34,6 +38,10 @@ DRAWINGS: Mapping[Drawing, Callable[[float, bool], list[Shape]]] = {
     "tint": tint,
     "soft-peak": soft_peak,
     "self-level": self_level,
+    "islands": islands,
+    "gloss-trail": gloss_trail,
+    "cloth": cloth,
+    "plaster-stages": plaster_stages,
 }
 
 # Wetness runs from 0, too dry, over 0.5, right, to 1, too wet. What is not mixed yet may be either.
