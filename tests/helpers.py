@@ -78,6 +78,18 @@ def raw_event(kind: str, at: datetime = NOON, **what: Any) -> dict[str, Any]:
     }
 
 
+# Four litres of casting plaster at 21 °C: the changes that make the example a job of it.
+CAST: dict[str, Any] = {
+    "mix": "plaster-casting",
+    "need": {"volume_m3": 0.004},
+    "waste_fraction": 0,
+    "mixer": {"kind": "bucket", "working_l": 5},
+    "materials": {},
+    "vessels": [],
+    "conditions": {"water_c": 21.0},
+}
+
+
 class Run:
     """A load run through events as the bench would: each is refused or kept."""
 

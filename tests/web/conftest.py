@@ -45,7 +45,7 @@ class Client(TestClient):
 
     def __init__(self, engine: Engine, clock: Clock, *, signed_in: bool = True) -> None:
         super().__init__(create_app(engine, clock), base_url="http://127.0.0.1", follow_redirects=False)
-        self.engine = engine
+        self.engine, self.clock = engine, clock
         if signed_in:
             self.visitor, token = new_visitor(engine)
             self.headers["Cookie"] = f"{SESSION_COOKIE}={token}"

@@ -1,4 +1,4 @@
-"""Loads over HTTP, without a browser: what is offered, what is carried over, what is taken back, another regime."""
+"""Loads over HTTP, without a browser: what is offered, what is carried over, what is taken back."""
 
 import re
 from datetime import timedelta
@@ -7,7 +7,6 @@ from uuid import UUID
 
 import pytest
 from helpers import NOON, a_job_of, job, raw_event
-from timed_mix import timed_job
 
 from keeve.services import loads, plans
 from keeve.services.load_store import RunningLoad
@@ -137,30 +136,3 @@ def test_card_and_bench_have_one_figure_where_a_stockpile_is_followed(client: Cl
     step = running(client, found).situation(clock.now).load
     start = f"{step.water.start_l * 0.8:.1f}\u202fL"
     assert start in re.sub(r"<[^>]+>", "", card)
-
-
-def test_another_regime_from_plan_to_log(client: Client, clock: Clock) -> None:
-    plan_id, load_id = begun(client, **timed_job())
-    assert "Sprinkle in the plaster" in client.get(f"/plan/{plan_id}/load/1").text
-    assert client.get(f"/plan/{plan_id}/print").status_code == 200
-    for kind, minutes, what in (
-        ("water_added", 1, {"step": 1, "water_l": running(client, load_id).load.water.start_l}),
-        ("charged", 2, {"step": 2, "material": "plaster", "mass_kg": 3.49}),
-        ("rested", 6, {"step": 3}),
-        ("mixed", 9, {"step": 4}),
-    ):
-        clock.now = NOON + timedelta(minutes=minutes)
-        answer = client.post(f"/bench/{load_id}/events", json=raw_event(kind, clock.now, **what))
-        assert answer.status_code == 200, answer.text
-    assert "until" in answer.text
-    assert "What does it look like" not in answer.text
-    clock.now = NOON + timedelta(minutes=12.5)
-    placed = raw_event(
-        "placed", clock.now, volume_l=running(client, load_id).situation(clock.now).remaining_l
-    )
-    assert client.post(f"/bench/{load_id}/events", json=placed).status_code == 200
-    assert client.post(f"/bench/{load_id}/events", json=raw_event("cleaned", clock.now)).status_code == 200
-    log = client.get(f"/log/{load_id}").text
-    assert "Let it soak" in log or "Rested" in log
-    assert client.get("/log").status_code == 200
-    assert client.get("/log.csv").status_code == 200

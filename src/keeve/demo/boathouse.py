@@ -8,7 +8,9 @@ from sqlalchemy import Engine
 
 from keeve.core.running.next_step import Situation
 from keeve.demo import jobs
+from keeve.demo.rose import rose_stl
 from keeve.formats.job_file import read_job
+from keeve.formats.mesh_figures import mesh_figures
 from keeve.services import accounts, crews, job_summaries, loads, plans, stockpiles, yard
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad
@@ -54,12 +56,28 @@ def load_demo(engine: Engine, now: datetime) -> None:
     third = _Mixing(engine, _visitor(engine, "fen", now), coping, 3, now - _ago(15))
     third.charge_and_mix(short_of_l=0.9)
     third.judge("too-dry")
+    _casts(engine, wren, now)
 
     cottage = accounts.add_crew(engine, "Lock cottage crew")
     accounts.add_account(engine, cottage, sign_in_name="alder", name="Alder", password=PASSWORD)
     alder = _visitor(engine, "alder", now)
     crews.join(engine, wren, crews.invite(engine, alder, "reader", now), now)
     plans.save_plan(engine, alder, read_job(jobs.QUAY_PATCH))
+
+
+def _casts(engine: Engine, visitor: Visitor, now: datetime) -> None:
+    """The rose's mould: one piece dries since last week; a copy of it thickened in its bucket this morning."""
+    mesh = mesh_figures(rose_stl(), "stl", "mm")["figures"]
+    mould = plans.save_plan(engine, visitor, read_job(jobs.ceiling_rose_mould(mesh)))
+    first = _Mixing(engine, visitor, mould, 1, now - timedelta(days=6, hours=3))
+    first.charge_and_mix()
+    first.pour(slower=1.12)
+    first.strip(after_min=40)
+    for day, share in enumerate((0.98, 0.74, 0.55, 0.42, 0.31)):
+        first.weigh(first.at + timedelta(days=1 if day else 0.1), share)
+    copies = plans.save_plan(engine, visitor, read_job(jobs.ROSE_COPIES))
+    late = _Mixing(engine, visitor, copies, 1, now - _ago(44))
+    late.charge_and_mix()
 
 
 def _newcomer(engine: Engine, lead: Visitor, sign_in_name: str, name: str, role: str, now: datetime) -> None:
@@ -113,7 +131,7 @@ class _Mixing:
         share = 1 - short_of_l / self.now.load.water.start_l
         if self.now.act == "accept":
             self._do("accepted", 2.0)
-        while self.now.act in ("charge", "water", "mix"):
+        while self.now.act in ("charge", "water", "rest", "mix"):
             situation, step = self.now, self.now.step
             if step is None:
                 raise RuntimeError("a charge without a step")
@@ -124,6 +142,8 @@ class _Mixing:
             elif situation.act == "water":
                 water_l = round((step.water_l or 0.0) * share, 1)
                 self._do("water_added", 0.6, step=step.plan.step, water_l=water_l)
+            elif situation.act == "rest":
+                self._do("rested", step.plan.minutes[0] + 0.1, step=step.plan.step)
             else:
                 self._do("mixed", step.plan.minutes[0] + 0.3, step=step.plan.step)
 
@@ -161,6 +181,27 @@ class _Mixing:
     def place(self, after_min: float) -> None:
         self._do("placed", after_min, volume_l=self.now.remaining_l)
         self._do("cleaned", 2.0)
+
+    def pour(self, slower: float) -> None:
+        """Poured as the gloss goes, which is so much later than the clock says."""
+        clock = self.now.clock
+        opens_at = clock.at(clock.window_min[0] * slower) if clock else None
+        if opens_at is None:
+            raise RuntimeError("a pour without a clock")
+        self._do("seen", max((opens_at - self.at) / _ago(1), 0.1), sight="gloss-going")
+        self._do("placed", 1.0, volume_l=self.now.remaining_l)
+        self._do("cleaned", 20.0)
+
+    def strip(self, after_min: float) -> None:
+        self._do("stripped", after_min)
+
+    def weigh(self, at: datetime, wet_share: float) -> None:
+        """Weighed with so much of its water still to lose."""
+        drying = self.now.drying
+        if drying is None:
+            raise RuntimeError("nothing dries")
+        kg = drying.dry_kg + (drying.wet_kg - drying.dry_kg) * wet_share
+        self._do("weighed", (at - self.at) / _ago(1), mass_kg=round(kg, 2))
 
     def _do(self, kind: str, minutes: float, **what: object) -> None:
         self.at += _ago(minutes)

@@ -148,6 +148,53 @@ THRESHOLD = _job(
     },
 )
 
+_MIXING_BUCKET = {"kind": "bucket", "working_l": 10, "drum_l": 14}
+_TUB = {"name": "tub", "volume_l": 14, "tare_kg": 0.6}
+_PLATFORM = {"capacity_kg": 60, "division_g": 20}
+# The rose over the boathouse stair, and the mould that is made of it in two pieces.
+_ROSE = {"length_m": 0.42, "width_m": 0.42, "height_m": 0.07}
+
+
+def ceiling_rose_mould(mesh: dict[str, Any]) -> dict[str, Any]:
+    """The mould of the rose, by what its mesh came to."""
+    return _job(
+        "Ceiling rose mould",
+        "plaster-casting",
+        {
+            "name": "Ceiling rose",
+            "container": {"by": "frame", **_ROSE, "wall_m": 0.03, "base_m": 0.025},
+            "model": {"by": "mesh", "mesh": {"name": "ceiling-rose.stl", **mesh}},
+            "pieces": [1, 1],
+        },
+        mixer=_MIXING_BUCKET,
+        vessels=[_TUB],
+        scales=[_PLATFORM],
+        gauge="scale",
+        conditions={"air_c": 17, "water_c": 14},
+    )
+
+
+ROSE_COPIES = _job(
+    "Rose copies",
+    "plaster-casting",
+    {"name": "Copies", "container": {"by": "cast", "dry_kg": 5.9}, "pieces": [1], "count": 1},
+    mixer=_MIXING_BUCKET,
+    vessels=[_TUB],
+    scales=[_PLATFORM],
+    gauge="scale",
+    conditions={"air_c": 17, "water_c": 16},
+)
+
+STERN_HEAD = _job(
+    "Stern head on an armature",
+    "plaster-coat",
+    {"name": "Head", "area_m2": 0.55, "depth_mm": 18},
+    mixer={"kind": "bucket", "working_l": 2.2, "drum_l": 5},
+    vessels=[_TUB],
+    scales=[_PLATFORM],
+    conditions={"air_c": 17, "water_c": 14},
+)
+
 # To be mixed yet, the last to be planned first in the list.
 TO_MIX = (
     LOFT_INFILL,
@@ -158,6 +205,7 @@ TO_MIX = (
     THRESHOLD,
     MOORING_BLOCKS,
     BOATHOUSE_SCREED,
+    STERN_HEAD,
     RAIL_POSTS,
 )
 

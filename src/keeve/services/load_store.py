@@ -18,6 +18,7 @@ from keeve.core.planning.plan import Load, Plan
 from keeve.core.running.events import LONGEST_NAME, AnyEvent, Event, event_json, in_order, parse_event
 from keeve.core.running.load_state import LoadState, fold_on, fold_ordered
 from keeve.core.running.next_step import Situation, situation
+from keeve.core.running.working_life import began_at
 from keeve.core.texts import written
 from keeve.services.accounts import Visitor
 from keeve.services.plans import plans_by_id
@@ -51,6 +52,11 @@ class RunningLoad:
         is_last = events[-1].id == event.id
         state = fold_on(self.load, self.state, events) if is_last else fold_ordered(self.load, events)
         return replace(self, events=events, state=state)
+
+    @property
+    def met_at(self) -> datetime | None:
+        """When its clock started; None before."""
+        return began_at(self.plan, self.load, self.state)
 
     def situation(self, now: datetime) -> Situation:
         """Where it is in its procedure at that moment."""

@@ -8,10 +8,12 @@ from sqlalchemy import Engine, Select, Text, cast, select, tuple_
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from keeve.core.planning.plan import Plan
 from keeve.core.running.allowed_events import check_allowed
-from keeve.core.running.events import Begun, FlowMeasured, parse_event
+from keeve.core.running.events import Begun, FlowMeasured, Setting, parse_event
 from keeve.core.running.next_step import Situation
 from keeve.core.running.pre_use_checks import checks_for
+from keeve.core.running.set_clock import learnt, observed_age
 from keeve.services import stockpiles
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import (
@@ -33,6 +35,12 @@ from keeve.store.queries import has_event
 _LOCKS = 2**63
 # A load that was begun before that and never finished is history, not work.
 _IN_WORK_FOR = timedelta(days=2)
+# What waits or dries is on Today by itself.
+_IS_NO_WORK = frozenset({"strip", "dry", "done"})
+# A cast that was followed no further for so long is forgotten.
+_CAST_FOR = timedelta(days=120)
+# So many loads tell how a plaster sets.
+_SETTINGS_LEARNT = 20
 # The materials are looked at again where no load of the plan was begun for so long.
 _WORKING_DAY = timedelta(hours=12)
 
@@ -52,8 +60,13 @@ def begin_load(engine: Engine, visitor: Visitor, plan_id: UUID, number: int, now
             return _newest_attempt(session, plan_id, number)
         is_first = all(at < now - _WORKING_DAY for at in begun_before)
         checks = [check.id for check in checks_for(plan)] if is_first else []
-        flow_l_min = _flow_measured(session, now)
-        begun = Begun(kind="begun", checks=checks, flow_l_min=flow_l_min, **own_event(visitor, 0, now))
+        begun = Begun(
+            kind="begun",
+            checks=checks,
+            flow_l_min=_flow_measured(session, now),
+            setting=_setting_of(session, plan),
+            **own_event(visitor, 0, now),
+        )
         add_event(session, visitor, load_id, begun, now)
         running = read_load(session, load_id)
         if running is not None:
@@ -67,15 +80,35 @@ def _of_number(plan_id: UUID, number: int) -> Select[models.Load]:
     return select(models.Load).where(*here).order_by(models.Load.attempt.desc()).limit(1)
 
 
+def _setting_of(session: Session, plan: Plan) -> Setting | None:
+    """What the crew's newest loads of plaster say of its setting; None of a plan without a set clock."""
+    if plan.mix.is_run.placed_in is None:
+        return None
+    newest = (
+        select(models.Load)
+        .where(has_event("seen"))
+        .order_by(models.Load.begun_at.desc())
+        .limit(_SETTINGS_LEARNT)
+    )
+    ages = [
+        age
+        for running in reversed(read_loads(session, newest))
+        if running.plan.materials[0].name == plan.materials[0].name
+        and (age := observed_age(running.plan, running.load, running.state, running.met_at)) is not None
+    ]
+    return learnt(ages)
+
+
 def _newest_attempt(session: Session, plan_id: UUID, number: int) -> UUID:
     return session.scalars(_of_number(plan_id, number)).one().id
 
 
 def _new_load(session: Session, plan_id: UUID, number: int, now: datetime) -> UUID | None:
-    """A load of a plan, begun; None where it is begun already and was not taken back."""
-    taken_back = session.scalars(_of_number(plan_id, number).where(has_event("taken_back"))).first()
+    """A load of a plan, begun; None where it is begun already, and neither taken back nor all thrown away."""
     newest = session.scalars(_of_number(plan_id, number)).first()
-    if newest is not None and (taken_back is None or taken_back.attempt != newest.attempt):
+    may_again = has_event("taken_back") | (has_event("discarded") & ~has_event("placed"))
+    again = session.scalars(_of_number(plan_id, number).where(may_again)).first()
+    if newest is not None and (again is None or again.attempt != newest.attempt):
         return None
     found: UUID | None = session.scalar(
         insert(models.Load)
@@ -136,8 +169,8 @@ def running_load(engine: Engine, visitor: Visitor, load_id: UUID) -> RunningLoad
 def loads_of_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> dict[int, RunningLoad]:
     """The loads of a plan that were begun, by number."""
     with crew_reading(engine, visitor.crew_id) as session:
-        found = read_loads(session, select(models.Load).where(models.Load.plan_id == plan_id))
-        return {running.load.number: running for running in found}
+        every = select(models.Load).where(models.Load.plan_id == plan_id).order_by(models.Load.attempt)
+        return {running.load.number: running for running in read_loads(session, every)}
 
 
 class InWork(NamedTuple):
@@ -164,7 +197,24 @@ def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[InWor
         dead_at = item.situation.dead_at
         return late if dead_at is None or item.situation.is_over else dead_at
 
-    return sorted((item for item in found if item.situation.act != "done"), key=runs_out)
+    return sorted((item for item in found if item.situation.act not in _IS_NO_WORK), key=runs_out)
+
+
+def casts(engine: Engine, visitor: Visitor, now: datetime) -> list[InWork]:
+    """Casts in their moulds or drying, the one that was poured first before the others."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        lately = (
+            select(models.Load)
+            .where(models.Load.begun_at > now - _CAST_FOR, has_event("placed"))
+            .where(~has_event("released") | has_event("undone"))
+            .order_by(models.Load.begun_at)
+        )
+        found = [
+            InWork(item, item.situation(now))
+            for item in read_loads(session, lately)
+            if item.plan.mix.is_run.makes_casts
+        ]
+    return [item for item in found if item.situation.act in ("strip", "dry")]
 
 
 def log_page(

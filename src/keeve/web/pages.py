@@ -46,6 +46,8 @@ _NEXT_WORDS: Mapping[str, str] = {
     "dead": "Throw it away",
     "clean": "Clean up",
     "stored": "In store",
+    "strip": "In its mould",
+    "dry": "Weigh it",
     "done": "Open in log",
     "taken_back": "Taken back",
 }
@@ -94,6 +96,18 @@ def _quantity(context: Context, value: float, kind: Kind, decimals: int | None =
     return (
         f"{_decimal(shown, shown_in.decimals if decimals is None else decimals)}{_THIN_SPACE}{shown_in.unit}"
     )
+
+
+# Less than that is told in litres, m3.
+_SMALL_M3 = 0.1
+
+
+@pass_context
+def _volume(context: Context, volume_m3: float) -> str:
+    """A volume as one says it: small ones as what a bucket holds."""
+    if volume_m3 < _SMALL_M3:
+        return _quantity(context, volume_m3 * 1000, "mixed_volume")
+    return _quantity(context, volume_m3, "volume")
 
 
 @pass_context
@@ -265,6 +279,7 @@ def _minutes(value: float) -> str:
 _FILTERS: Mapping[str, Any] = {
     "quantity": _quantity,
     "in_units": _in_units,
+    "volume": _volume,
     "unit_of": _unit,
     "decimal": _decimal,
     "short": _short,

@@ -14,6 +14,7 @@ import trimesh
 from keeve.core.errors import InputError
 from keeve.core.rules.calc import all_rules, calc
 from keeve.core.rules.mesh import MOST_TRIANGLES, mesh_of
+from keeve.core.rules.mesh_section import Up, upright
 from keeve.core.rules.moulds import mould_volume, sphere_cap_volume
 
 SPHERE = trimesh.creation.icosphere(subdivisions=5, radius=2)
@@ -161,3 +162,36 @@ def test_the_rule_reads_a_file_and_its_unit(tmp_path: Path) -> None:
 
 def test_no_rule_that_reads_files_is_among_those_that_are_served() -> None:
     assert "mesh-volume" not in all_rules()
+
+
+@pytest.mark.parametrize(("up", "sides"), [("z", (1, 2, 3)), ("y", (3, 1, 2)), ("-x", (2, 3, 1))])
+def test_a_mesh_is_turned_and_keeps_its_volume(up: Up, sides: tuple[float, ...]) -> None:
+    block = mesh_of(stl(trimesh.creation.box((1, 2, 3))), "stl")
+    found = upright(block, up)
+    assert found.sides == pytest.approx(sides)
+    assert math.prod(found.sides) == pytest.approx(block.volume)
+    assert found.below == pytest.approx(np.linspace(0, 1, 21).tolist(), abs=1e-4)
+
+
+def test_how_a_mesh_fills_is_its_cross_sections() -> None:
+    """Half way up a cone 1 − 1/8 of it is filled; half way up a sphere, or a torus on its side, half."""
+    cone = mesh_of(stl(trimesh.creation.cone(radius=1, height=3, sections=64)), "stl")
+    assert upright(cone).below[10] == pytest.approx(1 - 1 / 8, abs=1e-3)
+    assert upright(cone, "-z").below[10] == pytest.approx(1 / 8, abs=1e-3)
+    for mesh, up in ((SPHERE, "z"), (TORUS, "x")):
+        below = upright(mesh_of(stl(mesh), "stl"), up).below
+        assert below == sorted(below)
+        assert below[10] == pytest.approx(0.5, abs=1e-3)
+
+
+def test_the_section_of_a_torus_is_two_circles_and_of_a_block_its_corners() -> None:
+    rings = upright(mesh_of(stl(TORUS), "stl"), cut="length").outline
+    assert len(rings) == 2
+    for ring in rings:
+        x, z = np.array(ring).T
+        middle = round(float(x.mean()) * 12 - 6)
+        assert abs(middle) == 5
+        assert np.hypot(x * 12 - 6 - middle, z * 2 - 1) == pytest.approx(np.ones(len(ring)), abs=0.01)
+    (block,) = upright(mesh_of(stl(BLOCK), "stl"), cut="width").outline
+    assert {(round(x), round(z)) for x, z in block} == {(0, 0), (0, 1), (1, 0), (1, 1)}
+    assert len(block) <= 8

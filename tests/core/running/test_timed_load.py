@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 import yaml
-from helpers import Run, plan
+from helpers import CAST, Run, plan
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -17,16 +17,6 @@ from keeve.core.mixes.model import Mix
 from keeve.core.rules.gypsum_time import SIGHTS
 from keeve.core.running.set_clock import learnt, observed_age
 
-WATER_C = 21.0
-CAST: dict[str, Any] = {
-    "mix": "plaster-casting",
-    "need": {"volume_m3": 0.004},
-    "waste_fraction": 0,
-    "mixer": {"kind": "bucket", "working_l": 5},
-    "materials": {},
-    "vessels": [],
-    "conditions": {"water_c": WATER_C},
-}
 PLAN = plan(**CAST)
 BUILD = plan(**{**CAST, "mix": "plaster-coat"})
 
@@ -201,7 +191,7 @@ def test_the_age_that_a_load_shows_is_over_its_own_estimate() -> None:
 
 
 def test_a_cast_is_weighed_until_it_stays_at_its_weight() -> None:
-    """Wet 3.698 + 2.588 kg; dry 3.698 · 1.1862 = 4.386 kg. It loses half of what is over that each day, 43 % at first."""
+    """Wet 3.698 + 2.588 kg; dry 3.698 · 1.1862 = 4.386 kg. It loses half of its water each day."""
     run = cast_and_clean(Run(PLAN))
     with pytest.raises(InputError, match="out of its mould"):
         run.do("weighed", mass_kg=6.0)
@@ -301,7 +291,7 @@ def test_two_pieces_are_poured_one_after_the_other_in_loads_of_their_own() -> No
         ({"by": "solids", "solids": [{"solid": "box", "length_m": 0.1, "width_m": 0.1, "height_m": 0.1}]}, 1.0),
         # A dry cast of 70 : 100 weighs 1.0968 a litre.
         ({"by": "cast", "dry_kg": 2.1936}, 2.0),
-        ({"by": "mesh", "volume_m3": 0.0012, "sides_m": [0.1, 0.1, 0.2]}, 1.2),
+        ({"by": "mesh", "mesh": {"unit": "mm", "volume_m3": 0.0012, "sides_m": [0.1, 0.1, 0.2]}}, 1.2),
     ],
 )  # fmt: skip
 def test_a_model_is_taken_off_however_its_volume_is_known(model: dict[str, Any], litres: float) -> None:

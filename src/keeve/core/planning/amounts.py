@@ -140,6 +140,28 @@ def water_pours(plan: Plan, most_l: float) -> list[WaterPour]:
     return sorted(fit, key=lambda item: -item.water_l)[:_MOST_POURS]
 
 
+class WeighedWater(NamedTuple):
+    """Water on the scale: kg, and what the scale shows with its bucket; None without one."""
+
+    mass_kg: float
+    gross: GrossWeight | None
+
+
+def weighed_water(plan: Plan, water_l: float) -> WeighedWater | None:
+    """Water as it is weighed, where a mix weighs it: that of plaster. None of any other, which is poured."""
+    if plan.mix.is_run.water_in_steps or water_l <= 0:
+        return None
+    level = [item for item in vessels_for(WATER, plan.vessels) if item.kind == "level" and item.volume_l]
+    capacity_kg = max((scale.capacity_kg for scale in plan.scales), default=0.0)
+    vessel = next(iter(level), None)
+    most_kg = min(vessel.volume_l or 0.0, capacity_kg - vessel.tare_kg) if vessel else 0.0
+    if vessel is None or most_kg <= 0:
+        return WeighedWater(water_l, None)
+    fills = whole_up(water_l / most_kg)
+    gross_kg = scale_target(net_kg=water_l, tare_kg=vessel.tare_kg, vessels=fills).gross_kg
+    return WeighedWater(water_l, GrossWeight(vessel.name, fills, gross_kg))
+
+
 def gauged_step(plan: Plan, load: Load, step: LoadStep) -> GaugedAmount | None:
     """What a step charges, in the plan's gauge; None where it charges nothing."""
     if step.mass_kg is None or not step.plan.material:

@@ -144,7 +144,8 @@ def load_by_parts(
     return Load(
         number=size.number,
         yield_l=size.volume_m3 * 1000,
-        loose_l=sum(amounts.volumes_l.values()) + start_l,
+        # Under water a powder takes no more room than its grains.
+        loose_l=size.volume_m3 * 1000 if mix.is_run.in_order else sum(amounts.volumes_l.values()) + start_l,
         binder_kg=binder,
         charges=[_charge(part, amounts, job) for part in mix.parts],
         water=LoadWater(

@@ -290,10 +290,12 @@ def _soaked(
     largest_kg = max(load.binder_kg for load in loads)
     clock = clock_of(water.ratio_default, largest_kg, steps, water_c_of(job.conditions), workings)
     soak_min = clock.starts("mix") - clock.starts("soak")
-    return [
-        step.model_copy(update={"minutes": (soak_min, soak_min)}) if step.kind == "rest" else step
-        for step in steps
-    ]
+    soaked, starts = [], 0.0
+    for step in steps:
+        minutes = (soak_min, soak_min) if step.kind == "rest" else step.minutes
+        soaked.append(step.model_copy(update={"minutes": minutes, "starts_min": starts}))
+        starts += minutes[0]
+    return soaked
 
 
 def _plan_steps(procedure: Procedure) -> list[PlanStep]:

@@ -8,7 +8,8 @@ from pydantic import Field
 from keeve.core.errors import InputError
 from keeve.core.rules.geometry import cylinder_volume, frustum_volume, slab_volume
 from keeve.core.rules.gypsum import plaster_density
-from keeve.core.rules.moulds import mould_volume, sphere_cap_volume
+from keeve.core.rules.mesh_section import Cut, Up
+from keeve.core.rules.moulds import LengthUnit, mould_volume, sphere_cap_volume
 from keeve.core.rules.registry import Amount, Dimension, Strict
 from keeve.core.rules.workings import Workings
 from keeve.core.texts import Line
@@ -63,17 +64,43 @@ class ExistingCast(Strict):
     water_per_100: Dimension = 70.0
 
 
-class MeshFigures(Strict):
-    """What a mesh file came to when it was read: its name, volume (m3) and sides (m)."""
+Share = Annotated[float, Field(ge=0, le=1)]
+_Ring = Annotated[list[Annotated[list[Share], Field(min_length=2, max_length=2)]], Field(max_length=200)]
 
-    by: Literal["mesh"]
+
+class MeshFigures(Strict):
+    """What a mesh file came to when it was read and set upright.
+
+    Args:
+        name: the file's name.
+        unit: the unit it was read in.
+        up: the axis of the file that points up.
+        cut: the side along which its section is cut.
+        volume_m3: its volume, m3.
+        sides_m: its length, width and height, m.
+        below: the share of its volume below each of some levels, evenly spaced from bottom to top.
+        outline: the rings of its outline in the section, as shares of the side cut along and of its height.
+    """
+
     name: Annotated[Line, Field(max_length=120)] = ""
+    unit: LengthUnit
+    up: Up = "z"
+    cut: Cut = "length"
     volume_m3: Dimension
     sides_m: Annotated[list[Dimension], Field(min_length=3, max_length=3)]
+    below: Annotated[list[Share], Field(max_length=64)] = []
+    outline: Annotated[list[_Ring], Field(max_length=16)] = []
 
 
-Hollow = Annotated[Solids | Frame | Displacement | ExistingCast | MeshFigures, Field(discriminator="by")]
-Model = Annotated[Solids | Displacement | ExistingCast | MeshFigures, Field(discriminator="by")]
+class MeshFile(Strict):
+    """A mesh file, by what it came to."""
+
+    by: Literal["mesh"]
+    mesh: MeshFigures
+
+
+Hollow = Annotated[Solids | Frame | Displacement | ExistingCast | MeshFile, Field(discriminator="by")]
+Model = Annotated[Solids | Displacement | ExistingCast | MeshFile, Field(discriminator="by")]
 
 
 class MouldNeed(Strict):
@@ -116,7 +143,7 @@ def mould_m3(need: MouldNeed, path: str, workings: Workings) -> dict[str, float]
 
 
 def _volume(
-    part: Solids | Frame | Displacement | ExistingCast | MeshFigures, path: str, workings: Workings
+    part: Solids | Frame | Displacement | ExistingCast | MeshFile, path: str, workings: Workings
 ) -> float:
     match part:
         case Solids():
@@ -136,8 +163,8 @@ def _volume(
         case ExistingCast():
             density = workings.run(plaster_density, water_per_100=part.water_per_100)
             return part.dry_kg / density.dry_density_kg_m3
-        case MeshFigures():
-            return part.volume_m3
+        case MeshFile():
+            return part.mesh.volume_m3
 
 
 def _two_sided(solid: Solid, path: str) -> float:

@@ -30,11 +30,15 @@ _STAND = 0.5
 # Warmer water sets faster than it can be worked; hotter, and nobody can say what it does.
 WARM_C, HOTTEST_WATER_C = 30.0, 40.0
 # What is seen of it, and when the reference clock has it, min.
-Sight = Literal["gloss-going", "trail-closing", "trail-stays", "thumb-firm", "warmest"]
+Sight = Literal[
+    "gloss-going", "trail-closing", "trail-stays", "like-butter", "like-cheese", "thumb-firm", "warmest"
+]
 SIGHTS: Mapping[Sight, float] = {
     "gloss-going": _POUR,
     "trail-closing": 11.0,
     "trail-stays": _THICK,
+    "like-butter": 13.0,
+    "like-cheese": 16.0,
     "thumb-firm": _HARD,
     "warmest": _HOTTEST,
 }
@@ -44,8 +48,8 @@ _BUILD: tuple[tuple[str, float], ...] = (
     ("milk", 0.0),
     ("cream", 8.5),
     ("thick-cream", _POUR),
-    ("trowel", 13.0),
-    ("carve", 16.0),
+    ("trowel", SIGHTS["like-butter"]),
+    ("carve", SIGHTS["like-cheese"]),
     ("hard", _HARD),
 )
 # So near its dry weight a cast is dry.

@@ -14,9 +14,9 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-# A million triangles of a binary STL are 50 MB.
-MOST_BYTES = 64_000_000
-MOST_TRIANGLES = 1_000_000
+# More takes longer to read than anybody waits: 600 000 triangles take four seconds here, and are 30 MB of a binary STL.
+MOST_BYTES = 40_000_000
+MOST_TRIANGLES = 600_000
 # What a packed file may unpack to, and of how many members.
 _MOST_UNPACKED, _MOST_MEMBERS = 400_000_000, 200
 KINDS = ("stl", "obj", "ply", "3mf")
@@ -138,13 +138,15 @@ def _loaded(content: bytes, kind: str) -> Any:
         raise _too_large()
     if not np.isfinite(found.vertices).all():
         raise _unreadable("a corner has no finite place")
-    found.merge_vertices(merge_tex=True, merge_norm=True)
-    found.update_faces(found.nondegenerate_faces() & found.unique_faces())
+    if not found.is_watertight:
+        # Seams of a picture or of shading split corners that are one; and some files name a triangle twice.
+        found.merge_vertices(merge_tex=True, merge_norm=True)
+        found.update_faces(found.nondegenerate_faces() & found.unique_faces())
     return found
 
 
 def _closed(mesh: Any, *, close_holes: bool) -> Mesh:
-    """The mesh with its triangles all facing out.
+    """The mesh with its triangles all facing the same way, in or out.
 
     Raises:
         InputError: its surface is open; the message says where.
@@ -156,8 +158,8 @@ def _closed(mesh: Any, *, close_holes: bool) -> Mesh:
         _close_by_fans(mesh)
     if not mesh.is_watertight:
         raise _open(mesh)
-    if not mesh.is_winding_consistent or mesh.volume < 0:
-        trimesh.repair.fix_normals(mesh)
+    if not mesh.is_winding_consistent:
+        trimesh.repair.fix_winding(mesh)
     corners = np.asarray(mesh.vertices, dtype=np.float64)
     triangles = np.asarray(mesh.faces, dtype=np.int64)
     # From its middle: far from the origin the sum would lose its last places.

@@ -147,11 +147,12 @@ def mesh_volume(
         volume_m3=mesh.volume * scale**3,
         watertight=True,
         bounds_m=sides_m,
-        warnings=_unlikely_unit(max(sides_m), unit),
+        warnings=unlikely_unit(max(sides_m), unit),
     )
 
 
-def _unlikely_unit(largest_m: float, unit: LengthUnit) -> list[RuleWarning]:
+def unlikely_unit(largest_m: float, unit: LengthUnit) -> list[RuleWarning]:
+    """A word where the unit of a mesh makes a thing that nobody casts."""
     if _LIKELY_M[0] <= largest_m <= _LIKELY_M[1]:
         return []
     likely = next(

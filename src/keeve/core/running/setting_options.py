@@ -1,6 +1,7 @@
 """What may be done with setting plaster: what is seen of it, the cast out of its mould, trimmed, weighed and used."""
 
 from collections.abc import Iterator
+from datetime import datetime
 
 from keeve.core.errors import InputError
 from keeve.core.planning.plan import Plan
@@ -8,7 +9,10 @@ from keeve.core.rules.gypsum_time import SIGHTS
 from keeve.core.running.load_state import LoadState
 from keeve.core.running.next_step import Situation
 from keeve.core.running.option import Amount, Option, volume_left
+from keeve.core.running.set_clock import SetClock
 
+# No plaster sets that much sooner, or later, than the clock says, as a share of its time. Judgements made here.
+_SEEN_BETWEEN = (0.4, 2.5)
 _ON_SCALE = ("too_heavy", "No cast weighs that much: check the weight.")
 # What a scale on site can show of a cast beside what it weighed when it was poured.
 _MOST_WEIGHT = 1.2
@@ -31,7 +35,7 @@ def setting_options(plan: Plan, state: LoadState, now: Situation) -> Iterator[Op
     unmixed = None if state.is_mixed or state.placed_l else _not_mixed()
     for sight, minutes in SIGHTS.items():
         past = InputError("seen_already", "A later sight was told already: undo that first.", ["sight"])
-        refusal = unmixed or (None if minutes > reached else past)
+        refusal = unmixed or (None if minutes > reached else past) or _not_then(now.clock, now.at, minutes)
         yield Option("see", {"kind": "seen", "sight": sight}, sight, refusal=refusal)
     if not plan.mix.is_run.makes_casts:
         return
@@ -66,6 +70,21 @@ def setting_options(plan: Plan, state: LoadState, now: Situation) -> Iterator[Op
         {"kind": "released"},
         words=("reason",),
         refusal=None if now.act in ("strip", "dry") else _not_placed(),
+    )
+
+
+def _not_then(clock: SetClock, at: datetime, minutes: float) -> InputError | None:
+    """Why a sight cannot have been seen by now: nothing sets that much sooner, or later, than the clock says."""
+    elapsed = clock.elapsed_min(at) or 0.0
+    soonest, latest = (minutes * clock.factor * times for times in _SEEN_BETWEEN)
+    if soonest <= elapsed <= latest:
+        return None
+    when = "so soon" if elapsed < soonest else "so late"
+    return InputError(
+        "not_then",
+        f"That cannot be seen {when}: it has been {elapsed:.0f} min since plaster and water met. "
+        "Tap it when you see it.",
+        ["sight"],
     )
 
 

@@ -3,7 +3,15 @@
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from keeve.core.planning.amounts import GaugedAmount, Jar, gauged, gauged_step, jar_for
+from keeve.core.planning.amounts import (
+    GaugedAmount,
+    Jar,
+    WeighedWater,
+    gauged,
+    gauged_step,
+    jar_for,
+    weighed_water,
+)
 from keeve.core.planning.plan import AdmixtureAmount, Load, Plan, PlanStep, load_steps
 
 
@@ -25,11 +33,12 @@ def dose_of(item: AdmixtureAmount, share: float = 1.0) -> Dose:
 
 
 class StepView(NamedTuple):
-    """A step with its amount: a charge as it is measured, water in L, doses."""
+    """A step with its amount: a charge as it is measured, water in L and as it is weighed, doses."""
 
     plan: PlanStep
     amount: GaugedAmount | None
     water_l: float | None
+    weighed: WeighedWater | None
     doses: Sequence[Dose]
 
 
@@ -40,6 +49,7 @@ def steps_of(plan: Plan, load: Load) -> list[StepView]:
             step.plan,
             gauged_step(plan, load, step),
             step.water_l,
+            weighed_water(plan, step.water_l) if step.water_l else None,
             [dose_of(item) for item in step.admixtures],
         )
         for step in load_steps(plan, load)

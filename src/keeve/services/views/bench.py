@@ -10,7 +10,14 @@ from sqlalchemy import Engine
 
 from keeve.core.mixes.model import Caution, Drawing, Reading, Test, reading_at
 from keeve.core.mixes.step_kinds import KINDS
-from keeve.core.planning.amounts import GaugedAmount, WaterPour, gauged_step, water_pours
+from keeve.core.planning.amounts import (
+    GaugedAmount,
+    WaterPour,
+    WeighedWater,
+    gauged_step,
+    water_pours,
+    weighed_water,
+)
 from keeve.core.rules.temperature import CoolingPlan
 from keeve.core.rules.workings import Working, Workings
 from keeve.core.running.cleaning import CLEANING, WASH_OUT, Cleaning
@@ -45,7 +52,17 @@ from keeve.services.views.bench_parts import (
     top_up,
     what_is_counted,
 )
+from keeve.services.views.casts import DryingFigures, drying_of_load
 from keeve.services.views.sections import SectionFigures, section_figures
+from keeve.services.views.set_clock import (
+    BUILD_STAGES,
+    BuildStage,
+    ClockFigures,
+    SightTap,
+    clock_figures,
+    next_batch_at,
+    sights,
+)
 from keeve.services.views.water import WaterFigures, water_figures
 
 # A change of the ratio smaller than its last printed place is none.
@@ -54,9 +71,12 @@ _SAME_RATIO = 0.005
 _BETWEEN = 9
 # The cautions of the mix that are shown beside an act; all of them are in a fold below.
 _CAUTIONS: Mapping[str, frozenset[str]] = {
-    "charge": frozenset({"dust", "lifting", "silica", "all-in"}),
+    "charge": frozenset({"dust", "lifting", "silica", "all-in", "plaster-dust"}),
     "scrape": frozenset({"machine"}),
-    "place": frozenset({"skin", "structure", "height"}),
+    "place": frozenset({"skin", "structure", "height", "plaster-heat"}),
+    "strip": frozenset({"plaster-heat"}),
+    "dry": frozenset({"plaster-drying"}),
+    "clean": frozenset({"plaster-drain"}),
 }
 # The picture of each act that is not a step of the procedure.
 _PICTURES: Mapping[Act, str] = {
@@ -69,6 +89,8 @@ _PICTURES: Mapping[Act, str] = {
     "dead": "dead",
     "clean": "clean",
     "stored": "stored",
+    "strip": "strip",
+    "dry": "dry",
     "done": "done",
     "taken_back": "taken_back",
 }
@@ -110,6 +132,14 @@ class BenchView:
         next_number: the number of the next load of the plan; None for the last.
         cleaning: how its mixer is cleaned, and where the washings go.
         cautions: the cautions beside the act.
+        weighed: the water of the step in hand as it is weighed, where it is.
+        clock: the figures of its set clock; None where it has none.
+        sights: what may be told of its setting.
+        looks_for: the test whose drawings show when the step in hand is done, where that is shown and not judged.
+        stages: the stages of building up with it; none where it is cast.
+        next_batch_at: when to start the next batch, so that it is ready as this one is used up.
+        drying: how its cast dries.
+        again: whether all of it was thrown away, so that it is mixed again.
         workings: how all figures came about.
     """
 
@@ -145,6 +175,14 @@ class BenchView:
     cleaning: Cleaning
     wash_out: str
     cautions: Sequence[Caution]
+    weighed: WeighedWater | None
+    clock: ClockFigures | None
+    sights: Sequence[SightTap]
+    looks_for: Test | None
+    stages: Sequence[BuildStage]
+    next_batch_at: datetime | None
+    drying: DryingFigures | None
+    again: bool
     workings: Sequence[Working]
 
     def option(self, what: What, of: object = "") -> Option | None:
@@ -253,6 +291,8 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
     material = followed(plan)
     wanted = _CAUTIONS.get(step.plan.kind if step else now.act, frozenset())
     test = plan.tests[step.plan.test] if step and step.plan.test else None
+    clock = now.clock
+    builds = clock is not None and not plan.mix.is_run.makes_casts
     cooler = cooler_next_time(plan, as_expected(plan, running.load, state.expected), state, workings)
     return BenchView(
         running=running,
@@ -290,6 +330,14 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
         cleaning=CLEANING[plan.mixer.kind],
         wash_out=WASH_OUT,
         cautions=[item for item in plan.cautions if item.code in wanted],
+        weighed=weighed_water(plan, step.water_l) if step and step.water_l else None,
+        clock=clock_figures(plan, clock, moment) if clock else None,
+        sights=sights(can),
+        looks_for=plan.tests[step.plan.look] if step and step.plan.look else None,
+        stages=BUILD_STAGES if builds else (),
+        next_batch_at=next_batch_at(clock) if clock and builds else None,
+        drying=drying_of_load(running, now),
+        again=state.discarded is not None and state.placed_l <= 0,
         workings=[*now.workings, *workings.kept],
     )
 

@@ -23,6 +23,8 @@ SIGHT_NAMES: Mapping[Sight, str] = {
     "gloss-going": "Gloss is going",
     "trail-closing": "Trail closes slowly",
     "trail-stays": "Trail stays open",
+    "like-butter": "Like soft butter",
+    "like-cheese": "Cuts like cheese",
     "thumb-firm": "Thumb leaves no mark",
     "warmest": "As warm as it gets",
 }

@@ -21,6 +21,7 @@ from keeve.services.load_store import RunningLoad
 from keeve.services.plans import saved_plan
 from keeve.services.views.amounts import BoughtLine, StepView, shopping_list, steps_of
 from keeve.services.views.sections import SectionFigures, section_figures
+from keeve.services.views.set_clock import ClockFigures, planned_clock
 from keeve.services.views.water import WaterFigures, planned_water
 
 
@@ -34,6 +35,7 @@ class LoadCard:
         section: its section.
         water: its water line.
         expected: why its water is another than planned; None where it is as planned.
+        clock: its set clock; None where it has none.
     """
 
     load: Load
@@ -41,6 +43,7 @@ class LoadCard:
     section: SectionFigures
     water: WaterFigures
     expected: ExpectedWater | None = None
+    clock: ClockFigures | None = None
 
     @property
     def expected_words(self) -> str:
@@ -53,7 +56,7 @@ def load_card(plan: Plan, planned: Load, expected: ExpectedWater | None = None) 
     load = as_expected(plan, planned, expected)
     steps = steps_of(plan, load)
     section = section_figures(plan, load, labels=steps)
-    return LoadCard(load, steps, section, planned_water(plan, load), expected)
+    return LoadCard(load, steps, section, planned_water(plan, load), expected, planned_clock(plan, planned))
 
 
 def _cards(

@@ -13,6 +13,8 @@ from keeve.core.running.next_step import Situation
 from keeve.services import loads
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad
+from keeve.services.views.casts import DryingFigures, drying_of_load
+from keeve.services.views.set_clock import ClockFigures, clock_figures
 from keeve.services.views.water import WaterFigures, water_figures
 
 _PAGE = 20
@@ -20,11 +22,13 @@ _EXPORT_PAGE = 500
 
 
 class LogLine(NamedTuple):
-    """A load in the log: where it is, and its water."""
+    """A load in the log: where it is, its water, its set clock and how its cast dries, where it has these."""
 
     running: RunningLoad
     now: Situation
     water: WaterFigures
+    clock: ClockFigures | None
+    drying: DryingFigures | None
 
 
 @dataclass(frozen=True)
@@ -46,7 +50,13 @@ def log_page(
 
 def _line(running: RunningLoad, now: datetime) -> LogLine:
     situation = running.situation(now)
-    return LogLine(running, situation, water_figures(situation.window, situation.additions_l))
+    return LogLine(
+        running,
+        situation,
+        water_figures(situation.window, situation.additions_l),
+        clock_figures(running.plan, situation.clock) if situation.clock else None,
+        drying_of_load(running, situation),
+    )
 
 
 @dataclass(frozen=True)

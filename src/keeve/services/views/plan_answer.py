@@ -3,13 +3,16 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from keeve.core.planning.amounts import in_vessels
+from keeve.core.mixes import get_mix
+from keeve.core.planning.amounts import WeighedWater, in_vessels, weighed_water
 from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.rules.vessels_and_scales import GaugeVessels
 from keeve.core.rules.workings import Workings
 from keeve.services.views.amounts import BoughtLine, MaterialAmount, material_amounts, shopping_list
+from keeve.services.views.plaster import RatioLine, ratios_beside
+from keeve.services.views.set_clock import ClockFigures, planned_clock
 
 
 @dataclass(frozen=True)
@@ -25,6 +28,9 @@ class PlanAnswer:
         vessel_error: the error of measuring in vessels, where that is asked for.
         litre_more_loss: share of the strength that a litre more in a load costs; None where no law says.
         needs: each item of the job, as plain values for its sketch.
+        water: the water of that load as it is weighed, where it is.
+        clock: the set clock of that load; None where it has none.
+        ratios: the ratios of a plaster mix side by side.
     """
 
     plan: Plan
@@ -35,6 +41,9 @@ class PlanAnswer:
     vessel_error: GaugeVessels | None
     litre_more_loss: float | None
     needs: Sequence[dict[str, object]]
+    water: WeighedWater | None
+    clock: ClockFigures | None
+    ratios: Sequence[RatioLine]
 
 
 def plan_answer(job: Job) -> PlanAnswer:
@@ -55,4 +64,7 @@ def plan_answer(job: Job) -> PlanAnswer:
         vessel_error=in_vessels(plan, load, Workings()) if plan.gauge == "volume" else None,
         litre_more_loss=None if left is None else 1 - left,
         needs=[need.model_dump(exclude_unset=True) for need in job.need],
+        water=weighed_water(plan, load.water.start_l),
+        clock=planned_clock(plan, load),
+        ratios=ratios_beside(get_mix(job.mix) if isinstance(job.mix, str) else job.mix, plan),
     )

@@ -29,6 +29,7 @@ class SectionFigures:
         layers: what is in, in order of loading; nothing once it is mixed.
         level_l: the level of the mixed load, L.
         is_mixed: whether it is mixed.
+        mixed_hatch: the hatch of what is mixed.
     """
 
     mixer: MixerKind
@@ -37,6 +38,7 @@ class SectionFigures:
     layers: Sequence[SectionLayer]
     level_l: float
     is_mixed: bool
+    mixed_hatch: str
 
 
 def section_figures(
@@ -62,6 +64,7 @@ def section_figures(
         layers=_layers(plan, load, shares, labels) if mixed_l is None else [],
         level_l=load.yield_l if mixed_l is None else mixed_l,
         is_mixed=mixed_l is not None,
+        mixed_hatch=plan.materials[0].hatch if plan.mix.is_run.in_order else "mixed",
     )
 
 
@@ -72,6 +75,9 @@ def _layers(
     found = []
     for step in load_steps(plan, load):
         volume_l = step.volume_l if step.water_l is None else step.water_l
+        if plan.mix.is_run.in_order and step.mass_kg is not None:
+            # Under water a powder takes no more room than its grains.
+            volume_l = load.yield_l - load.water.start_l
         if volume_l and shares is not None:
             volume_l *= shares.get(step.plan.step, 0.0)
         if volume_l:

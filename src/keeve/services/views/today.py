@@ -11,6 +11,7 @@ from keeve.services import loads, plans
 from keeve.services.accounts import Visitor
 from keeve.services.loads import InWork
 from keeve.services.plans import PlanLine
+from keeve.services.views.casts import CastLine, cast_line
 
 
 class LoadLine(NamedTuple):
@@ -23,9 +24,10 @@ class LoadLine(NamedTuple):
 
 @dataclass(frozen=True)
 class Today:
-    """Loads in work, plans with loads left, plans whose loads were all begun."""
+    """Loads in work, casts in moulds or drying, plans with loads left, plans whose loads were all begun."""
 
     in_work: Sequence[LoadLine]
+    casts: Sequence[CastLine]
     planned: Sequence[PlanLine]
     finished: Sequence[PlanLine]
 
@@ -35,6 +37,7 @@ def today(engine: Engine, visitor: Visitor, now: datetime) -> Today:
     newest = plans.newest_plans(engine, visitor)
     return Today(
         in_work=[_line(load, now) for load in loads.loads_in_work(engine, visitor, now)],
+        casts=[cast_line(*item) for item in loads.casts(engine, visitor, now)],
         planned=[line for line in newest if line.begun < line.loads],
         finished=[line for line in newest if line.begun >= line.loads],
     )

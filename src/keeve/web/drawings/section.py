@@ -108,7 +108,7 @@ def _layers(vessel: Vessel, figures: SectionFigures) -> list[Layer]:
         stacked.append((one.step, one.hatch, filled, filled + one.volume_l, one.label))
         filled += one.volume_l
     if figures.is_mixed:
-        stacked = [(None, "mixed", 0.0, figures.level_l, None)]
+        stacked = [(None, figures.mixed_hatch, 0.0, figures.level_l, None)]
     middles = [BOTTOM_Y - (vessel.level(low) + vessel.level(high)) / 2 for _, _, low, high, _ in stacked]
     # Labels are spread from the top down, layers stack from the bottom up.
     labels = spread(middles[::-1], _LABEL_GAP, _LABELS_LOW, _LABELS_HIGH)[::-1]

@@ -6,10 +6,10 @@ Every kind is a few faces in metres, back to front, and the sizes on them; one p
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, NamedTuple
+from typing import Any
 
-# Right, back and up, m.
-Place = tuple[float, float, float]
+from keeve.web.drawings.faces import Drawing, Face, Given, Place, Size, Solid
+from keeve.web.drawings.mould_section import mould_section
 
 WIDTH, HEIGHT = 500.0, 300.0
 # Room for the sizes round the figure.
@@ -19,30 +19,6 @@ _BACK_X, _BACK_Y = 0.42, 0.27
 # Thinner than that share of the largest a side would be a line; drawn thicker, the sketch says so.
 _LEAST = 0.05
 _GAP = 17.0
-
-
-class Face(NamedTuple):
-    """A flat face: its class in the style sheet, and its corners."""
-
-    style: str
-    corners: Sequence[Place]
-    is_closed: bool = True
-
-
-class Size(NamedTuple):
-    """A size on the figure: its two ends, its name, and on which side of it the text is."""
-
-    one: Place
-    other: Place
-    name: str
-    side: str = "below"
-
-
-class Solid(NamedTuple):
-    """The faces back to front, and the sizes."""
-
-    faces: list[Face]
-    sizes: list[Size]
 
 
 @dataclass(frozen=True)
@@ -77,25 +53,8 @@ def sketch(shape: str, need: Mapping[str, Any]) -> Sketch:
         need: its sizes, by their names in the job file.
     """
     sizes = {name: float(value) for name, value in need.items() if isinstance(value, int | float)}
-    solid, shown, to_scale = _SOLIDS[shape](_Given(need, sizes))
+    solid, shown, to_scale = _SOLIDS[shape](Given(need, sizes))
     return _drawn(solid, shown, to_scale)
-
-
-@dataclass(frozen=True)
-class _Given:
-    """An item of a job, and its plain sizes."""
-
-    need: Mapping[str, Any]
-    sizes: Mapping[str, float]
-
-    def __getitem__(self, name: str) -> float:
-        return self.sizes[name]
-
-    def get(self, name: str, otherwise: float) -> float:
-        return self.sizes.get(name, otherwise)
-
-
-_Drawing = tuple[Solid, Mapping[str, float], bool]
 
 
 def _seen(*sides: float) -> tuple[tuple[float, ...], bool]:
@@ -124,7 +83,7 @@ def _box_sizes(w: float, d: float, h: float, names: tuple[str, str, str]) -> lis
     ]
 
 
-def _slab(given: _Given) -> _Drawing:
+def _slab(given: Given) -> Drawing:
     one, other = given["thickness_m"], given.get("other_thickness_m", given["thickness_m"])
     (w, d, h, r), to_scale = _seen(given["length_m"], given["width_m"], one, other)
     sizes = _box_sizes(w, d, h, ("length_m", "width_m", "thickness_m"))
@@ -133,15 +92,15 @@ def _slab(given: _Given) -> _Drawing:
     return Solid(_block(0, 0, 0, w, d, h, r), sizes), given.sizes, to_scale
 
 
-def _cylinder(given: _Given) -> _Drawing:
+def _cylinder(given: Given) -> Drawing:
     return _round(given, "diameter_m", "diameter_m")
 
 
-def _pier(given: _Given) -> _Drawing:
+def _pier(given: Given) -> Drawing:
     return _round(given, "bottom_diameter_m", "top_diameter_m")
 
 
-def _round(given: _Given, bottom: str, top: str) -> _Drawing:
+def _round(given: Given, bottom: str, top: str) -> Drawing:
     (low, high, h), to_scale = _seen(given[bottom], given[top], given["height_m"])
 
     def ring(diameter: float, z: float) -> list[Place]:
@@ -158,7 +117,7 @@ def _round(given: _Given, bottom: str, top: str) -> _Drawing:
     return Solid([Face("face front", body), Face("face top", lid)], sizes), given.sizes, to_scale
 
 
-def _post_hole(given: _Given) -> _Drawing:
+def _post_hole(given: Given) -> Drawing:
     """A cut through the ground: the filled hole, the post in it."""
     d, depth, post, e = (
         given[name] for name in ("hole_diameter_m", "hole_depth_m", "post_width_m", "embedment_m")
@@ -178,7 +137,7 @@ def _post_hole(given: _Given) -> _Drawing:
     return Solid(faces, sizes), given.sizes, True
 
 
-def _steps(given: _Given) -> _Drawing:
+def _steps(given: Given) -> Drawing:
     w, going, rise = given["width_m"], given["going_m"], given["rise_m"]
     count = round(given["steps"])
     faces = []
@@ -187,7 +146,7 @@ def _steps(given: _Given) -> _Drawing:
     return Solid(faces, _box_sizes(w, going, rise, ("width_m", "going_m", "rise_m"))), given.sizes, True
 
 
-def _wall_sides(given: _Given, area: str) -> tuple[float, float]:
+def _wall_sides(given: Given, area: str) -> tuple[float, float]:
     """Length and height of a wall; by its area it is drawn twice as long as high."""
     if "length_m" in given.sizes and "height_m" in given.sizes:
         return given["length_m"], given["height_m"]
@@ -195,13 +154,13 @@ def _wall_sides(given: _Given, area: str) -> tuple[float, float]:
     return given.get(area, 1.0) / height, height
 
 
-def _wall_sizes(given: _Given, w: float, h: float, area: str) -> list[Size]:
+def _wall_sizes(given: Given, w: float, h: float, area: str) -> list[Size]:
     if area in given.sizes:
         return [Size((0, 0, 0), (w, 0, 0), area, "below")]
     return [Size((0, 0, 0), (w, 0, 0), "length_m", "below"), Size((0, 0, 0), (0, 0, h), "height_m", "left")]
 
 
-def _opening(given: _Given, w: float, h: float) -> list[Face]:
+def _opening(given: Given, w: float, h: float) -> list[Face]:
     """Doors and windows as one opening of their size, in the wall's own shape."""
     area = given.get("openings_m2", 0.0)
     if area <= 0 or area >= w * h:
@@ -211,7 +170,7 @@ def _opening(given: _Given, w: float, h: float) -> list[Face]:
     return [Face("opening", [(x, 0, z), (x, 0, h - z), (w - x, 0, h - z), (w - x, 0, z)])]
 
 
-def _coats(given: _Given) -> _Drawing:
+def _coats(given: Given) -> Drawing:
     """The wall behind, and its coats where they are cut at the right, thicker than they are."""
     w, h = _wall_sides(given, "area_m2")
     coats = [float(coat) for coat in given.need["coats_mm"]]
@@ -227,7 +186,7 @@ def _coats(given: _Given) -> _Drawing:
     return Solid(faces + _opening(given, w, h), sizes), {**given.sizes, last: coats[-1]}, False
 
 
-def _masonry(given: _Given) -> _Drawing:
+def _masonry(given: Given) -> Drawing:
     """Three courses of it, to scale: units with their joints."""
     length, height, joint = given["unit_length_mm"], given["unit_height_mm"], given["joint_mm"]
     deep = given.get("unit_width_mm", given.get("depth_mm", joint))
@@ -258,7 +217,7 @@ def _masonry(given: _Given) -> _Drawing:
     return Solid(faces, sizes), given.sizes, True
 
 
-def _floor(given: _Given) -> _Drawing:
+def _floor(given: Given) -> Drawing:
     """The rooms side by side."""
     rooms = [(float(room["length_m"]), float(room["width_m"])) for room in given.need["rooms"]]
     longest = max(max(room) for room in rooms)
@@ -276,7 +235,7 @@ def _floor(given: _Given) -> _Drawing:
     return Solid(faces, sizes), shown, high == given["thickness_m"]
 
 
-def _infill(given: _Given) -> _Drawing:
+def _infill(given: Given) -> Drawing:
     """The wall with its layers, its studs cut at the right end."""
     w, h = _wall_sides(given, "wall_area_m2")
     (_, thick), to_scale = _seen(max(w, h), given["thickness_mm"] / 1000)
@@ -300,14 +259,14 @@ def _infill(given: _Given) -> _Drawing:
     return Solid(faces + _opening(given, w, h), sizes), given.sizes, to_scale
 
 
-def _overlay(given: _Given) -> _Drawing:
+def _overlay(given: Given) -> Drawing:
     side = math.sqrt(given["area_m2"])
     (w, d, h), to_scale = _seen(side * 1.3, side / 1.3, given["depth_mm"] / 1000)
     sizes = [Size((0, 0, 0), (w, 0, 0), "area_m2", "below"), Size((0, 0, 0), (0, 0, h), "depth_mm", "left")]
     return Solid(_block(0, 0, 0, w, d, h), sizes), given.sizes, to_scale
 
 
-def _bags(given: _Given) -> _Drawing:
+def _bags(given: Given) -> Drawing:
     """Bags stacked five high, no more than the eye can count."""
     count = min(math.ceil(given["bags"]), 20)
     faces: list[Face] = []
@@ -317,13 +276,13 @@ def _bags(given: _Given) -> _Drawing:
     return Solid(faces, [Size((0, 0, 0), (0.65, 0, 0), "bags", "below")]), given.sizes, True
 
 
-def _cube(given: _Given) -> _Drawing:
+def _cube(given: Given) -> Drawing:
     edge = given["volume_m3"] ** (1 / 3)
     shown = {**given.sizes, "edge_m": edge}
     return Solid(_block(0, 0, 0, edge, edge, edge), [Size((0, 0, 0), (edge, 0, 0), "edge_m")]), shown, True
 
 
-_SOLIDS: Mapping[str, Callable[[_Given], _Drawing]] = {
+_SOLIDS: Mapping[str, Callable[[Given], Drawing]] = {
     "slab": _slab,
     "strip-footing": _slab,
     "pad-footing": _slab,
@@ -336,6 +295,7 @@ _SOLIDS: Mapping[str, Callable[[_Given], _Drawing]] = {
     "pointing": _masonry,
     "floor": _floor,
     "infill": _infill,
+    "mould": mould_section,
     "overlay": _overlay,
     "bags": _bags,
     "volume": _cube,

@@ -25,6 +25,7 @@ _OUTLINES: dict[MixerKind, tuple[tuple[float, float], ...]] = {
     "tray": ((0.0, 0.80), (1.0, 1.0)),
     "two-buckets": ((0.0, 0.80), (1.0, 1.0)),
     "barrow": ((0.0, 0.45), (0.25, 0.62), (1.0, 1.0)),
+    "bucket": ((0.0, 0.80), (1.0, 1.0)),
 }
 _SIZES: dict[MixerKind, tuple[float, float]] = {
     "tilting-drum": (360.0, 430.0),
@@ -34,9 +35,12 @@ _SIZES: dict[MixerKind, tuple[float, float]] = {
     "tray": (420.0, 190.0),
     "two-buckets": (300.0, 380.0),
     "barrow": (410.0, 230.0),
+    "bucket": (300.0, 330.0),
 }
 # A tray or barrow is as wide behind the section as in it; round vessels are bodies of revolution.
-_ROUND: frozenset[MixerKind] = frozenset({"tilting-drum", "forced-action", "paddle", "bowl", "two-buckets"})
+_ROUND: frozenset[MixerKind] = frozenset(
+    {"tilting-drum", "forced-action", "paddle", "bowl", "two-buckets", "bucket"}
+)
 _SLICES = 200
 
 

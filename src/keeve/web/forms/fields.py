@@ -1,5 +1,6 @@
 """The fields of a form: numbers, texts, choices and rows, and the way from what was typed to what is kept and back."""
 
+import json
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from itertools import pairwise
@@ -104,10 +105,12 @@ class Choice(_Field):
         path: its path in what the form fills.
         options: the words of each kept value (text, true or false, None: left out); the empty form shows the first.
         needed: whether it may not be left out; otherwise the first counts without it.
+        redraws: whether other fields come and go with it.
     """
 
     options: Mapping[Any, str]
     needed: bool = False
+    redraws: bool = False
 
     @property
     def default(self) -> str:
@@ -128,7 +131,28 @@ class Choice(_Field):
         return ("yes" if kept else "no") if isinstance(kept, bool) else kept or ""
 
 
-Field = Number | Text | Choice
+@dataclass(frozen=True)
+class MeshFile(_Field):
+    """A mesh file: read when it is chosen, kept as what it came to (JSON)."""
+
+    default: str = ""
+    needed: bool = False
+    is_mesh: bool = True
+
+    def shown(self, text: str) -> Mapping[str, Any]:
+        """What the file came to, as plain values; nothing where none was read."""
+        found = _json(text)
+        return found if isinstance(found, Mapping) else {}
+
+
+def _json(text: str) -> Any:
+    try:
+        return json.loads(text) if text else None
+    except ValueError:
+        return None
+
+
+Field = Number | Text | Choice | MeshFile
 
 
 def kept_value(item: Field, text: str, units: System) -> Any:
@@ -139,6 +163,8 @@ def kept_value(item: Field, text: str, units: System) -> Any:
     """
     if isinstance(item, Choice):
         return item.read(text)
+    if isinstance(item, MeshFile):
+        return _json(text)
     if not text or isinstance(item, Text):
         return text or None
     return item.read(text, units)
@@ -151,6 +177,8 @@ def kept_text(item: Field, kept: Any, units: System) -> str:
             return item.write(kept, units)
         case Choice():
             return item.write(kept)
+        case MeshFile():
+            return json.dumps(kept)
         case Text():
             return str(kept)
 

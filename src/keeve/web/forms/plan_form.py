@@ -31,7 +31,7 @@ from keeve.web.forms.fields import (
     with_members,
 )
 from keeve.web.forms.plan_sections import SCALES, Section, dosed, sections, vessels
-from keeve.web.forms.shapes import SHAPES, rows_of, shape_of
+from keeve.web.forms.shapes import NO_PART, SHAPES, asked_of, shape_of
 
 _NEWCOMERS_MIX = "mortar-bricklaying"
 # A form sent while other fields than those on the screen were asked for.
@@ -90,7 +90,8 @@ class PlanForm:
     @property
     def drawn_for(self) -> str:
         """The mix and shapes that its fields are for; it comes back with the form."""
-        return " ".join([self.values["mix"], *self.shapes])
+        chosen = [self.values.get(name, "") for name, item in self.fields.items() if _redraws(item)]
+        return " ".join([self.values["mix"], *self.shapes, *chosen])
 
     @property
     def kept(self) -> dict[str, str]:
@@ -150,6 +151,24 @@ class PlanForm:
         return {"": f"Fill in: {', '.join(labels)}."}
 
 
+def _first_shape(mix: Mix) -> str:
+    """What is made of a mix more often than anything else."""
+    if mix.is_run.makes_casts:
+        return "mould"
+    return "overlay" if mix.is_run.placed_in else "slab"
+
+
+def frame_round(sides_m: Sequence[float], units: System) -> dict[str, str]:
+    """The sides of a model as the fields of a frame round it show them, by the last part of their names."""
+    frame = {item.path[-1]: item for item in SHAPES["mould"].parts["container"].ways["frame"].fields}
+    names = ("length_m", "width_m", "height_m")
+    return {name: kept_text(frame[name], side, units) for name, side in zip(names, sides_m, strict=True)}
+
+
+def _redraws(item: Field) -> bool:
+    return isinstance(item, Choice) and item.redraws
+
+
 def empty_form(
     units: System,
     mixes: Mapping[str, Mix],
@@ -171,7 +190,7 @@ def empty_form(
         stockpiles: what was last measured of each stockpile, by its material.
     """
     mix_id = mix_id if mix_id in mixes else _NEWCOMERS_MIX
-    form = PlanForm({"title": "", "mix": mix_id, "need.0.kind": "slab"}, mixes, units)
+    form = PlanForm({"title": "", "mix": mix_id, "need.0.kind": _first_shape(mixes[mix_id])}, mixes, units)
     form.values |= {"mixer.kind": form.mix.procedures[0].mixer}
     owned = {"waste_fraction": waste_fraction} | _without_empty(
         begun_with(yard, form.mix, today or date.max, stockpiles)
@@ -259,13 +278,17 @@ def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
     rows = [SCALES, vessels(form.mix)]
     for index, need in enumerate(raw["need"]):
         form.values[f"need.{index}.kind"] = shape_of(need)
-        rows += rows_of(form.shapes[index], index)
+        for name in SHAPES[form.shapes[index]].parts:
+            form.values[f"need.{index}.{name}.by"] = need.get(name, {}).get("by", NO_PART)
+        rows += [each for asked in asked_of(form.shapes[index], index, form.values) for each in asked.rows]
     for each in rows:
         for number in range(len(at(raw, each.path) or [])):
             form.values |= {item.name: "" for item in each.row(number)}
     by_number = _by_number(raw, form.mix)
     for name, item in form.fields.items():
         kept = at(by_number, item.path)
+        if name in form.values and isinstance(item, Choice) and item.redraws:
+            continue
         if kept is not None:
             form.values[name] = kept_text(item, kept, units)
         else:
@@ -311,6 +334,11 @@ def to_job(form: PlanForm) -> Job | None:
             _put(raw, item, text, form)
     raw["admixtures"] = list(raw["admixtures"].values())
     raw = _without_empty(raw)
+    raw["need"] = [
+        {name: value for name, value in item.items() if value != {"by": NO_PART}} for item in raw["need"]
+    ]
+    if "amount" not in raw.get("plaster", {}):
+        raw.pop("plaster", None)
     for holder in ("materials", "parts"):
         raw[holder] = {name: value for name, value in raw.get(holder, {}).items() if value != {}}
     if form.errors or form.missing:
@@ -323,7 +351,7 @@ def to_job(form: PlanForm) -> Job | None:
 
 
 # What belongs to the mix that the form started with, and goes with it.
-_OF_THE_MIX = ("design", "proportion", "parts", "materials", "admixtures")
+_OF_THE_MIX = ("plaster", "design", "proportion", "parts", "materials", "admixtures")
 
 
 def _started(form: PlanForm) -> dict[str, Any]:

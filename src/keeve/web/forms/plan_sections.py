@@ -13,7 +13,7 @@ from keeve.core.planning.plausibility.labels import KINDS_OF_BAG, WANTED_BAGS
 from keeve.core.planning.site_mix import WATER as WATER_VESSEL
 from keeve.core.units import Kind
 from keeve.web.forms.fields import Choice, Field, Number, Rows, Text, is_given, members
-from keeve.web.forms.shapes import SHAPES, rows_of, sizes_of
+from keeve.web.forms.shapes import SHAPES, asked_of
 
 
 class Group(NamedTuple):
@@ -45,6 +45,11 @@ class Section(NamedTuple):
     item: int | None = None
     is_last_item: bool = False
 
+    @property
+    def parts_of_item(self) -> int:
+        """How many of its parts are of the item itself; the waste of the whole job comes after the last one."""
+        return len(self.parts) - self.is_last_item
+
     def fields(self, values: Mapping[str, str]) -> Iterator[Field]:
         """Every field of the section that a form with these values has."""
         for part in self.parts:
@@ -62,16 +67,17 @@ def sections(mix: Mix, shapes: list[str], values: Mapping[str, str]) -> list[Sec
         shapes: the shape of each item of the job.
         values: what the form has, for the number of rows and the words of folds.
     """
-    items = [_item_section(shape, index, len(shapes)) for index, shape in enumerate(shapes)]
+    items = [_item_section(shape, index, len(shapes), values) for index, shape in enumerate(shapes)]
     return [*items, _mix_section(mix), _mixer_section(mix, values)]
 
 
 WASTE = Number("Waste", ("waste_fraction",), percent=True, default=0.10)
 
 
-def _item_section(shape: str, index: int, count: int) -> Section:
-    name = [Text("Name", ("need", index, "name"))] if count > 1 else []
-    parts: list[Group | Fold] = [Group([*name, *sizes_of(shape, index)], rows_of(shape, index))]
+def _item_section(shape: str, index: int, count: int, values: Mapping[str, str]) -> Section:
+    parts: list[Group | Fold] = [Group(*asked) for asked in asked_of(shape, index, values)]
+    if count > 1:
+        parts.insert(0, Group([Text("Name", ("need", index, "name"))]))
     if index == count - 1:
         parts.append(Group([WASTE]))
     heading = "What are you making?" if count == 1 else f"Item {index + 1}"
@@ -86,6 +92,7 @@ def _mix_section(mix: Mix) -> Section:
     folds = [
         Fold("More from the label", _label_more(mix)),
         Fold(f"Your own ratio, parts to 1 of {mix.parts[0].name}", _own_ratio(mix)),
+        Fold("Your own ratio of water and plaster", _PLASTER if mix.basis == "gypsum" else []),
         Fold("Your own densities (optional)", _densities(mix)),
         Fold("Prices", _prices(mix)),
         *(
@@ -100,7 +107,7 @@ def _mix_section(mix: Mix) -> Section:
 
 def _mixer_section(mix: Mix, values: Mapping[str, str]) -> Section:
     by_parts = not mix.is_made.is_blended
-    asked: list[Field] = [*_MIXER, _ORDER, *((*_LOADS, _GAUGE) if by_parts else ())]
+    asked: list[Field] = [*_mixer(mix), _ORDER, *((*_LOADS, _GAUGE) if by_parts else ())]
     buckets = ", ".join(vessel.get("name", "") for vessel in members(values, "vessels")) or "none"
     scales = len(members(values, "scales"))
     parts: list[Group | Fold] = [Group(asked)]
@@ -111,13 +118,35 @@ def _mixer_section(mix: Mix, values: Mapping[str, str]) -> Section:
     return Section("Mixer", parts)
 
 
-_MIXER = (
-    Choice("Type of mixer", ("mixer", "kind"), MIXER_NAMES, needed=True),
-    Number("Mixed volume per load", ("mixer", "working_l"), "mixed_volume", default=90.0, needed=True),
-    Number("Drum size, full", ("mixer", "drum_l"), "mixed_volume"),
-    Number("Air temperature", ("conditions", "air_c"), "temperature"),
-    Number("Water temperature", ("conditions", "water_c"), "temperature"),
-)
+# What a hand and a bucket mix at a time, L; and what a drum does.
+_BUCKET_L, _DRUM_L = 8.0, 90.0
+
+
+def _mixer(mix: Mix) -> list[Field]:
+    by_hand = mix.procedures[0].mixer == "bucket"
+    most_l = _BUCKET_L if by_hand else _DRUM_L
+    return [
+        Choice("Type of mixer", ("mixer", "kind"), MIXER_NAMES, needed=True),
+        Number("Mixed volume per load", ("mixer", "working_l"), "mixed_volume", default=most_l, needed=True),
+        Number("Bucket size, full" if by_hand else "Drum size, full", ("mixer", "drum_l"), "mixed_volume"),
+        Number("Air temperature", ("conditions", "air_c"), "temperature"),
+        Number("Water temperature", ("conditions", "water_c"), "temperature"),
+    ]
+
+
+_PLASTER: list[Field] = [
+    Number("Amount", ("plaster", "amount")),
+    Choice(
+        "Given as",
+        ("plaster", "basis"),
+        {
+            "water_per_100": "Water to 100 of plaster, by weight",
+            "lb_per_us_qt": "Pounds of plaster to a US quart of water",
+            "kg_per_l": "Kilograms of plaster to a litre of water",
+        },
+        needed=True,
+    ),
+]
 _ORDER = Choice("Loading order", ("order",), {None: "Recommended", **ORDER_NAMES})
 _LOADS = (
     Choice("Loads", ("whole_bags",), {False: "Equal", True: "Whole bags of cement or lime"}),

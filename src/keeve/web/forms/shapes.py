@@ -1,11 +1,11 @@
 """The shapes of a job: for each its words, the sizes it asks for, and what it is in the job file."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
 
 from keeve.core.units import Kind
-from keeve.web.forms.fields import Field, Number, Rows
+from keeve.web.forms.fields import Choice, Field, MeshFile, Number, Rows
 
 
 @dataclass(frozen=True)
@@ -18,6 +18,7 @@ class Shape:
         fields: the sizes it asks for, by their names in the job file.
         rows: what it has several of.
         many: how many of it there are, where it comes in numbers.
+        parts: what it has besides, each known in several ways, by its name in the job file.
     """
 
     label: str
@@ -25,14 +26,39 @@ class Shape:
     fields: tuple[Number, ...]
     rows: tuple[Rows, ...] = ()
     many: int = 1
+    parts: Mapping[str, "Part"] = field(default_factory=dict)
 
     def matches(self, need: Mapping[str, Any]) -> bool:
         """Whether an item of a job file is of this shape."""
+        if self.parts:
+            return set(self.parts) & set(need) != set()
         if not self.fixed:
             return "shape" not in need and self.fields[0].path[0] in need
         return all(
             need.get(name, "slab" if name == "box" else None) == value for name, value in self.fixed.items()
         )
+
+
+@dataclass(frozen=True)
+class Way:
+    """A way to know a part: its words, the figures it asks for, and what it has several of."""
+
+    label: str
+    fields: tuple[Number | MeshFile, ...] = ()
+    rows: tuple[Rows, ...] = ()
+
+
+@dataclass(frozen=True)
+class Part:
+    """A part of a shape that is known in one of several ways; the first is the empty form's."""
+
+    label: str
+    ways: Mapping[str, Way]
+
+    def way(self, values: Mapping[str, str], here: str) -> Way:
+        """The way that is chosen on a form."""
+        first = next(iter(self.ways))
+        return self.ways.get(values.get(f"{here}.by", first), self.ways[first])
 
 
 def _size(name: str, label: str, kind: Kind, default: float) -> Number:
@@ -56,6 +82,62 @@ _FALL = _other("other_thickness_m", "Thickness at the far end (if sloped)", "thi
 _BRICK = (
     _size("unit_length_mm", "Brick or block length", "size", 215),
     _size("unit_height_mm", "Brick or block height", "size", 65),
+)
+
+_SOLIDS = Rows(
+    "Shapes",
+    ("solids",),
+    "Shape",
+    (
+        Choice(
+            "Shape",
+            ("solid",),
+            {"box": "Box", "cylinder": "Cylinder", "frustum": "Tapered cylinder", "dome": "Dome"},
+            needed=True,
+        ),
+        _size("length_m", "Length, or diameter at the bottom", "thickness", 0.2),
+        _other("width_m", "Width, or diameter at the top", "thickness"),
+        _size("height_m", "Height", "thickness", 0.1),
+        Number("How many", ("count",), whole=True, default=1),
+    ),
+)
+# A part that a job file leaves out.
+NO_PART = "none"
+_HOLDS = (_size("water_l", "Water it holds", "mixed_volume", 6.0),)
+_PUSHES = (_size("water_l", "Water it pushes out", "mixed_volume", 2.0),)
+_CAST = (
+    _size("dry_kg", "It weighs, dry", "mass", 2.0),
+    Number("Made with water to 100 of plaster", ("water_per_100",), default=70.0, needed=True),
+)
+_MESH = (MeshFile("Mesh file", ("mesh",), needed=True),)
+_CONTAINER = Part(
+    "What do you fill?",
+    {
+        "frame": Way(
+            "A frame round a model",
+            (
+                _size("length_m", "Model length", "thickness", 0.3),
+                _size("width_m", "Model width", "thickness", 0.3),
+                _size("height_m", "Model height", "thickness", 0.06),
+                _size("wall_m", "Plaster beside it", "thickness", 0.03),
+                _size("base_m", "Plaster over it", "thickness", 0.03),
+            ),
+        ),
+        "solids": Way("A hollow, by its shape", rows=(_SOLIDS,)),
+        "displacement": Way("A hollow, by the water it holds", _HOLDS),
+        "cast": Way("A mould, by a dry cast from it", _CAST),
+        "mesh": Way("A mesh file", _MESH),
+    },
+)
+_MODEL = Part(
+    "The model in it",
+    {
+        "displacement": Way("By the water it pushes out", _PUSHES),
+        "solids": Way("By its shape", rows=(_SOLIDS,)),
+        "cast": Way("By a dry cast of it", _CAST),
+        "mesh": Way("By a mesh file", _MESH),
+        NO_PART: Way("No model"),
+    },
 )
 
 SHAPES: Mapping[str, Shape] = {
@@ -200,6 +282,20 @@ SHAPES: Mapping[str, Shape] = {
             ),
         ),
     ),
+    "mould": Shape(
+        "Mould or cast",
+        {},
+        (),
+        (
+            Rows(
+                "Pieces, in the order you pour them",
+                ("pieces",),
+                "Piece",
+                (Number("Parts of the whole", (), default=1.0, needed=True),),
+            ),
+        ),
+        parts={"container": _CONTAINER, "model": _MODEL},
+    ),
     "overlay": Shape(
         "Area × thickness",
         {},
@@ -215,15 +311,28 @@ def shape_of(need: Mapping[str, Any]) -> str:
     return next(name for name, shape in SHAPES.items() if shape.matches(need))
 
 
-def sizes_of(shape: str, index: int) -> list[Field]:
-    """The sizes of an item of a job, without its rows."""
+class Asked(NamedTuple):
+    """Fields of an item that belong together, and rows below them."""
+
+    fields: list[Field]
+    rows: list[Rows]
+
+
+def asked_of(shape: str, index: int, values: Mapping[str, str]) -> list[Asked]:
+    """What an item of a job asks for: each of its parts by the way it is known, then its own sizes and rows."""
     known, here = SHAPES[shape], ("need", index)
-    found: list[Field] = [field.under(here) for field in known.fields]
-    if "shape" in known.fixed:
-        found.append(Number("How many", ("count",), whole=True, default=known.many).under(here))
-    return found
-
-
-def rows_of(shape: str, index: int) -> list[Rows]:
-    """The rows of an item of a job."""
-    return [rows.under(("need", index)) for rows in SHAPES[shape].rows]
+    found = []
+    for name, part in known.parts.items():
+        ways = {key: way.label for key, way in part.ways.items()}
+        chosen = part.way(values, f"need.{index}.{name}")
+        found.append(Asked([Choice(part.label, (*here, name, "by"), ways, needed=True, redraws=True)], []))
+        found.append(
+            Asked(
+                [field.under((*here, name)) for field in chosen.fields],
+                [rows.under((*here, name)) for rows in chosen.rows],
+            )
+        )
+    own: list[Field] = [field.under(here) for field in known.fields]
+    if "shape" in known.fixed or known.parts:
+        own.append(Number("How many", ("count",), whole=True, default=known.many).under(here))
+    return [*found, Asked(own, [rows.under(here) for rows in known.rows])]

@@ -19,8 +19,11 @@ from keeve.services.views.bench import (
     load_options,
 )
 from keeve.services.views.stockpile import stockpile_of_load
+from keeve.web.drawings.drying import drying_charts
 from keeve.web.drawings.section import section
+from keeve.web.drawings.set_clock import clock_lines
 from keeve.web.drawings.states import state_at, state_of
+from keeve.web.drawings.states.plaster_stages import stage_drawing
 from keeve.web.drawings.stockpile_chart import stockpile_charts
 from keeve.web.drawings.water_line import water_lines
 from keeve.web.forms.bench_form import in_words, typed_event
@@ -154,6 +157,10 @@ def _page(request: Request, template: str, view: BenchView) -> Response:
         now=view.now,
         section=section(view.section),
         lines=water_lines(view.water),
+        clock=view.clock,
+        clocks=clock_lines(view.clock) if view.clock else [],
+        charts=drying_charts(view.drying) if view.drying else [],
+        stage_drawing=stage_drawing,
         state_of=state_of,
         state_at=state_at,
     )

@@ -18,6 +18,7 @@ from keeve.services.plans import SavedPlan
 from keeve.services.views.load_card import LoadCard, PlanOnPaper, card_page, plan_on_paper
 from keeve.web import paper
 from keeve.web.drawings.section import section
+from keeve.web.drawings.set_clock import clock_lines
 from keeve.web.drawings.water_line import water_lines
 from keeve.web.pages import page, slug
 from keeve.web.security import Database, MayMix, Now, SignedIn
@@ -155,4 +156,6 @@ def _drawn(card: LoadCard) -> dict[str, Any]:
         "section": section(card.section),
         "lines": water_lines(card.water),
         "expected_words": card.expected_words,
+        "clock": card.clock,
+        "clocks": clock_lines(card.clock) if card.clock else [],
     }

@@ -9,6 +9,8 @@ from fastapi.responses import Response, StreamingResponse
 
 from keeve.formats.csv_table import csv_lines
 from keeve.services.views.log import LOG_COLUMNS, load_record, log_page, log_rows
+from keeve.web.drawings.drying import drying_charts
+from keeve.web.drawings.set_clock import clock_lines
 from keeve.web.drawings.water_line import PHONE, water_line, water_lines
 from keeve.web.pages import page
 from keeve.web.security import Database, Now, SignedIn
@@ -55,5 +57,9 @@ def show_load(request: Request, database: Database, visitor: SignedIn, now: Now,
         now=record.line.now,
         plan=record.line.running.plan,
         lines=water_lines(record.line.water),
+        clock=record.line.clock,
+        clocks=clock_lines(record.line.clock) if record.line.clock else [],
+        drying=record.line.drying,
+        charts=drying_charts(record.line.drying) if record.line.drying else [],
         standing=record.standing,
     )

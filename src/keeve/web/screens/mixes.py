@@ -11,6 +11,7 @@ from keeve.core.mixes.model import Mix, Procedure, Sort, Use
 from keeve.core.units import System
 from keeve.services import mixes
 from keeve.services.views.mixes import MixFigures, find_mixes, mix_figures, procedure_for, timed_steps
+from keeve.services.views.plaster import ratios_of
 from keeve.web.drawings.composition import composition
 from keeve.web.drawings.procedure_strip import procedure_strip
 from keeve.web.drawings.states import state_of
@@ -86,6 +87,7 @@ def show(
         versions=mixes.versions(database, visitor, mix_id),
         version=version,
         state_of=state_of,
+        ratios=ratios_of(mix),
     )
 
 

@@ -4,18 +4,23 @@ from dataclasses import replace
 from typing import Any
 from uuid import UUID
 
+from anyio import Lock
 from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
+from starlette.concurrency import run_in_threadpool
 
 from keeve.core.errors import InputError
+from keeve.core.texts import written
 from keeve.core.units import System
 from keeve.formats.job_file import parse_job
 from keeve.services import accounts, mixes, plans
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.services.job_summaries import ClosedWaste
+from keeve.services.meshes import MOST_BYTES, read_mesh_file
 from keeve.services.views.plan_answer import plan_answer
 from keeve.services.views.plan_start import plan_start
+from keeve.web.drawings.set_clock import clock_lines
 from keeve.web.drawings.sketch import sketch
 from keeve.web.drawings.volume_bar import volume_bar
 from keeve.web.forms import plan_form
@@ -25,6 +30,8 @@ from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, Now, SignedIn
 
 router = APIRouter()
+# A mesh takes a processor for seconds: people take turns.
+_ONE_AT_A_TIME = Lock()
 
 # A job file with a mix of the crew's own is a few tens of thousands.
 _MOST_FILE_CHARACTERS = 200_000
@@ -77,6 +84,35 @@ def preview(request: Request, database: Database, visitor: SignedIn) -> Response
             "offers": {name: offer._asdict() for name, offer in form.offers.items()},
         }
     )
+
+
+@router.post("/plan/mesh")
+async def read_mesh(request: Request, visitor: MayMix) -> Response:
+    """What a mesh file comes to: its figures as the form keeps them, in words, and sides for fields of the form.
+
+    The body is the file itself; its name, unit, turn and cut are in the address.
+    """
+    asked = {name: request.query_params.get(name, "") for name in ("name", "unit", "up", "cut")}
+    content = bytearray()
+    async for chunk in request.stream():
+        content += chunk
+        if len(content) > MOST_BYTES:
+            raise InputError(
+                "mesh_too_large", "The file is too large: save it with fewer triangles.", ["file"]
+            )
+    close_holes = request.query_params.get("close") == "yes"
+    async with _ONE_AT_A_TIME:
+        found = await run_in_threadpool(read_mesh_file, bytes(content), **asked, close_holes=close_holes)
+    figures = {"name": written(asked["name"], 120), **found["figures"]}
+    part = page(
+        request,
+        "plan/mesh_words.html",
+        read=figures,
+        triangles=found["triangles"],
+        warnings=found["warnings"],
+    )
+    sides = plan_form.frame_round(figures["sides_m"], visitor.units)
+    return JSONResponse({"mesh": figures, "words": bytes(part.body).decode(), "sides": sides})
 
 
 @router.post("/plan/units")
@@ -167,9 +203,13 @@ def _result(form: PlanForm) -> dict[str, Any]:
         form.refuse(fault)
         return {"answer": None, "errors": form.errors}
     volume = answer.plan.volume
-    sketches = [sketch(shape, need) for shape, need in zip(form.shapes, answer.needs, strict=True)]
+    sketches = [
+        sketch(shape, {**need, **item.facts})
+        for shape, need, item in zip(form.shapes, answer.needs, volume.items, strict=True)
+    ]
     return {
         "answer": answer,
+        "clocks": clock_lines(answer.clock) if answer.clock else [],
         "sketches": list(zip(sketches, volume.items, strict=True)),
         "bar": volume_bar(volume.net_m3, volume.order_m3, [load.yield_l for load in answer.plan.loads]),
         "errors": {},

@@ -61,7 +61,8 @@ document.addEventListener("alpine:init", () => {
 
     key(event) {
       if (event.key === "Enter" && event.target.matches("input[data-field]")) {
-        const button = (event.target.closest("details") || this.$root).querySelector("button[data-with]");
+        const around = event.target.closest("details, [data-group]") || this.$root;
+        const button = around.querySelector("button[data-with]");
         if (button) button.click();
         return;
       }
@@ -129,7 +130,7 @@ document.addEventListener("alpine:init", () => {
       const event = JSON.parse(button.dataset.event);
       if (button.dataset.with !== undefined) {
         const fold = button.closest("details");
-        const fields = (fold || this.$root).querySelectorAll("[data-field], [data-list]:checked");
+        const fields = (fold || button.closest("[data-group]") || this.$root).querySelectorAll("[data-field], [data-list]:checked");
         for (const field of fields) {
           // The check list is one list, whatever of it is folded away.
           if (field.dataset.list === undefined && field.closest("details") !== fold) continue;
@@ -266,6 +267,12 @@ document.addEventListener("alpine:init", () => {
       each("until", (place, at) => { place.hidden = now >= at; });
       each("amber-at", (place, at) => place.classList.toggle("amber", now >= at));
       each("red-at", (place, at) => place.classList.toggle("red", now >= at));
+      // The hand of a set clock, and what is gone behind it.
+      each("along", (place, at) => {
+        const x = Math.min(Math.max((now - at) / 60000, 0) * Number(place.dataset.perMinute), Number(place.dataset.most));
+        if (place.tagName === "rect") place.setAttribute("width", x.toFixed(1));
+        else place.setAttribute("transform", `translate(${x.toFixed(1)} 0)`);
+      });
       for (const place of this.$root.querySelectorAll("[data-between]")) {
         const [from, until] = place.dataset.between.split(" ").map(Number);
         place.hidden = now < from || now >= until;

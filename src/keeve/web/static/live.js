@@ -22,14 +22,48 @@ document.addEventListener("alpine:init", () => {
 
     // Another mix or one more row asks for other fields; those that stay keep what was typed.
     changed(control) {
+      const mesh = control.closest("[data-mesh]");
+      if (mesh) this.readMesh(mesh, "no");
       if (control.dataset.redraws !== "") return;
       this.redraws = {};
       this.later(0);
     },
 
+    // A mesh file is read as soon as it is chosen, turned or cut otherwise; the form keeps what it came to.
+    async readMesh(part, close) {
+      const file = part.querySelector("[data-mesh-file]").files[0];
+      const words = part.querySelector("[data-mesh-words]");
+      const mend = part.querySelector("[data-mesh-close]");
+      if (!file) return;
+      const asked = new URLSearchParams({ name: file.name, close });
+      for (const name of ["unit", "up", "cut"]) asked.set(name, part.querySelector(`[data-mesh-${name}]`).value);
+      words.textContent = `Reading ${file.name} …`;
+      mend.hidden = true;
+      try {
+        const answer = await fetch(`/plan/mesh?${asked}`, {
+          method: "POST",
+          headers: { Accept: "application/json", "X-Form-Token": this.field("form_token").value },
+          body: file,
+        });
+        const given = await answer.json();
+        words.textContent = answer.ok ? given.words : given.error.message;
+        mend.hidden = answer.ok || !(given.error.meant || {}).close_holes;
+        if (!answer.ok) return;
+        part.querySelector("input[type=hidden]").value = JSON.stringify(given.mesh);
+        for (const [name, text] of Object.entries(given.sides)) {
+          const side = this.field(part.dataset.field.replace("model.mesh", `container.${name}`));
+          if (side) side.value = text;
+        }
+        this.later(0);
+      } catch {
+        words.textContent = "No answer from Keeve: choose the file again.";
+      }
+    },
+
     tapped(element) {
       const button = element.closest("button");
       if (!button) return;
+      if (button.dataset.meshClose !== undefined) this.readMesh(button.closest("[data-mesh]"), "yes");
       if (button.dataset.set) this.set(JSON.parse(button.dataset.set));
       if (!button.dataset.redraws) return;
       const name = button.parentElement.querySelector("[data-name]");

@@ -1,0 +1,180 @@
+"""What a set clock shows: its stages, where it is in them, what it is counted by, and what may be seen."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import NamedTuple
+
+from keeve.core.planning.plan import Load, Plan
+from keeve.core.rules.gypsum_time import Sight
+from keeve.core.rules.workings import Workings
+from keeve.core.running.load_state import LoadState
+from keeve.core.running.option import Option, What
+from keeve.core.running.set_clock import SetClock, StageAt, set_clock
+from keeve.services.views.event_words import SIGHT_NAMES
+
+# The line goes on past the last stage by this share of it.
+_PAST_END = 1.12
+# Better, or worse, by less than a point is neither.
+_SAME_FRACTION = 0.01
+STAGE_NAMES: Mapping[str, str] = {
+    "sprinkle": "sprinkle",
+    "soak": "soak",
+    "mix": "stir",
+    "stand": "wait",
+    "pour": "pour",
+    "thickening": "thickening",
+    "hard": "hard, hot",
+    "strip": "strip",
+}
+
+
+class BuildStage(NamedTuple):
+    """A stage of building up: what it is like, what it is good for, what is lost by going on, and the sight of it."""
+
+    name: str
+    words: str
+    good_for: str
+    lost: str
+    sight: Sight | None = None
+
+
+BUILD_STAGES: Sequence[BuildStage] = (
+    BuildStage("milk", "Milk", "Wash a dry face with it.", "It grips nothing yet."),
+    BuildStage("cream", "Thin cream", "Dip cloth, splash on the first coat.", "Later, cloth lifts lumps."),
+    BuildStage("thick-cream", "Thick cream", "Lay cloth, brush it on, fill hollows.", "Later, it will not run in.",
+               "gloss-going"),
+    BuildStage("trowel", "Soft butter", "Trowel it on and leave it.", "Worked on, it runs, then sets at once.",
+               "like-butter"),
+    BuildStage("carve", "Cheese", "Carve and scrape to shape. Add nothing.", "Trowelled now, it loses its strength.",
+               "like-cheese"),
+    BuildStage("hard", "Hard", "Wet it, then the next coat.", "Only a rasp takes anything off.", "thumb-firm"),
+)  # fmt: skip
+
+
+class LineStage(NamedTuple):
+    """A stage on the line: its words, from when to when (min), whether it is placed in then, and when that is."""
+
+    words: str
+    from_min: float
+    to_min: float
+    is_placed: bool
+    from_at: datetime | None
+
+
+@dataclass(frozen=True)
+class ClockFigures:
+    """The figures of a set clock.
+
+    Args:
+        stages: its stages in order, of the pour or of building up.
+        ends_min: where the line ends.
+        met_at: when powder and water met; None before.
+        stage: the stage it is in; empty before.
+        window: from when to when it is placed.
+        window_min: the same, min after powder and water met.
+        band_min: how far the beginning of that may be off, min, either way (80 % range).
+        basis: what it is counted by, in sentences.
+        has_closed: whether there is no time left to place it, as it thickens in the bucket.
+    """
+
+    stages: Sequence[LineStage]
+    ends_min: float
+    met_at: datetime | None
+    stage: str
+    window: tuple[datetime | None, datetime | None]
+    window_min: tuple[float, float]
+    band_min: float
+    basis: Sequence[str]
+
+    @property
+    def has_window(self) -> bool:
+        """Whether there is any time to place it."""
+        return self.window_min[1] > self.window_min[0]
+
+
+# Standard deviations that hold four loads in five.
+_EIGHTY = 1.2816
+
+
+def clock_figures(plan: Plan, clock: SetClock, now: datetime | None = None) -> ClockFigures:
+    """The figures of a set clock, at a moment where it runs."""
+    build = not plan.mix.is_run.makes_casts
+    stages = clock.build if build else clock.stages
+    ends_min = stages[-1].from_min * _PAST_END
+    begins, closes = clock.window_min
+    return ClockFigures(
+        stages=[_on_line(plan, clock, item, ends_min, build=build) for item in stages],
+        ends_min=ends_min,
+        met_at=clock.met_at,
+        stage=(clock.stage(now, build=build) or "") if now else "",
+        window=(clock.at(begins), clock.at(closes)),
+        window_min=clock.window_min,
+        band_min=_EIGHTY * clock.spread_fraction * begins,
+        basis=_basis(clock),
+    )
+
+
+def planned_clock(plan: Plan, load: Load) -> ClockFigures | None:
+    """The set clock of a load that is not begun; None where none runs it."""
+    clock = set_clock(plan, load, LoadState(), None, Workings())
+    return clock and clock_figures(plan, clock)
+
+
+def _on_line(plan: Plan, clock: SetClock, item: StageAt, ends_min: float, *, build: bool) -> LineStage:
+    begins, closes = clock.window_min
+    words = {one.name: one.words.lower() for one in BUILD_STAGES} if build else STAGE_NAMES
+    to_min = ends_min if item.to_min is None else item.to_min
+    return LineStage(
+        words[item.name],
+        item.from_min,
+        to_min,
+        item.from_min >= begins - 1e-6 and to_min <= closes + 1e-6,
+        clock.at(item.from_min),
+    )
+
+
+def _basis(clock: SetClock) -> list[str]:
+    """What a clock is counted by, in sentences."""
+    if clock.seen:
+        return [f"Re-timed by what was seen: {SIGHT_NAMES[clock.seen].lower()}."]
+    estimate = f"An estimate, from ratio, size, mixing and water at {clock.water_c:.0f} °C."
+    own = clock.setting
+    if own is None:
+        return [estimate, "Tap what you see, and it is re-timed. Your own loads will make it better."]
+    slower = own.age_factor - 1
+    how = "as it says"
+    if abs(slower) >= _SAME_FRACTION:
+        how = f"{abs(slower):.0%} {'slower' if slower > 0 else 'sooner'} than that"
+    loads = "load of it" if own.loads == 1 else f"{own.loads} loads of it"
+    found = [estimate, f"Your last {loads} set {how}: that is in."]
+    if own.loads > 1:
+        before, lately = own.error_before_fraction, own.error_lately_fraction
+        off = f"off by {before:.0%} at first, by {lately:.0%} lately"
+        better = "getting better" if lately < before - _SAME_FRACTION else "no better yet"
+        found.append(f"It was {off}: {better}.")
+    return found
+
+
+class SightTap(NamedTuple):
+    """A sight that may be told: its words, and what telling it does."""
+
+    words: str
+    option: Option
+
+
+# What is seen of a pour; what is seen while building up is told by its stage.
+_OF_A_POUR: Sequence[Sight] = ("gloss-going", "trail-closing", "trail-stays", "thumb-firm", "warmest")
+
+
+def sights(can: Mapping[tuple[What, str], Option]) -> list[SightTap]:
+    """The sights of a pour that may be told now."""
+    return [SightTap(SIGHT_NAMES[sight], can["see", sight]) for sight in _OF_A_POUR if ("see", sight) in can]
+
+
+def next_batch_at(clock: SetClock) -> datetime | None:
+    """When to start the next batch, so that it is cream as this one passes the trowel stage; None before it runs."""
+    by_name = {item.name: item for item in clock.build}
+    passes = by_name["carve"].from_min
+    ready = by_name["cream"].from_min
+    return None if clock.met_at is None else clock.met_at + timedelta(minutes=max(passes - ready, 0.0))

@@ -1,0 +1,49 @@
+"""What sketches are made of: flat faces in space, and the sizes on them."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+# Right, back and up, m.
+Place = tuple[float, float, float]
+
+
+class Face(NamedTuple):
+    """A flat face: its class in the style sheet, and its corners."""
+
+    style: str
+    corners: Sequence[Place]
+    is_closed: bool = True
+
+
+class Size(NamedTuple):
+    """A size on the figure: its two ends, its name, and on which side of it the text is."""
+
+    one: Place
+    other: Place
+    name: str
+    side: str = "below"
+
+
+class Solid(NamedTuple):
+    """The faces back to front, and the sizes."""
+
+    faces: list[Face]
+    sizes: list[Size]
+
+
+@dataclass(frozen=True)
+class Given:
+    """An item of a job, and its plain sizes."""
+
+    need: Mapping[str, Any]
+    sizes: Mapping[str, float]
+
+    def __getitem__(self, name: str) -> float:
+        return self.sizes[name]
+
+    def get(self, name: str, otherwise: float) -> float:
+        return self.sizes.get(name, otherwise)
+
+
+Drawing = tuple[Solid, Mapping[str, float], bool]
