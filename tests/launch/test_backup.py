@@ -140,7 +140,7 @@ def test_several_workers_serve_one_address(cluster: Cluster) -> None:
     with subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True) as started:
         assert started.stdout is not None
         origin = started.stdout.readline().split()[-1]
-        with httpx2.Client(transport=httpx2.HTTPTransport(retries=5)) as client:
+        with httpx2.Client(transport=httpx2.HTTPTransport(retries=5), timeout=60) as client:
             assert {client.get(f"{origin}/sign-in").status_code for _ in range(6)} == {200}
         started.send_signal(signal.SIGINT)
         assert started.wait(timeout=30) == 0

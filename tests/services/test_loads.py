@@ -195,10 +195,12 @@ def test_the_demo_is_made_once_and_stands_as_told(engine: Engine) -> None:
     )
     wren = accounts.visitor(engine, token, NOON)
     assert wren is not None
-    begun = loads.log_page(engine, wren, limit=10)
+    begun = loads.log_page(engine, wren, limit=20)
     acts = [(item.plan.title, item.load.number, item.situation(NOON).act) for item in begun]
-    assert acts[:4] == [
+    assert acts[-1] == ("Ceiling rose mould", 1, "dry")
+    assert acts[:5] == [
         ("Coping bed", 3, "add_water"),
+        ("Rose copies", 1, "dead"),
         ("Coping bed", 2, "done"),
         ("Coping bed", 1, "done"),
         ("Lock wall bed", 6, "done"),
@@ -206,6 +208,9 @@ def test_the_demo_is_made_once_and_stands_as_told(engine: Engine) -> None:
     assert {line.title: (line.begun, line.loads) for line in plans.newest_plans(engine, wren)} == {
         "Lock wall bed": (6, 6),
         "Coping bed": (3, 4),
+        "Ceiling rose mould": (1, 2),
+        "Rose copies": (1, 1),
+        "Stern head on an armature": (0, 5),
         "Mooring blocks": (0, 4),
         "Boathouse screed": (0, 9),
         "Landing rail posts": (0, 6),

@@ -10,14 +10,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.mixes import library
-from keeve.core.mixes.model import Drawing, MixerKind, Reading
+from keeve.core.mixes.mixers import MixerKind
+from keeve.core.mixes.model import Drawing, Reading
+from keeve.core.planning.make_plan import make_plan
 from keeve.core.running.next_step import Window
 from keeve.services.views.sections import section_figures
 from keeve.services.views.water import water_figures
 from keeve.web.drawings.section import BOTTOM_Y, section
 from keeve.web.drawings.sketch import sketch
 from keeve.web.drawings.spread import spread
-from keeve.web.drawings.states import DRAWINGS, state_of
+from keeve.web.drawings.states import DRAWINGS, state_at, state_of
+from keeve.web.drawings.states.plaster_stages import STAGES, stage_drawing
 from keeve.web.drawings.vessel import Vessel
 from keeve.web.drawings.volume_bar import volume_bar
 from keeve.web.drawings.water_line import water_lines
@@ -108,7 +111,29 @@ def test_the_volume_bar_is_to_scale() -> None:
 READINGS = get_args(Reading)
 
 
-@pytest.mark.parametrize("drawing", DRAWINGS)
+# What is only looked at while plaster sets: never judged, so its marks are its own.
+LOOKED_AT = ("islands", "gloss-trail", "cloth", "plaster-stages")
+
+
+@pytest.mark.parametrize("drawing", LOOKED_AT)
+def test_the_looks_of_setting_plaster_are_told_apart_by_shape_alone(drawing: Drawing) -> None:
+    """No two share their marks or their outlines: a stipple alone tells nothing."""
+    drawn = {reading: state_of(drawing, reading) for reading in READINGS[:3]}
+    for one, other in combinations(drawn.values(), 2):
+        same = {shape.path for shape in one} & {shape.path for shape in other}
+        assert len(same) <= 0.7 * len(one)
+    assert len({tuple(sorted({shape.look for shape in shapes})) for shapes in drawn.values()}) == 3
+
+
+def test_the_six_stages_of_plaster_are_six_drawings() -> None:
+    drawn = [tuple(stage_drawing(stage)) for stage in STAGES]
+    assert len(set(drawn)) == 6
+    assert [state_at("plaster-stages", 1 - (index + 0.5) / 6) for index in range(6)] == [
+        list(one) for one in drawn
+    ]
+
+
+@pytest.mark.parametrize("drawing", [name for name in DRAWINGS if name not in LOOKED_AT])
 def test_states_are_told_apart_by_shape_alone(drawing: Drawing) -> None:
     """Each reading has marks that no other of its test has, and stays on its sheet."""
     looks = {reading: {shape.look for shape in state_of(drawing, reading)} for reading in READINGS}
@@ -140,8 +165,13 @@ def test_a_sketch_stays_on_its_sheet(kind: str, longer: float) -> None:
     job = to_job(form)
     assert job is not None
     need = job.need[0].model_dump(exclude_unset=True)
-    first = next(name for name, value in need.items() if isinstance(value, float) and name != "steps")
-    drawn = sketch(kind, {**need, first: need[first] * longer})
+    if kind == "mould":
+        need["container"]["length_m"] *= longer
+        need |= make_plan(job.model_copy(update={"need": [type(job.need[0])(**need)]})).volume.items[0].facts
+    else:
+        first = next(name for name, value in need.items() if isinstance(value, float) and name != "steps")
+        need[first] *= longer
+    drawn = sketch(kind, need)
     numbers = [
         (float(x), float(y)) for _, path in drawn.faces for x, y in re.findall(r"(-?[\d.]+),(-?[\d.]+)", path)
     ]

@@ -1,6 +1,7 @@
 """The plan form and the job file say the same: each shape from the page as from the file, and there and back again."""
 
 import json
+import math
 from typing import Any, get_args
 
 import pytest
@@ -95,6 +96,23 @@ TYPED: dict[str, tuple[dict[str, str], dict[str, Any], float]] = {
          "layer_mm": 50, "studs": [{"width_mm": 50, "depth_mm": 100, "length_m": 20}]},
         2.3,
     ),
+    "cloth": (
+        {"area_m2": "0.5", "layers": "3", "strip_length_m": "600", "strip_width_m": "150", "take_up_l_m2": "1.2",
+         "overlap_fraction": "25", "coat_mm": "8"},
+        {"shape": "cloth-plaster", "area_m2": 0.5, "layers": 3, "coat_mm": 8},
+        0.00625,
+    ),
+    "mould": (
+        {"container.by": "frame", "container.length_m": "300", "container.width_m": "300", "container.height_m": "60",
+         "container.wall_m": "30", "container.base_m": "30", "model.by": "solids", "model.solids.0.solid": "cylinder",
+         "model.solids.0.length_m": "200", "model.solids.0.width_m": "", "model.solids.0.height_m": "50",
+         "model.solids.0.count": "1", "pieces.0": "1", "pieces.1": "2", "count": "1"},
+        {"container": {"by": "frame", "length_m": 0.3, "width_m": 0.3, "height_m": 0.06, "wall_m": 0.03,
+                       "base_m": 0.03},
+         "model": {"by": "solids", "solids": [{"solid": "cylinder", "length_m": 0.2, "height_m": 0.05}]},
+         "pieces": [1, 2]},
+        0.36 * 0.36 * 0.09 - math.pi * 0.01 * 0.05,
+    ),
     "overlay": ({"area_m2": "8", "depth_mm": "10"}, {"area_m2": 8, "depth_mm": 10}, 0.08),
     "bags": ({"bags": "6"}, {"bags": 6}, 0.0),
     "volume": ({"volume_m3": "1/4"}, {"volume_m3": 0.25}, 0.25),
@@ -126,7 +144,30 @@ def test_every_shape_of_the_core_is_on_the_page() -> None:
     assert set(TYPED) == set(SHAPES)
 
 
+# Moulds known in every other way.
+MOULDS: list[dict[str, Any]] = [
+    {"container": {"by": "displacement", "water_l": 6}, "count": 3},
+    {
+        "container": {"by": "cast", "dry_kg": 5.9, "water_per_100": 65.0},
+        "model": {"by": "cast", "dry_kg": 1.2},
+    },
+    {
+        "container": {"by": "mesh", "mesh": {"unit": "mm", "volume_m3": 0.004, "sides_m": [0.2, 0.2, 0.1]}},
+        "model": {"by": "displacement", "water_l": 0.5},
+        "pieces": [1, 1, 2],
+    },
+]
 FILES = [
+    *(
+        raw_job(
+            need=need,
+            mix="plaster-casting",
+            mixer={"kind": "bucket", "working_l": 8},
+            materials={},
+            plaster={"amount": 2.75, "basis": "lb_per_us_qt"},
+        )
+        for need in MOULDS
+    ),
     *(raw_job(need=[need, {"volume_m3": 0.1, "name": "The rest"}]) for _, need, _ in TYPED.values()),
     *(value for name, value in vars(jobs).items() if name.isupper() and "format" in value),
     raw_job(

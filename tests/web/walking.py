@@ -30,13 +30,13 @@ def press(page: Page, key: str) -> None:
     send(page, lambda: page.keyboard.press(key))
 
 
-def begin(page: Page) -> None:
+def begin(page: Page, first: str = "Water, most of the start") -> None:
     page.get_by_role("button", name="Mix this load").click()
     expect(heading(page)).to_have_text("Check first")
     # The page listens to keys from then on.
     expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
     press(page, "c")
-    expect(heading(page)).to_have_text("Water, most of the start")
+    expect(heading(page)).to_have_text(first)
     expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
 
 

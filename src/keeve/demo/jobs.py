@@ -188,7 +188,7 @@ ROSE_COPIES = _job(
 STERN_HEAD = _job(
     "Stern head on an armature",
     "plaster-coat",
-    {"name": "Head", "area_m2": 0.55, "depth_mm": 18},
+    {"name": "Head", "shape": "cloth-plaster", "area_m2": 0.55, "layers": 4, "coat_mm": 12},
     mixer={"kind": "bucket", "working_l": 2.2, "drum_l": 5},
     vessels=[_TUB],
     scales=[_PLATFORM],

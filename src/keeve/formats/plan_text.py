@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES
+from keeve.core.mixes.mixers import MIXER_NAMES, ORDER_NAMES
 from keeve.core.planning.plan import AdmixtureAmount, Load, LoadStep, Plan, Purchase, load_steps
 
 

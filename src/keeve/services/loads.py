@@ -10,7 +10,8 @@ from sqlalchemy.orm import Session
 
 from keeve.core.planning.plan import Plan
 from keeve.core.running.allowed_events import check_allowed
-from keeve.core.running.events import Begun, FlowMeasured, Setting, parse_event
+from keeve.core.running.events import Begun, FlowMeasured, parse_event
+from keeve.core.running.known_before import Setting
 from keeve.core.running.next_step import Situation
 from keeve.core.running.pre_use_checks import checks_for
 from keeve.core.running.set_clock import learnt, observed_age

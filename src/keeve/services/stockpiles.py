@@ -18,8 +18,9 @@ from sqlalchemy.orm import Session
 from keeve.core.errors import InputError
 from keeve.core.mixes import materials
 from keeve.core.planning.plan import Load, Plan
-from keeve.core.running.events import Expected, ExpectedWater, Undone, event_json, standing
+from keeve.core.running.events import Expected, Undone, event_json, standing
 from keeve.core.running.expected_water import carried_over, followed
+from keeve.core.running.known_before import ExpectedWater
 from keeve.core.stockpile.events import StockpileEvent, is_covered, last_measured, parse_stockpile_event
 from keeve.core.stockpile.forecast import (
     Forecast,

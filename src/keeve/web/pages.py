@@ -12,14 +12,8 @@ from jinja2 import Environment, FileSystemBytecodeCache, FileSystemLoader, Stric
 from jinja2.runtime import Context
 from starlette.templating import Jinja2Templates
 
-from keeve.core.mixes.model import (
-    MIXED_IN,
-    MIXER_NAMES,
-    ORDER_NAMES,
-    QUARTERS,
-    READING_NAMES,
-    RETEMPERING_NAMES,
-)
+from keeve.core.mixes.mixers import MIXED_IN, MIXER_NAMES, ORDER_NAMES
+from keeve.core.mixes.model import QUARTERS, READING_NAMES, RETEMPERING_NAMES
 from keeve.core.planning.plan import Plan, nearest_quarter
 from keeve.core.quantities import in_reader_units
 from keeve.core.rules.vessels_and_scales import GaugeVessels

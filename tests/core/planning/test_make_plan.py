@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix, library
-from keeve.core.mixes.model import MIXER_NAMES, MixerKind
+from keeve.core.mixes.mixers import MIXER_NAMES, MixerKind
 from keeve.core.planning.amounts import in_vessels
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import load_steps

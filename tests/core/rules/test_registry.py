@@ -177,6 +177,10 @@ PUBLIC = {
         "bucket_diameter_m bucket_height_m water_fill_fraction water_per_100",
         "water_l plaster_kg slurry_l",
     ),
+    "cloth-plaster": (
+        "area_m2 layers strip_length_m strip_width_m take_up_l_m2 overlap_fraction coat_mm",
+        "cloth_m2 strips volume_m3",
+    ),
     "sphere-cap-volume": ("base_diameter_m height_m", "volume_m3"),
     "mould-volume": ("container_m3 model_m3 pieces", "total_m3 per_piece_m3"),
     "shopping": ("loads bag_kg on_hand_kg price_per_bag price_per_t", "buy leftover_kg cost"),

@@ -6,7 +6,8 @@ import pytest
 from helpers import Run, a_job_of, account_of_mortar, plan
 
 from keeve.core.errors import InputError
-from keeve.core.running.events import Because, ExpectedWater, parse_event
+from keeve.core.running.events import parse_event
+from keeve.core.running.known_before import Because, ExpectedWater
 
 
 def lime() -> Run:

@@ -1,21 +1,18 @@
-"""What a mix is: its parts, water, procedures by kind of mixer, tests, limits, cautions and policy."""
+"""What a mix is: its parts, water, tests, limits, cautions and policy."""
 
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
 from keeve.core.mixes.bases import BASES, Basis, BasisName
+from keeve.core.mixes.mixers import NEAREST, MixerKind, Order
+from keeve.core.mixes.procedures import AdmixtureStep, ChargeStep, JudgeStep, Procedure, WaterStep
 from keeve.core.mixes.regimes import REGIMES, Regime, RegimeName
-from keeve.core.mixes.step_kinds import KINDS, Kind, StepKind
 from keeve.core.older_formats import MIX_STEPS, upgraded
 from keeve.core.rules.admixtures import Basis as DoseBasis
 from keeve.core.rules.registry import Air, Amount, Dimension, Fraction, Strict
 from keeve.core.tolerances import ROUNDING
 
-MixerKind = Literal[
-    "tilting-drum", "forced-action", "paddle", "bowl", "tray", "two-buckets", "barrow", "bucket"
-]
-Order = Literal["water-first", "dry-first"]
 Gauge = Literal["weight", "volume", "scale", "shovels"]
 Reading = Literal["too-dry", "right", "too-wet", "not-mixed-yet"]
 Hatch = Literal["cement", "lime", "sand", "stone", "hemp", "dry-mix", "paste", "water", "gypsum"]
@@ -44,39 +41,6 @@ Drawing = Literal[
     "plaster-stages",
 ]
 
-MIXER_NAMES: dict[MixerKind, str] = {
-    "tilting-drum": "Drum mixer",
-    "forced-action": "Pan mixer",
-    "paddle": "Paddle and tub",
-    "bowl": "Bowl mixer",
-    "tray": "Mixing tray",
-    "two-buckets": "Two buckets",
-    "barrow": "Barrow",
-    "bucket": "Bucket, by hand",
-}
-# How a mix is mixed in each, in a sentence.
-MIXED_IN: dict[MixerKind, str] = {
-    "tilting-drum": "in a drum mixer",
-    "forced-action": "in a pan mixer",
-    "paddle": "with a paddle in a tub",
-    "bowl": "in a bowl mixer",
-    "tray": "in a mixing tray",
-    "two-buckets": "in two buckets",
-    "barrow": "in a barrow",
-    "bucket": "by hand in a bucket",
-}
-# Whose steps come nearest where a mix has none for a mixer and does not refuse it. By what turns: a judgement of ours.
-NEAREST: dict[MixerKind, tuple[MixerKind, ...]] = {
-    "tilting-drum": ("forced-action",),
-    "forced-action": ("tilting-drum", "paddle"),
-    "paddle": ("bowl", "bucket", "two-buckets", "tray", "forced-action", "barrow"),
-    "bowl": ("paddle", "bucket", "forced-action"),
-    "tray": ("barrow", "two-buckets", "paddle", "forced-action"),
-    "two-buckets": ("bucket", "tray", "barrow", "paddle", "forced-action"),
-    "barrow": ("tray", "two-buckets", "paddle", "forced-action"),
-    "bucket": ("two-buckets", "tray", "barrow", "paddle", "forced-action"),
-}
-ORDER_NAMES: dict[Order, str] = {"water-first": "Water first", "dry-first": "Dry first"}
 # How quarters are written, of parts and of vessels.
 QUARTERS: dict[float, str] = {0.25: "¼", 0.5: "½", 0.75: "¾"}
 READING_NAMES: dict[Reading, str] = {
@@ -218,90 +182,6 @@ class Admixture(Strict):
     looks: str = ""
     optional: bool = False
     packs: bool = False
-
-
-class _Step(Strict):
-    """What every step has: its kind, the command, its reason, and its least and greatest time in minutes.
-
-    ``look``: the test whose drawings show how it looks when it is done, where that is shown and not judged.
-    """
-
-    kind: StepKind
-    do: str
-    why: str
-    minutes: Annotated[tuple[Amount, Amount], Field(strict=False)]
-    until: str | None = None
-    look: str | None = None
-
-    @property
-    def is_a(self) -> Kind:
-        """What kind of step it is."""
-        return KINDS[self.kind]
-
-    @model_validator(mode="after")
-    def _time_forwards(self) -> Self:
-        if self.minutes[0] > self.minutes[1]:
-            raise ValueError("has minutes that run backwards: least first, greatest second")
-        return self
-
-
-class ChargeStep(_Step):
-    """Put in a share of one component."""
-
-    kind: Literal["charge"]
-    material: str
-    share: Annotated[float, Field(gt=0, le=1)]
-
-
-class WaterStep(_Step):
-    """Put in a share of the start water, with admixtures stirred in where they are named."""
-
-    kind: Literal["water"]
-    share: Annotated[float, Field(gt=0, le=1)]
-    admixtures: list[str] = []
-
-
-class AdmixtureStep(_Step):
-    """Put in admixtures by themselves: a powder among the dry, or late, when the mix has loosened."""
-
-    kind: Literal["admixture"]
-    admixtures: Annotated[list[str], Field(min_length=1)]
-
-
-class WorkStep(_Step):
-    """Mix, scrape, or let it rest: time and movement, no material."""
-
-    kind: Literal["mix", "scrape", "rest"]
-
-
-class JudgeStep(_Step):
-    """Judge by one of the mix's tests; water in steps follows from what is read.
-
-    A mix whose right state depends on the phase is judged more than once, each time by another test.
-    """
-
-    kind: Literal["judge"]
-    test: str
-
-
-class PlaceStep(_Step):
-    """Place within the working life."""
-
-    kind: Literal["place"]
-
-
-Step = Annotated[
-    ChargeStep | WaterStep | AdmixtureStep | WorkStep | JudgeStep | PlaceStep, Field(discriminator="kind")
-]
-
-
-class Procedure(Strict):
-    """The steps for one kind of mixer and one school of charging."""
-
-    mixer: MixerKind
-    order: Order
-    why: str
-    steps: Annotated[list[Step], Field(min_length=3)]
 
 
 class Test(Strict):

@@ -5,7 +5,8 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union
 
 from pydantic import BeforeValidator, Discriminator, Field, Tag, create_model, model_validator
 
-from keeve.core.mixes.model import Gauge, Mix, MixerKind, Order
+from keeve.core.mixes.mixers import MixerKind, Order
+from keeve.core.mixes.model import Gauge, Mix
 from keeve.core.older_formats import JOB_STEPS, upgraded
 from keeve.core.planning.moulds import MouldNeed
 from keeve.core.rules.admixtures import Basis
@@ -17,6 +18,7 @@ from keeve.core.rules.geometry import (
     post_hole_volume,
     slab_volume,
 )
+from keeve.core.rules.moulds import cloth_plaster
 from keeve.core.rules.registry import Amount, Dimension, Fraction, Result, Strict, rule_of
 from keeve.core.rules.walls_and_stairs import (
     coat_volume,
@@ -41,6 +43,7 @@ SHAPES: Mapping[str, Callable[..., Result]] = {
         unit_masonry_mortar,
         pointing_volume,
         layered_wall_volume,
+        cloth_plaster,
     )
 }
 

@@ -4,7 +4,8 @@ import math
 from collections import Counter
 
 from keeve.core.errors import InputError
-from keeve.core.mixes.model import Mix, MixWater, Step
+from keeve.core.mixes.model import Mix, MixWater
+from keeve.core.mixes.procedures import Step
 from keeve.core.planning.job import Job
 from keeve.core.planning.moulds import MouldNeed
 from keeve.core.planning.plan import Alternative, Load, PlanVolume, Way

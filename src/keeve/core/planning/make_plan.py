@@ -4,17 +4,9 @@ import math
 from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
-from keeve.core.mixes.model import (
-    MIXED_IN,
-    MIXER_NAMES,
-    ORDER_NAMES,
-    Caution,
-    Gauge,
-    Mix,
-    MixWater,
-    Procedure,
-    Step,
-)
+from keeve.core.mixes.mixers import MIXED_IN, MIXER_NAMES, ORDER_NAMES
+from keeve.core.mixes.model import Caution, Gauge, Mix, MixWater
+from keeve.core.mixes.procedures import Procedure, Step
 from keeve.core.planning.expected_strength import strength_of_plan
 from keeve.core.planning.job import Job
 from keeve.core.planning.load_contents import (
@@ -270,6 +262,7 @@ def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
         wet_out_min=mix.wet_out_min,
         regime=mix.regime,
         life_min=mix.life_min,
+        water_fill=mix.water_fill,
         retempering=mix.retempering,
         retempering_why=mix.retempering_why,
         too_much_water=mix.too_much_water,

@@ -7,7 +7,8 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, model_validator
 
 from keeve.core.mixes.bases import BASES, Basis, BasisName
-from keeve.core.mixes.model import Caution, Gauge, Hatch, Order, Sort, Test
+from keeve.core.mixes.mixers import Order
+from keeve.core.mixes.model import Caution, Gauge, Hatch, Sort, Test
 from keeve.core.mixes.regimes import REGIMES, Regime, RegimeName
 from keeve.core.mixes.step_kinds import KINDS, Kind, StepKind
 from keeve.core.older_formats import PLAN_STEPS, upgraded
@@ -199,6 +200,7 @@ class PlanMix(_Part):
     wet_out_min: float
     regime: RegimeName = "judged"
     life_min: float
+    water_fill: float | None = None
     retempering: str
     retempering_why: str
     too_much_water: str

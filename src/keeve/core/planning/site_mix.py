@@ -5,7 +5,8 @@ from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix, materials
-from keeve.core.mixes.model import Mix, MixPart, MixWater, Step
+from keeve.core.mixes.model import Mix, MixPart, MixWater
+from keeve.core.mixes.procedures import Step
 from keeve.core.planning.job import Job, MaterialOnSite
 from keeve.core.planning.plan import PlanMaterial
 from keeve.core.rules.aggregate_moisture import sand_bulking

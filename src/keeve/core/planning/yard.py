@@ -8,7 +8,8 @@ from pydantic import Field, TypeAdapter, model_validator
 
 from keeve.core.errors import validated
 from keeve.core.mixes import materials
-from keeve.core.mixes.model import Mix, MixerKind
+from keeve.core.mixes.mixers import MixerKind
+from keeve.core.mixes.model import Mix
 from keeve.core.planning.site_mix import WATER
 from keeve.core.rules.registry import Amount, Dimension, Fraction, Strict
 

@@ -5,6 +5,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from keeve.core.errors import InputError
 from keeve.core.mixes.model import reading_at
 from keeve.core.planning.plan import Plan
+from keeve.core.running.correction_options import OTHER_CORRECTION
 from keeve.core.running.events import (
     OWN_EVENTS,
     Admixed,
@@ -23,7 +24,7 @@ from keeve.core.running.events import (
 from keeve.core.running.load_state import LoadState
 from keeve.core.running.next_step import Situation, last_judge
 from keeve.core.running.option import Amount, Option, What
-from keeve.core.running.options import NOT_ASKED, NOTHING_TO_UNDO, OTHER_CORRECTION, option_for
+from keeve.core.running.options import NOT_ASKED, NOTHING_TO_UNDO, option_for
 from keeve.core.tolerances import LEAST_POUR_L
 
 

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from keeve.core.mixes.model import MixerKind
+from keeve.core.mixes.mixers import MixerKind
 
 
 class Cleaning(NamedTuple):

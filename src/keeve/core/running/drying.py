@@ -6,7 +6,8 @@ from typing import NamedTuple
 from keeve.core.planning.plan import Load
 from keeve.core.rules.gypsum_time import Weighing, plaster_dry_weight, plaster_drying
 from keeve.core.rules.workings import Workings
-from keeve.core.running.load_state import LoadState, WeighedAt
+from keeve.core.running.load_state import LoadState
+from keeve.core.running.state_parts import WeighedAt
 
 # It stays at its weight: two weighings so long apart differ by less than that share. And it is no further over its
 # computed dry weight than that, or it is only waiting in a damp room. Judgements made here.

@@ -11,8 +11,9 @@ from keeve.core.errors import validated
 from keeve.core.mixes.model import Reading
 from keeve.core.older_formats import EVENT_STEPS, upgraded
 from keeve.core.rules.gypsum_time import Sight
-from keeve.core.rules.registry import Amount, Strict
+from keeve.core.rules.registry import Strict
 from keeve.core.rules.temperature import Celsius, LiquidCelsius
+from keeve.core.running.known_before import ExpectedWater, Setting
 from keeve.core.texts import Line, Lines
 
 LONGEST_NAME = 120
@@ -47,24 +48,6 @@ class AnyEvent(Strict):
     received_at: Annotated[datetime | None, Field(strict=False)] = None
 
 
-class Setting(Strict):
-    """What the crew's own loads of a plaster say of its setting (see ``set_clock.learnt``).
-
-    Args:
-        age_factor: how much slower it sets than fresh powder is estimated to.
-        spread_fraction: standard deviation of that, over itself.
-        loads: how many loads say so.
-        error_before_fraction: how far the first half of them was from what was expected then.
-        error_lately_fraction: how far the last half was.
-    """
-
-    age_factor: Annotated[float, Field(gt=0, le=5)]
-    spread_fraction: Amount
-    loads: Annotated[int, Field(ge=1)]
-    error_before_fraction: Amount
-    error_lately_fraction: Amount
-
-
 class Begun(AnyEvent):
     """The load was started. ``checks``: ids of the checks to make first (see ``pre_use_checks``).
 
@@ -75,57 +58,6 @@ class Begun(AnyEvent):
     checks: list[str]
     flow_l_min: _Flow | None = None
     setting: Setting | None = None
-
-
-class Because(Strict):
-    """Why so much water is expected, in figures; ``expected_water.in_words`` says it.
-
-    Args:
-        kind: that the last load took it; what changed the stockpile unseen; how it has gone since it last changed; or
-            what an older format told in words.
-        free_moisture_fraction: free moisture of the stockpile.
-        before_fraction: what that was before.
-        spread_fraction: how far it may be from that.
-        loads: over how many loads it was seen.
-        is_past_ceiling: whether the water it asks for is past the max.
-        told: the words of an older format.
-    """
-
-    kind: Literal["last-load", "rain", "delivery", "night", "drying", "wetter", "steady", "seen-once", "told"]
-    free_moisture_fraction: float = 0.0
-    before_fraction: float = 0.0
-    spread_fraction: Amount = 0.0
-    loads: Annotated[int, Field(ge=0)] = 0
-    is_past_ceiling: bool = False
-    told: Annotated[str, Field(max_length=500)] = ""
-
-
-class ExpectedWater(Strict):
-    """The water a load is expected to need from the tap, L (see ``stockpile.forecast``).
-
-    Args:
-        stockpile: id of the material in it; empty where all of it comes dry and the last load is the guide.
-        start_l: the start that is offered.
-        about_l: the total it will probably need.
-        low_l: low end of the 80 % band of that total.
-        high_l: high end of it.
-        last_total_l: total of the last load.
-        free_moisture_fraction: free moisture of the stockpile.
-        sd_fraction: standard deviation of that moisture.
-        weighed: whether a pan was dried since the stockpile last changed.
-        because: the reason.
-    """
-
-    stockpile: Annotated[str, Field(max_length=60)]
-    start_l: Amount
-    about_l: Amount
-    low_l: Amount
-    high_l: Amount
-    last_total_l: Amount | None
-    free_moisture_fraction: float
-    sd_fraction: Amount
-    weighed: bool
-    because: Because
 
 
 class Expected(AnyEvent):

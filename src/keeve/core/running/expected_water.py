@@ -6,7 +6,7 @@ other materials is taken as planned. Where everything comes dry in bags, the las
 
 from keeve.core.planning.plan import Load, LoadWater, Plan, PlanMaterial
 from keeve.core.running.contents import contents
-from keeve.core.running.events import Because, ExpectedWater
+from keeve.core.running.known_before import Because, ExpectedWater
 from keeve.core.running.load_state import LoadState
 from keeve.core.tolerances import LEAST_POUR_L
 

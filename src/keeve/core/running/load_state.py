@@ -9,15 +9,12 @@ from datetime import datetime
 from types import MappingProxyType
 from typing import Any, NamedTuple, TypeVar
 
-from keeve.core.mixes.model import Reading
 from keeve.core.planning.plan import Load
-from keeve.core.rules.gypsum_time import Sight
 from keeve.core.running.events import (
     OWN_EVENTS,
     Accepted,
     Admixed,
     Begun,
-    Body,
     Charged,
     Cleaned,
     Corrected,
@@ -25,7 +22,6 @@ from keeve.core.running.events import (
     Discarded,
     Event,
     Expected,
-    ExpectedWater,
     FlowMeasured,
     Given,
     Judged,
@@ -35,7 +31,6 @@ from keeve.core.running.events import (
     Released,
     Rested,
     Seen,
-    Setting,
     Stored,
     Stripped,
     TakenBack,
@@ -44,72 +39,13 @@ from keeve.core.running.events import (
     Undone,
     WaterAdded,
     WaterLost,
-    WaterSource,
     Weighed,
     in_order,
     standing_of,
 )
-from keeve.core.tolerances import DROP_L, ROUNDING, STICKS_FRACTION, UNMEASURABLE
-
-
-class Addition(NamedTuple):
-    """Water that went in, L of the whole load (negative where it ran out), when, and from where."""
-
-    water_l: float
-    at: datetime
-    source: WaterSource = "tap"
-
-
-class Judgement(NamedTuple):
-    """A reading: who made it and when, of which step, and whether it counts (only once it is wet and mixed).
-
-    ``water_l``: water that was in, L of the whole load. ``mixing``: after which mixing of the load it was made.
-    ``wetness``: how wet it looked between the drawings. ``body``: sandy or rich.
-    """
-
-    reading: Reading
-    by: str
-    at: datetime
-    counts: bool
-    step: int | None
-    water_l: float
-    mixing: int
-    wetness: float | None = None
-    body: Body | None = None
-
-    @property
-    def is_right(self) -> bool:
-        """Whether it was right, and neither sandy nor rich."""
-        return self.reading == "right" and not self.body
-
-
-class SeenAt(NamedTuple):
-    """A sight of setting plaster, and when."""
-
-    sight: Sight
-    at: datetime
-
-
-class WeighedAt(NamedTuple):
-    """A weighing of a drying cast, kg, and when."""
-
-    kg: float
-    at: datetime
-
-
-class Owed(NamedTuple):
-    """What a chosen correction still adds: kg as charged by material, and water, L."""
-
-    add_kg: dict[str, float]
-    water_l: float
-
-    def less(self, added_kg: dict[str, float], added_l: float = 0.0) -> "Owed | None":
-        """What is still owed after this went in; None where nothing is."""
-        left = {name: kg - added_kg.get(name, 0.0) for name, kg in self.add_kg.items()}
-        add_kg = {name: kg for name, kg in left.items() if kg > UNMEASURABLE}
-        water_l = max(self.water_l - added_l, 0.0)
-        return Owed(add_kg, water_l) if add_kg or water_l > DROP_L else None
-
+from keeve.core.running.known_before import ExpectedWater, Setting
+from keeve.core.running.state_parts import Addition, Judgement, Owed, SeenAt, WeighedAt
+from keeve.core.tolerances import ROUNDING, STICKS_FRACTION
 
 _NONE: Mapping[Any, float] = MappingProxyType({})
 

@@ -14,8 +14,9 @@ from keeve.core.running.contents import Contents, contents, left_of
 from keeve.core.running.corrections import Correction, for_count, for_reading
 from keeve.core.running.drying import Drying, drying_of
 from keeve.core.running.expected_water import as_expected
-from keeve.core.running.load_state import Judgement, LoadState, mixed_l
+from keeve.core.running.load_state import LoadState, mixed_l
 from keeve.core.running.set_clock import SetClock, set_clock
+from keeve.core.running.state_parts import Judgement
 from keeve.core.running.working_life import Life, Stage, began_at, life_by_clock, life_of
 from keeve.core.tolerances import DROP_L, ROUNDING
 

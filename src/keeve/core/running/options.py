@@ -6,19 +6,16 @@ from typing import Any
 
 from keeve.core.errors import InputError
 from keeve.core.planning.plan import LoadStep, Plan
+from keeve.core.running.correction_options import MOST_TIMES, correction_options, nothing_in
 from keeve.core.running.corrections import has_body
 from keeve.core.running.load_state import LoadState
 from keeve.core.running.next_step import Situation
 from keeve.core.running.option import Amount, Option, What, volume_left
 from keeve.core.running.setting_options import setting_options
-from keeve.core.tolerances import DROP_L, LEAST_POUR_L, WRITTEN_FRACTION
+from keeve.core.tolerances import DROP_L, LEAST_POUR_L
 
 # So much of the ceiling goes over it at a time, with a reason: small enough to be seen before it runs.
 _PAST_STEP = 0.05
-# Over that many planned doses a load is overdosed, whatever it looks like.
-_MOST_DOSES = 2.0
-# More than so many times what was planned did not go in: a decimal point is in the wrong place.
-_MOST_TIMES = 4.0
 # The most that is told of time that was not counted, min.
 _MOST_TOLD_MIN = 60.0
 
@@ -45,7 +42,7 @@ def _every(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
     yield from _readings(plan, now)
     yield from _water(plan, state, now)
     yield from _measuring(plan, state)
-    yield from _corrections(plan, state, now)
+    yield from correction_options(plan, state, now)
     yield from _leaving(plan, state, now)
     yield from setting_options(plan, state, now)
     yield from _always(state, now)
@@ -125,7 +122,7 @@ def _steps(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
     wet_out_min = max(plan.mix.wet_out_min, 0.5)
     ready_at = now.ready_at if now.act == "mix" else None
     told = _told(wet_out_min)
-    yield Option("remix", {"kind": "mixed"}, amounts=(told,), ready_at=ready_at, refusal=_nothing_in(state))
+    yield Option("remix", {"kind": "mixed"}, amounts=(told,), ready_at=ready_at, refusal=nothing_in(state))
 
 
 def _not_now(plan: Plan, number: int, step: LoadStep | None, now: Situation) -> InputError | None:
@@ -143,7 +140,7 @@ def _not_now(plan: Plan, number: int, step: LoadStep | None, now: Situation) -> 
 
 
 def _charged(now: Situation, material: str, step: LoadStep | None) -> tuple[Amount, ...]:
-    most_kg = now.load.charge(material).mass_kg * _MOST_TIMES
+    most_kg = now.load.charge(material).mass_kg * MOST_TIMES
     default_kg = step.mass_kg if step else None
     over = ("more_than_fits", f"That is over four times the {material} of the load: check the amount.")
     return (Amount("mass_kg", default_kg, 0.0, most_kg, over),)
@@ -172,12 +169,6 @@ def _told(least_min: float) -> Amount:
 
 NOTHING_TO_UNDO = "Already undone: nothing to undo."
 NOT_ASKED = "faults names a check that was not asked: load the page again."
-
-
-def _nothing_in(state: LoadState) -> InputError | None:
-    if state.held_kg or state.water:
-        return None
-    return InputError("nothing_in", "Nothing is in the mixer yet: load it first.", ["kind"])
 
 
 def _readings(plan: Plan, now: Situation) -> Iterator[Option]:
@@ -294,87 +285,6 @@ def _measuring(plan: Plan, state: LoadState) -> Iterator[Option]:
         ),
         refusal=None if by_clock or state.water or state.is_mixed else no_mix,
     )
-
-
-def _corrections(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
-    """An extra dose, what really is in it, and the correction that is shown."""
-    if not plan.mix.is_run.is_judged:
-        return
-    for item in now.load.admixtures:
-        if item.mass_kg is None:
-            continue
-        most = max(_MOST_DOSES - state.dose(item.name), 0.0)
-        over = ("overdose", f"More than twice the dose of {item.name}: mix a fresh load instead.")
-        amount = Amount(f"doses.{item.name}", min(0.5, most), 0.0, most, over, slack=WRITTEN_FRACTION)
-        refusal = None if most > 0 else InputError(*over, [amount.name])
-        yield Option("dose", {"kind": "admixed"}, item.name, (amount,), refusal=refusal)
-    yield _count(plan, state, now)
-    yield from _choices(plan, state, now)
-
-
-def _count(plan: Plan, state: LoadState, now: Situation) -> Option:
-    heavy = ("more_than_fits", "That is over four times what the load takes: check the amount.")
-    many = ("overdose", "More than ten doses: mix a fresh load instead.")
-    refusal = None
-    if state.gone_l:
-        refusal = InputError(
-            "placed_already",
-            "Some of it is placed already: its amounts can no longer be corrected.",
-            ["kind"],
-        )
-    elif not state.held_kg:
-        refusal = _nothing_in(state)
-    return Option(
-        "recount",
-        {"kind": "recounted"},
-        amounts=(
-            *(
-                Amount(
-                    f"charged_kg.{one.material}", None, 0.0, one.mass_kg * _MOST_TIMES, heavy, is_needed=False
-                )
-                for one in now.load.charges
-            ),
-            *(
-                Amount(f"doses.{item.name}", None, 0.0, 10.0, many, is_needed=False)
-                for item in now.load.admixtures
-            ),
-        ),
-        refusal=refusal,
-    )
-
-
-def _choices(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
-    """The correction that is shown: taking it up, leaving it, and putting in its materials one by one."""
-    shown = now.correction
-    none = InputError(
-        "not_too_wet", "Nothing to correct: judge it too wet first, then add what is shown.", ["kind"]
-    )
-    leaves = shown and shown.cause in ("miscounted", "overdosed")
-    event: dict[str, Any] = {"kind": "correcting", "cause": shown.cause if shown else "", "add_kg": {}}
-    exact = [_exactly(f"add_kg.{name}", kg) for name, kg in shown.add_kg.items()] if shown else []
-    with_water = _exactly("water_l", shown.water_l if shown else 0.0)
-    yield Option("correct", event, amounts=(*exact, with_water), refusal=None if exact else none)
-    yield Option("leave_wrong", event, amounts=(_exactly("water_l", 0.0),), refusal=None if leaves else none)
-    asked = state.owed.add_kg if state.owed else shown.add_kg if shown else {}
-    more = ("other_amount", "add_kg is more than the correction asks for: add what is shown.")
-    yield Option(
-        "top_up",
-        {"kind": "corrected"},
-        amounts=tuple(
-            Amount(f"add_kg.{name}", kg, 0.0, kg, more, slack=kg * WRITTEN_FRACTION, is_needed=False)
-            for name, kg in asked.items()
-        ),
-        refusal=None if asked else none,
-    )
-
-
-OTHER_CORRECTION = "That is not the correction shown: load the page again."
-
-
-def _exactly(name: str, value: float) -> Amount:
-    """A figure that is shown and taken as it is, but for how a number is written."""
-    over = ("other_amount", OTHER_CORRECTION)
-    return Amount(name, value, value, value, over, slack=WRITTEN_FRACTION * max(value, 1.0))
 
 
 def _leaving(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:

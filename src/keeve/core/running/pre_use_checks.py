@@ -6,7 +6,8 @@ from pathlib import Path
 
 import yaml
 
-from keeve.core.mixes.model import MixerKind, Sort
+from keeve.core.mixes.mixers import MixerKind
+from keeve.core.mixes.model import Sort
 from keeve.core.planning.plan import Plan
 from keeve.core.rules.registry import Strict
 

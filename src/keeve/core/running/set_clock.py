@@ -10,7 +10,7 @@ from keeve.core.planning.plan import Load, Plan
 from keeve.core.planning.set_clock import clock_of, water_c_of, window_of
 from keeve.core.rules.gypsum_time import HOTTEST_WATER_C, SIGHTS, PlasterClock, Sight, plaster_stages
 from keeve.core.rules.workings import Workings
-from keeve.core.running.events import Setting
+from keeve.core.running.known_before import Setting
 from keeve.core.running.load_state import LoadState
 
 # Recorded clocks differ by minutes: standard deviation of a setting over its estimate, before anything was seen of

@@ -226,6 +226,11 @@ class BenchView:
         return self.now.dead_at is not None and not self.now.is_over and self.now.act != "dead"
 
     @property
+    def is_time(self) -> bool:
+        """Whether the time for the act has come."""
+        return self.now.ready_at is not None and self.moment >= self.now.ready_at
+
+    @property
     def has_more(self) -> bool:
         """Whether anything may be done beside what is asked."""
         return not self.now.is_over and self.now.act not in ("accept", "dead")

@@ -6,8 +6,8 @@ from datetime import datetime
 from uuid import UUID
 
 from keeve.core.running.drying import Drying
-from keeve.core.running.load_state import WeighedAt
 from keeve.core.running.next_step import Situation
+from keeve.core.running.state_parts import WeighedAt
 from keeve.services.load_store import RunningLoad
 
 _EIGHTY = 1.2816

@@ -13,8 +13,8 @@ from keeve.core.planning.amounts import gauges_of, in_vessels
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.rules.vessels_and_scales import GaugeVessels
 from keeve.core.rules.workings import Workings
-from keeve.core.running.events import ExpectedWater
 from keeve.core.running.expected_water import as_expected, in_words
+from keeve.core.running.known_before import ExpectedWater
 from keeve.services import loads, stockpiles
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad

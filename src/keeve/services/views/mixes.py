@@ -9,7 +9,8 @@ from sqlalchemy import Engine
 
 from keeve.core.mixes import library, materials
 from keeve.core.mixes.find import Fit, fits
-from keeve.core.mixes.model import Hatch, Mix, Procedure, Sort, Step, Use
+from keeve.core.mixes.model import Hatch, Mix, Sort, Use
+from keeve.core.mixes.procedures import Procedure, Step
 from keeve.core.planning.plan import Plan
 from keeve.services.accounts import Visitor
 from keeve.services.mixes import every_mix

@@ -12,7 +12,7 @@ from keeve.core.rules.vessels_and_scales import GaugeVessels
 from keeve.core.rules.workings import Workings
 from keeve.services.views.amounts import BoughtLine, MaterialAmount, material_amounts, shopping_list
 from keeve.services.views.plaster import RatioLine, ratios_beside
-from keeve.services.views.set_clock import ClockFigures, planned_clock
+from keeve.services.views.set_clock import Batches, ClockFigures, Warmth, batches_of, by_warmth, planned_clock
 
 
 @dataclass(frozen=True)
@@ -31,6 +31,8 @@ class PlanAnswer:
         water: the water of that load as it is weighed, where it is.
         clock: the set clock of that load; None where it has none.
         ratios: the ratios of a plaster mix side by side.
+        warmth: how the warmth of its water moves it.
+        batches: how batches for building up follow each other; None where nothing is built up.
     """
 
     plan: Plan
@@ -44,6 +46,8 @@ class PlanAnswer:
     water: WeighedWater | None
     clock: ClockFigures | None
     ratios: Sequence[RatioLine]
+    warmth: Sequence[Warmth]
+    batches: Batches | None
 
 
 def plan_answer(job: Job) -> PlanAnswer:
@@ -66,5 +70,7 @@ def plan_answer(job: Job) -> PlanAnswer:
         needs=[need.model_dump(exclude_unset=True) for need in job.need],
         water=weighed_water(plan, load.water.start_l),
         clock=planned_clock(plan, load),
+        warmth=by_warmth(plan, load),
+        batches=batches_of(plan),
         ratios=ratios_beside(get_mix(job.mix) if isinstance(job.mix, str) else job.mix, plan),
     )

@@ -53,8 +53,20 @@ CARD_FIGURES: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("Water steps up to the max", ("correct-dry",)),
     ("Expected strength, cost of a litre more", ("strength-band", "water-penalty")),
     ("Bags and tonnes to buy", ("shopping",)),
+    ("Volume of a mould", ("mould-volume", "sphere-cap-volume")),
+    ("Plaster and its water", ("plaster-charge", "plaster-ratio", "plaster-yield", "plaster-vessel-fill")),
+    ("Set clock and stages of plaster", ("plaster-clock", "plaster-stages")),
+    (
+        "Density, growth and dry weight of a cast",
+        ("plaster-density", "plaster-expansion", "plaster-dry-weight"),
+    ),
+    ("Drying of a cast", ("plaster-drying", "plaster-combined-water")),
 )
 _ON_THE_BENCH: Mapping[str, str] = {
+    "plaster-clock": "Bench: set clock",
+    "plaster-stages": "Bench: stages of building up",
+    "plaster-dry-weight": "Bench: what a cast comes to",
+    "plaster-drying": "Bench: when a cast is dry",
     "next-water": "Bench: water of the next load",
     "water-window": "Bench: next addition of water",
     "water-account": "Bench: water ratio",

@@ -4,7 +4,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from keeve.core.mixes.model import Hatch, MixerKind
+from keeve.core.mixes.mixers import MixerKind
+from keeve.core.mixes.model import Hatch
 from keeve.core.planning.plan import Load, Plan, load_steps
 from keeve.services.views.amounts import StepView
 

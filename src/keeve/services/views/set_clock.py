@@ -172,6 +172,48 @@ def sights(can: Mapping[tuple[What, str], Option]) -> list[SightTap]:
     return [SightTap(SIGHT_NAMES[sight], can["see", sight]) for sight in _OF_A_POUR if ("see", sight) in can]
 
 
+class Warmth(NamedTuple):
+    """How the warmth of its water moves a load: from when to when it is placed, min."""
+
+    water_c: float
+    from_min: float
+    to_min: float
+
+
+# Of a cold cellar, a room, a warm day, °C.
+_WATERS_C = (8.0, 14.0, 20.0, 26.0)
+
+
+def by_warmth(plan: Plan, load: Load) -> list[Warmth]:
+    """When a load would be placed with colder or warmer water; nothing of one without a set clock."""
+    found = []
+    for water_c in _WATERS_C:
+        clock = set_clock(plan, load, LoadState(water_c=water_c), None, Workings())
+        if clock:
+            found.append(Warmth(water_c, *clock.window_min))
+    return found
+
+
+class Batches(NamedTuple):
+    """Batches for building up: how many, how often one is started, how long all take, how long one may be used, min."""
+
+    number: int
+    each_min: float
+    all_min: float
+    used_min: float
+
+
+def batches_of(plan: Plan) -> Batches | None:
+    """How the batches of a plan follow each other, so that one is cream as the last passes the trowel; or None."""
+    clock = set_clock(plan, plan.loads[0], LoadState(), None, Workings())
+    if clock is None or plan.mix.is_run.makes_casts:
+        return None
+    starts = {item.name: item.from_min for item in clock.build}
+    each_min = starts["carve"] - starts["cream"]
+    count = len(plan.loads)
+    return Batches(count, each_min, (count - 1) * each_min + starts["carve"], each_min)
+
+
 def next_batch_at(clock: SetClock) -> datetime | None:
     """When to start the next batch, so that it is cream as this one passes the trowel stage; None before it runs."""
     by_name = {item.name: item for item in clock.build}

@@ -9,7 +9,7 @@ from keeve.core.planning.plan import Load, Plan
 from keeve.core.rules.strength import StrengthBand
 from keeve.core.rules.workings import Workings
 from keeve.core.running.contents import Contents, contents
-from keeve.core.running.events import ExpectedWater
+from keeve.core.running.known_before import ExpectedWater
 from keeve.core.running.load_state import LoadState
 from keeve.core.running.next_step import Window
 

@@ -21,6 +21,7 @@ class DryingChart:
 
     width: float
     right: float
+    label_x: float
     weighings: list[tuple[float, float]]
     curve: str
     dry_y: float
@@ -56,6 +57,7 @@ def _chart(figures: DryingFigures, width: float) -> DryingChart:
     return DryingChart(
         width=width,
         right=right,
+        label_x=right + 6,
         weighings=[(x(one.at), y(one.kg)) for one in figures.weighings],
         curve=_curve(figures, x, y) if figures.ready_at else "",
         dry_y=y(figures.dry_kg),

@@ -31,7 +31,7 @@ class ClockLine:
 
     width: float
     left: float
-    right: float
+    length: float
     per_minute: float
     segments: list[Segment]
     window_x: float
@@ -64,7 +64,7 @@ def _line(figures: ClockFigures, width: float) -> ClockLine:
     return ClockLine(
         width=width,
         left=left,
-        right=right,
+        length=right - left,
         per_minute=per_minute,
         segments=[
             Segment(

@@ -266,6 +266,26 @@ def _overlay(given: Given) -> Drawing:
     return Solid(_block(0, 0, 0, w, d, h), sizes), given.sizes, to_scale
 
 
+def _cloth(given: Given) -> Drawing:
+    """Strips side by side over a form, each on its neighbour, layer on layer; the plaster over the last."""
+    length, width, layers = given["strip_length_m"], given["strip_width_m"], int(given["layers"])
+    step = width * (1 - given.get("overlap_fraction", 0.25))
+    thick = max(length, 4 * width) * 0.03
+    faces: list[Face] = []
+    for layer in range(min(layers, 6)):
+        for strip in reversed(range(4)):
+            x = strip * step
+            near, low, top = layer * length * 0.06, layer * thick, (layer + 0.4) * thick
+            corners = [(x, near, low), (x, length, low), (x + width, length, top), (x + width, near, top)]
+            faces.append(Face("face cloth", corners))
+    wide = 3 * step + width
+    sizes = [
+        Size((0, 0, 0), (width, 0, 0), "strip_width_m", "below"),
+        Size((wide, 0, 0), (wide, length, 0), "strip_length_m", "right"),
+    ]
+    return Solid(faces, sizes), given.sizes, False
+
+
 def _bags(given: Given) -> Drawing:
     """Bags stacked five high, no more than the eye can count."""
     count = min(math.ceil(given["bags"]), 20)
@@ -296,6 +316,7 @@ _SOLIDS: Mapping[str, Callable[[Given], Drawing]] = {
     "floor": _floor,
     "infill": _infill,
     "mould": mould_section,
+    "cloth": _cloth,
     "overlay": _overlay,
     "bags": _bags,
     "volume": _cube,

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from functools import cache
 from itertools import accumulate, pairwise
 
-from keeve.core.mixes.model import MixerKind
+from keeve.core.mixes.mixers import MixerKind
 
 # Half width against height, both as fractions, from the bottom to the rim.
 _OUTLINES: dict[MixerKind, tuple[tuple[float, float], ...]] = {

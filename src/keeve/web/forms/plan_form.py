@@ -155,7 +155,7 @@ def _first_shape(mix: Mix) -> str:
     """What is made of a mix more often than anything else."""
     if mix.is_run.makes_casts:
         return "mould"
-    return "overlay" if mix.is_run.placed_in else "slab"
+    return "cloth" if mix.is_run.placed_in else "slab"
 
 
 def frame_round(sides_m: Sequence[float], units: System) -> dict[str, str]:

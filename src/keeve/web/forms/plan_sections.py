@@ -8,7 +8,8 @@ from collections.abc import Iterator, Mapping
 from typing import NamedTuple
 
 from keeve.core.mixes import has_stockpile, materials
-from keeve.core.mixes.model import MIXER_NAMES, ORDER_NAMES, Admixture, Mix
+from keeve.core.mixes.mixers import MIXER_NAMES, ORDER_NAMES
+from keeve.core.mixes.model import Admixture, Mix
 from keeve.core.planning.plausibility.labels import KINDS_OF_BAG, WANTED_BAGS
 from keeve.core.planning.site_mix import WATER as WATER_VESSEL
 from keeve.core.units import Kind
@@ -118,13 +119,14 @@ def _mixer_section(mix: Mix, values: Mapping[str, str]) -> Section:
     return Section("Mixer", parts)
 
 
-# What a hand and a bucket mix at a time, L; and what a drum does.
-_BUCKET_L, _DRUM_L = 8.0, 90.0
+# What is used up before it sets, what a hand and a bucket mix at a time, and what a drum does, L.
+_STAGED_L, _BUCKET_L, _DRUM_L = 2.5, 8.0, 90.0
 
 
 def _mixer(mix: Mix) -> list[Field]:
     by_hand = mix.procedures[0].mixer == "bucket"
-    most_l = _BUCKET_L if by_hand else _DRUM_L
+    staged = mix.is_run.placed_in is not None and not mix.is_run.makes_casts
+    most_l = _STAGED_L if staged else _BUCKET_L if by_hand else _DRUM_L
     return [
         Choice("Type of mixer", ("mixer", "kind"), MIXER_NAMES, needed=True),
         Number("Mixed volume per load", ("mixer", "working_l"), "mixed_volume", default=most_l, needed=True),

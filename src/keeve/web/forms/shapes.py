@@ -296,6 +296,19 @@ SHAPES: Mapping[str, Shape] = {
         ),
         parts={"container": _CONTAINER, "model": _MODEL},
     ),
+    "cloth": Shape(
+        "Cloth over an armature",
+        {"shape": "cloth-plaster"},
+        (
+            _size("area_m2", "Area to cover", "area", 0.5),
+            Number("Layers of cloth", ("layers",), whole=True, default=3, needed=True),
+            _size("strip_length_m", "Strip length", "thickness", 0.6),
+            _size("strip_width_m", "Strip width", "thickness", 0.15),
+            Number("Plaster it takes up, L per m²", ("take_up_l_m2",), default=1.2, needed=True),
+            Number("Overlap", ("overlap_fraction",), percent=True, default=0.25, needed=True),
+            _size("coat_mm", "Trowelled over it", "size", 8),
+        ),
+    ),
     "overlay": Shape(
         "Area × thickness",
         {},

@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import materials
-from keeve.core.mixes.model import MIXER_NAMES
+from keeve.core.mixes.mixers import MIXER_NAMES
 from keeve.core.planning.site_mix import WATER
 from keeve.core.planning.yard import YardItem
 from keeve.core.units import System

@@ -7,7 +7,8 @@ from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import library, mix_text, parse_mix
-from keeve.core.mixes.model import Mix, Procedure, Sort, Use
+from keeve.core.mixes.model import Mix, Sort, Use
+from keeve.core.mixes.procedures import Procedure
 from keeve.core.units import System
 from keeve.services import mixes
 from keeve.services.views.mixes import MixFigures, find_mixes, mix_figures, procedure_for, timed_steps

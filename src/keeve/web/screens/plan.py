@@ -4,7 +4,6 @@ from dataclasses import replace
 from typing import Any
 from uuid import UUID
 
-from anyio import Lock
 from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
@@ -30,8 +29,6 @@ from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, Now, SignedIn
 
 router = APIRouter()
-# A mesh takes a processor for seconds: people take turns.
-_ONE_AT_A_TIME = Lock()
 
 # A job file with a mix of the crew's own is a few tens of thousands.
 _MOST_FILE_CHARACTERS = 200_000
@@ -101,8 +98,7 @@ async def read_mesh(request: Request, visitor: MayMix) -> Response:
                 "mesh_too_large", "The file is too large: save it with fewer triangles.", ["file"]
             )
     close_holes = request.query_params.get("close") == "yes"
-    async with _ONE_AT_A_TIME:
-        found = await run_in_threadpool(read_mesh_file, bytes(content), **asked, close_holes=close_holes)
+    found = await run_in_threadpool(read_mesh_file, bytes(content), **asked, close_holes=close_holes)
     figures = {"name": written(asked["name"], 120), **found["figures"]}
     part = page(
         request,

@@ -1,0 +1,42 @@
+"""The kinds of mixer, how each is said, whose steps come nearest, and the orders of loading."""
+
+from typing import Literal
+
+MixerKind = Literal[
+    "tilting-drum", "forced-action", "paddle", "bowl", "tray", "two-buckets", "barrow", "bucket"
+]
+Order = Literal["water-first", "dry-first"]
+
+MIXER_NAMES: dict[MixerKind, str] = {
+    "tilting-drum": "Drum mixer",
+    "forced-action": "Pan mixer",
+    "paddle": "Paddle and tub",
+    "bowl": "Bowl mixer",
+    "tray": "Mixing tray",
+    "two-buckets": "Two buckets",
+    "barrow": "Barrow",
+    "bucket": "Bucket, by hand",
+}
+# How a mix is mixed in each, in a sentence.
+MIXED_IN: dict[MixerKind, str] = {
+    "tilting-drum": "in a drum mixer",
+    "forced-action": "in a pan mixer",
+    "paddle": "with a paddle in a tub",
+    "bowl": "in a bowl mixer",
+    "tray": "in a mixing tray",
+    "two-buckets": "in two buckets",
+    "barrow": "in a barrow",
+    "bucket": "by hand in a bucket",
+}
+# Whose steps come nearest where a mix has none for a mixer and does not refuse it. By what turns: a judgement of ours.
+NEAREST: dict[MixerKind, tuple[MixerKind, ...]] = {
+    "tilting-drum": ("forced-action",),
+    "forced-action": ("tilting-drum", "paddle"),
+    "paddle": ("bowl", "bucket", "two-buckets", "tray", "forced-action", "barrow"),
+    "bowl": ("paddle", "bucket", "forced-action"),
+    "tray": ("barrow", "two-buckets", "paddle", "forced-action"),
+    "two-buckets": ("bucket", "tray", "barrow", "paddle", "forced-action"),
+    "barrow": ("tray", "two-buckets", "paddle", "forced-action"),
+    "bucket": ("two-buckets", "tray", "barrow", "paddle", "forced-action"),
+}
+ORDER_NAMES: dict[Order, str] = {"water-first": "Water first", "dry-first": "Dry first"}

@@ -1,0 +1,146 @@
+"""Plaster in Chromium: a two-piece mould from a mesh file by taps alone and by keys alone, islands on a phone."""
+
+import re
+from pathlib import Path
+
+from playwright.sync_api import Browser, Page, expect
+from sqlalchemy import Engine
+
+from keeve.demo.rose import rose_stl
+from web.conftest import Clock, Visit, visiting
+from web.walking import DESK, PHONE, begin, heading, press, tap
+
+
+def plan_a_mould(visit: Visit, folder: Path) -> None:
+    """The mould of the rose in two pieces, from its mesh file, to the first card."""
+    page = visit.page
+    file = folder / "rose.stl"
+    file.write_bytes(rose_stl())
+    visit.sign_in()
+    page.goto(f"{visit.origin}/plan?mix=plaster-casting")
+    page.get_by_label("Job name").fill("Rose mould")
+    page.get_by_label("The model in it").select_option(label="By a mesh file")
+    page.get_by_label(re.compile("^Mesh file")).set_input_files(file)
+    expect(page.get_by_text("closed")).to_be_visible(timeout=20_000)
+    expect(page.get_by_label("Model length")).to_have_value("420")
+    page.get_by_role("button", name="Add piece").click()
+    expect(page.get_by_label("Parts of the whole")).to_have_count(2)
+    page.get_by_label("Mixed volume per load").fill("12")
+    expect(page.locator(".figure-of-merit")).to_contain_text("2")
+    visit.check()
+    page.get_by_role("button", name="Make the mix cards").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Load 1 of 2")
+    visit.check()
+
+
+def wait(page: Page, clock: Clock, minutes: float) -> None:
+    """So many minutes on."""
+    clock.turn(minutes)
+    page.reload()
+
+
+def test_a_two_piece_mould_by_taps_alone(
+    browser: Browser, engine: Engine, origin: str, clock: Clock, tmp_path: Path
+) -> None:
+    with visiting(browser, engine, origin, **DESK) as visit:
+        page = visit.page
+        plan_a_mould(visit, tmp_path)
+        begin(page, "The water")
+        tap(page, "Added")
+        expect(page.get_by_text("About half dry islands")).to_be_visible()
+        visit.check()
+        tap(page, "Added")
+        expect(heading(page)).to_have_text("Let it soak. Don't touch it")
+        expect(page.get_by_role("button", name=re.compile("^Rested"))).to_be_disabled()
+        wait(page, clock, 3.6)
+        tap(page, "Rested")
+        wait(page, clock, 2.1)
+        tap(page, "Mixed")
+        tap(page, "Scraped")
+        expect(heading(page)).to_have_text("Pour as the gloss goes")
+        visit.check()
+        wait(page, clock, 3)
+        tap(page, "Gloss is going")
+        expect(page.get_by_text("Re-timed by what was seen")).to_be_visible()
+        tap(page, "Poured all of it")
+        expect(heading(page)).to_have_text("Clean the bucket")
+        tap(page, "Cleaned")
+        expect(heading(page)).to_have_text("Leave it in its mould")
+        visit.check()
+        wait(page, clock, 60)
+        expect(heading(page)).to_have_text("Take it out now")
+        tap(page, "Out of the mould")
+        expect(heading(page)).to_have_text("Not dry yet: do not use it")
+        for kilograms in ("14.9", "13.0", "11.9"):
+            page.get_by_label("It weighs now").fill(kilograms)
+            tap(page, "Save the weight")
+            wait(page, clock, 24 * 60)
+        expect(page.get_by_text("Dry about")).to_be_visible()
+        visit.check()
+        page.get_by_role("link", name=re.compile("^Load 2")).click()
+        expect(page.get_by_role("heading", level=1)).to_have_text("Load 2 of 2")
+        page.get_by_role("link", name="Today").click()
+        expect(page.get_by_role("row", name=re.compile("piece 1 of 2.*Not dry yet"))).to_be_visible()
+        visit.check()
+
+
+def test_a_two_piece_mould_by_keys_alone(
+    browser: Browser, engine: Engine, origin: str, clock: Clock, tmp_path: Path
+) -> None:
+    with visiting(browser, engine, origin, **DESK) as visit:
+        page = visit.page
+        plan_a_mould(visit, tmp_path)
+        begin(page, "The water")
+        for key in ("w", "c"):
+            press(page, key)
+        wait(page, clock, 3.6)
+        press(page, "m")
+        wait(page, clock, 2.1)
+        for key in ("m", "m"):
+            press(page, key)
+        wait(page, clock, 3)
+        for key in ("2", "u", "1", "a", "c"):
+            press(page, key)
+        expect(heading(page)).to_have_text("Leave it in its mould")
+        wait(page, clock, 40)
+        press(page, "o")
+        page.get_by_label("It weighs now").focus()
+        page.keyboard.type("14.5")
+        page.keyboard.press("Enter")
+        expect(page.get_by_text("It weighs that")).to_be_visible()
+
+
+def test_islands_on_a_phone_and_a_load_that_thickened(
+    browser: Browser, engine: Engine, origin: str, clock: Clock
+) -> None:
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        page = visit.page
+        visit.sign_in()
+        page.goto(f"{visit.origin}/plan?mix=plaster-island")
+        page.get_by_label("What do you fill?").select_option(label="A hollow, by the water it holds")
+        expect(page.get_by_label("Water it holds")).to_be_visible()
+        page.get_by_label("Water it holds").fill("3")
+        page.get_by_label("The model in it").select_option(label="No model")
+        expect(page.get_by_label("Water it pushes out")).to_have_count(0)
+        page.get_by_label("Bucket size, full").fill("10")
+        page.get_by_role("button", name="Make the mix cards").click()
+        expect(page.get_by_role("heading", level=1)).to_have_text("Load 1 of 1")
+        begin(page, "Water, a third of the bucket at most")
+        tap(page, "Added")
+        expect(heading(page)).to_have_text("Sprinkle until dry islands stay")
+        expect(page.locator("p.acting")).to_contain_text("about")
+        visit.check()
+        tap(page, "Added")
+        wait(page, clock, 3.6)
+        tap(page, "Rested")
+        wait(page, clock, 2.1)
+        tap(page, "Mixed")
+        tap(page, "Scraped")
+        visit.check()
+        wait(page, clock, 9)
+        expect(heading(page)).to_have_text("It has thickened")
+        expect(page.get_by_text("water cannot bring it back")).to_be_visible()
+        tap(page, "Throw it away")
+        tap(page, "Cleaned")
+        page.get_by_role("button", name=re.compile("^Mix load 1 again")).click()
+        expect(page.get_by_text("No water yet")).to_be_visible()
