@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from keeve.core.errors import InputError, validated
 from keeve.core.mixes import get_mix, mix_text
 from keeve.core.mixes.model import Mix
-from keeve.core.rules.gypsum_time import SIGHTS
+from keeve.core.rules.gypsum_time import SIGHTS, age_factor_of
 from keeve.core.running.set_clock import learnt, observed_age
 
 PLAN = plan(**CAST)
@@ -164,6 +164,26 @@ def test_cold_water_slows_and_a_measured_one_counts() -> None:
     assert cold is not None
     assert as_planned is not None
     assert cold.factor / as_planned.factor == pytest.approx(1.4)
+
+
+def test_old_powder_sets_slower_until_own_loads_say_better() -> None:
+    """Two hundredths a month after the first half year (estimate, common practice, no source): 1.12 at a year."""
+    old = Run(plan(**{**CAST, "materials": {"plaster": {"age_months": 12}}})).now.clock
+    fresh = Run(PLAN).now.clock
+    assert old is not None
+    assert fresh is not None
+    assert old.factor / fresh.factor == pytest.approx(1.12)
+    assert age_factor_of(60) == 1.4
+    assert age_factor_of(3) == 1.0
+
+
+def test_batches_for_building_up_are_used_before_they_are_past_the_trowel() -> None:
+    """From cream at 8.5 to cheese at 16, times the factor of 5.5 kg, at 24 L an hour: 2.87 L."""
+    made = plan(**{**CAST, "mix": "plaster-coat", "need": {"volume_m3": 0.012},
+                   "mixer": {"kind": "bucket", "working_l": 6}, "pace": {"placing_m3_h": 0.024}})  # fmt: skip
+    most_l = 24 / 60 * 7.5 * (0.006 * 924.7 / 2.3) ** -0.05
+    assert made.limit == "life"
+    assert made.loads[0].yield_l == pytest.approx(12 / math.ceil(12 / most_l))
 
 
 def test_own_loads_draw_the_estimate_towards_what_was_seen() -> None:

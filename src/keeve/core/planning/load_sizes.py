@@ -11,6 +11,7 @@ from keeve.core.planning.moulds import MouldNeed
 from keeve.core.planning.plan import Alternative, Load, PlanVolume, Way
 from keeve.core.planning.set_clock import clock_of, water_c_of, window_of
 from keeve.core.rules.gypsum import plaster_vessel_fill
+from keeve.core.rules.gypsum_time import plaster_stages
 from keeve.core.rules.load_sizes import Limit, Loads, LoadSize, WholeBags, split_loads
 from keeve.core.rules.registry import RuleWarning
 from keeve.core.rules.workings import Workings
@@ -145,6 +146,11 @@ def batch_limits(
     plaster_kg = binder_kg_m3 * most_l / 1000
     clock = clock_of(water.ratio_default, plaster_kg, steps, water_c_of(job.conditions), Workings())
     begins, ends = window_of(mix.is_run, clock) or (0.0, 0.0)
+    if not mix.is_run.makes_casts:
+        # Built up with, it has to be used from when it is cream until it is past the trowel.
+        found = plaster_stages(factor=clock.factor, mixed_min=clock.starts("stand")).stages
+        starts = {stage.name: stage.from_min for stage in found}
+        begins, ends = starts["cream"], starts["carve"]
     # Where it thickens in the bucket there is no window: the clock's own warning says so.
     return most_l, ends - begins if ends > begins else mix.life_min
 

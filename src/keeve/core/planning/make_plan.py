@@ -8,7 +8,7 @@ from keeve.core.mixes.mixers import MIXED_IN, MIXER_NAMES, ORDER_NAMES
 from keeve.core.mixes.model import Caution, Gauge, Mix, MixWater
 from keeve.core.mixes.procedures import Procedure, Step
 from keeve.core.planning.expected_strength import strength_of_plan
-from keeve.core.planning.job import Job
+from keeve.core.planning.job import Job, MaterialOnSite
 from keeve.core.planning.load_contents import (
     amounts_by_parts,
     binder_kg,
@@ -35,6 +35,7 @@ from keeve.core.planning.set_clock import clock_of, water_c_of
 from keeve.core.planning.site_mix import SiteMaterial, materials_on_site, mix_of
 from keeve.core.planning.volumes import no_bag, volumes
 from keeve.core.rules.bagged import bagged
+from keeve.core.rules.gypsum_time import age_factor_of
 from keeve.core.rules.load_sizes import WholeBags
 from keeve.core.rules.registry import VERSION, RuleWarning
 from keeve.core.rules.shopping import shopping
@@ -281,7 +282,9 @@ def _soaked(
 ) -> list[PlanStep]:
     """The steps of a plaster plan: it soaks as long as the largest of its loads needs."""
     largest_kg = max(load.binder_kg for load in loads)
-    clock = clock_of(water.ratio_default, largest_kg, steps, water_c_of(job.conditions), workings)
+    site = job.materials.get(loads[0].charges[0].material, MaterialOnSite())
+    age = age_factor_of(site.age_months)
+    clock = clock_of(water.ratio_default, largest_kg, steps, water_c_of(job.conditions), workings, age)
     soak_min = clock.starts("mix") - clock.starts("soak")
     soaked, starts = [], 0.0
     for step in steps:

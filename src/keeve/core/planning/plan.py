@@ -232,7 +232,7 @@ class PlanMaterial(_Part):
     """A material of the plan with the figures that were used.
 
     ``stockpile``: the material's id where it comes from a stockpile. ``least`` and ``greatest``: the span of parts in
-    which the mix is neither too rich nor too lean.
+    which the mix is neither too rich nor too lean. ``age_months``: how old its bag is, where that was said.
     """
 
     name: str
@@ -251,6 +251,7 @@ class PlanMaterial(_Part):
     sort: Sort | None = None
     least: float | None = None
     greatest: float | None = None
+    age_months: float | None = None
 
     @property
     def free_fraction(self) -> float:

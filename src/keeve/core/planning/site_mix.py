@@ -280,5 +280,6 @@ def _material(
             least=part.least,
             greatest=part.greatest,
             stockpile=part.material if default.is_stockpiled else "",
+            age_months=site.age_months,
         ),
     )

@@ -56,6 +56,18 @@ _BUILD: tuple[tuple[str, float], ...] = (
 DRY_FRACTION = 0.005
 
 
+# Powder takes up damp on the shelf and sets slower: by so much a month after the first half year, and not beyond that.
+# An estimate, common practice, no source; own loads say it better.
+_FRESH_MONTHS, _A_MONTH, _OLDEST = 6.0, 0.02, 1.4
+
+
+def age_factor_of(age_months: float | None) -> float:
+    """How much slower a powder of that age sets than a fresh one; fresh where its age is not known."""
+    if age_months is None:
+        return 1.0
+    return min(1 + _A_MONTH * max(age_months - _FRESH_MONTHS, 0.0), _OLDEST)
+
+
 class Stage(Strict):
     """A stage of the setting: its name, and from when to when, min after powder and water met (null: open)."""
 

@@ -8,7 +8,14 @@ from typing import NamedTuple
 from keeve.core.errors import InputError
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.planning.set_clock import clock_of, water_c_of, window_of
-from keeve.core.rules.gypsum_time import HOTTEST_WATER_C, SIGHTS, PlasterClock, Sight, plaster_stages
+from keeve.core.rules.gypsum_time import (
+    HOTTEST_WATER_C,
+    SIGHTS,
+    PlasterClock,
+    Sight,
+    age_factor_of,
+    plaster_stages,
+)
 from keeve.core.rules.workings import Workings
 from keeve.core.running.known_before import Setting
 from keeve.core.running.load_state import LoadState
@@ -40,6 +47,7 @@ class SetClock(NamedTuple):
         seen: the last sight that re-timed it; None where it is only estimated.
         setting: what the crew's own loads say of the powder; None where there are none.
         water_c: the temperature of the water it is counted by, °C.
+        age_months: the age of its powder it is counted by; None where that is not known, or own loads say it better.
     """
 
     met_at: datetime | None
@@ -51,6 +59,7 @@ class SetClock(NamedTuple):
     seen: Sight | None
     setting: Setting | None
     water_c: float
+    age_months: float | None
 
     def at(self, minutes: float) -> datetime | None:
         """The moment so many minutes after powder and water met; None before."""
@@ -87,7 +96,7 @@ def set_clock(
     """
     if plan.mix.is_run.placed_in is None:
         return None
-    age = state.setting.age_factor if state.setting else 1.0
+    age = state.setting.age_factor if state.setting else age_factor_of(plan.materials[0].age_months)
     clock = _estimated(plan, load, state, age, workings)
     spread = state.setting.spread_fraction if state.setting else _spread(0)
     seen = next((item for item in reversed(state.seen) if met_at is not None and item.at > met_at), None)
@@ -110,6 +119,7 @@ def set_clock(
         seen=seen.sight if seen else None,
         setting=state.setting,
         water_c=_water_c(plan, state),
+        age_months=None if state.setting else plan.materials[0].age_months,
     )
 
 

@@ -138,7 +138,8 @@ def _basis(clock: SetClock) -> list[str]:
     """What a clock is counted by, in sentences."""
     if clock.seen:
         return [f"Re-timed by what was seen: {SIGHT_NAMES[clock.seen].lower()}."]
-    estimate = f"An estimate, from ratio, size, mixing and water at {clock.water_c:.0f} °C."
+    old = f", powder {clock.age_months:g} months old" if clock.age_months is not None else ""
+    estimate = f"An estimate, from ratio, size, mixing, water at {clock.water_c:.0f} °C{old}."
     own = clock.setting
     if own is None:
         return [estimate, "Tap what you see, and it is re-timed. Your own loads will make it better."]
