@@ -80,7 +80,9 @@ def test_a_two_piece_mould_by_taps_alone(
         page.get_by_role("link", name=re.compile("^Load 2")).click()
         expect(page.get_by_role("heading", level=1)).to_have_text("Load 2 of 2")
         page.get_by_role("link", name="Today").click()
-        expect(page.get_by_role("listitem").filter(has_text=re.compile("piece 1 of 2.*Not dry yet", re.DOTALL))).to_be_visible()
+        expect(
+            page.get_by_role("listitem").filter(has_text=re.compile("piece 1 of 2.*Not dry yet", re.DOTALL))
+        ).to_be_visible()
         visit.check()
 
 
