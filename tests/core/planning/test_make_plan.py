@@ -346,3 +346,34 @@ def test_a_mixer_has_its_steps_or_the_nearest_or_is_refused_with_a_reason(mix: s
 )
 def test_a_suitable_mixer_is_not_refused(mix: str, mixer: str) -> None:
     assert plan(**a_job_of(mix, mixer)).mixer.kind == mixer
+
+
+SEVERE = {"strength_mpa": 28, "air_entrained": True, "exposure": "severe"}
+
+
+def test_an_air_entrained_design_asks_for_its_agent() -> None:
+    """6 % of air at 19 mm in severe exposure (ACI 211.1-91, from memory) is carried by an agent, or it is not there."""
+    job = {"mix": "concrete-designed", "materials": {}}
+    undosed = plan(**job, design=SEVERE)
+    (agent,) = undosed.loads[0].admixtures
+    assert (agent.name, agent.mass_kg) == ("air-entrainer", None)
+    assert undosed.mix.air_fraction == pytest.approx(0.06)
+    assert [item.message for item in undosed.warnings if item.code == "no_label_dose"] == [
+        "No dose for the air-entrainer yet."
+    ]
+    assert any("air-entrainer" in step.admixtures for step in undosed.procedure)
+    label = {
+        "name": "air-entrainer",
+        "dose": 60,
+        "basis": "ml_per_100kg",
+        "density_kg_l": 1.02,
+        "solids_fraction": 0.1,
+    }
+    dosed = plan(**job, design=SEVERE, admixtures=[label])
+    cement = dosed.loads[0].charge("cement").dry_kg
+    assert dosed.loads[0].admixtures[0].volume_ml == pytest.approx(0.6 * cement)
+    assert not plan(**job, design={"strength_mpa": 28}).loads[0].admixtures
+
+
+def test_a_nominal_concrete_says_that_frost_scales_it() -> None:
+    assert "frost" in {caution.code for caution in plan(mix="concrete-nominal", materials={}).cautions}

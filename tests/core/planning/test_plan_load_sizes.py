@@ -3,9 +3,10 @@
 from typing import Any
 
 import pytest
-from helpers import a_job_of, plan
+from helpers import Run, a_job_of, plan
 
 from keeve.core.errors import InputError
+from keeve.core.mixes import get_mix
 
 # 0.275 m3 to make: 4 loads of 68.75 L in a drum of 90 L.
 ORDER_L = 275.0
@@ -63,6 +64,57 @@ def test_a_trial_comes_first_and_the_rest_makes_the_order_whole() -> None:
         with pytest.raises(InputError, match="trial_l must be less"):
             plan(trial_l=wrong)
     assert limit == "mixer"
+
+
+@pytest.mark.parametrize(
+    ("mix", "bag_kg", "others", "litres"),
+    [
+        # 25 kg of cement of M2, 1 : 2 : 8½ of 1200 and 600 kg/m3, bring 25 kg of lime; by hand 162 L.
+        ("mortar-designation-m2", 25, {"lime": 25.0}, 162.0),
+        # 42.6 kg of type N, 1 : 1 of 1506 and 641: 18.13 kg of lime.
+        ("mortar-type-n", 42.6, {"lime": 18.13}, None),
+        # Fine high-strength, nine parts of cement to one of silica fume.
+        ("concrete-fine-high-strength", 25, {"silica fume": 25 / 9}, None),
+    ],
+)
+def test_a_bag_is_a_bag_of_cement_whatever_else_binds(
+    mix: str, bag_kg: float, others: dict[str, float], litres: float | None
+) -> None:
+    mixer = {"kind": get_mix(mix).procedures[0].mixer, "working_l": 200}
+    for way in ({"need": {"bags": 1}, "waste_fraction": 0}, {"whole_bags": True}):
+        load = plan(**{**a_job_of(mix, ""), "mixer": mixer, "need": {"volume_m3": 1}, **way}).loads[0]
+        bags = load.charge("cement").dry_kg / bag_kg
+        assert bags == pytest.approx(round(bags))
+        for name, kilograms in others.items():
+            assert load.charge(name).dry_kg / bags == pytest.approx(kilograms, rel=1e-3)
+        if litres:
+            assert load.yield_l / bags == pytest.approx(litres, abs=0.1)
+
+
+def test_a_load_is_sized_by_its_life_at_the_temperature_of_the_site() -> None:
+    """Base coat, 30 min at 20 °C. At 34 °C air and 28 °C water the mix comes to about 32.6 °C, where 30 min are 17:
+    after a cycle of ten, 7 min at 0.3 m3/h are about 35 L.
+    """
+    job = {
+        **a_job_of("stucco-base", "tilting-drum"),
+        "mixer": {"kind": "tilting-drum", "working_l": 120},
+        "need": {"volume_m3": 0.5},
+        "pace": {"placing_m3_h": 0.3, "cycle_min": 10},
+    }
+    cool = plan(**{**job, "conditions": {"air_c": 18, "water_c": 12}})
+    hot = plan(**{**job, "conditions": {"air_c": 34, "water_c": 28}})
+    assert (cool.limit, hot.limit) == ("life", "life")
+    assert cool.loads[0].yield_l == pytest.approx(550 / 6)
+    # The bench counts the same life.
+    life = Run(hot).now.life.life_min
+    assert life == pytest.approx(17.0, abs=0.4)
+    assert 30 < hot.loads[0].yield_l <= 300 * (life - 10) / 60
+
+
+def test_a_label_never_starts_above_the_middle_of_its_range() -> None:
+    label = {"bag_kg": 25, "yield_l": 12, "water_start_l": 2.4, "water_min_l": 1.75, "water_max_l": 2.5}
+    load = plan(mix="concrete-bagged", vessels=[], materials={"bag": label}).loads[0]
+    assert load.water.start_l == load.water.target_l
 
 
 def test_a_colour_pack_sets_the_size() -> None:

@@ -209,7 +209,8 @@ def load_by_bag(
     admixtures, admixture_l = _admixtures(
         mix, job, LoadAmounts(each, each, loose_l, target_l), binder, size.volume_m3, workings
     )
-    start_l = bags * label.water_start_l
+    # A start above the middle of the label's range would leave nothing to judge.
+    start_l = min(bags * label.water_start_l, target_l)
     return Load(
         number=size.number,
         yield_l=size.volume_m3 * 1000,

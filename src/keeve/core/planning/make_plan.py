@@ -34,9 +34,10 @@ from keeve.core.planning.plausibility import implausible_in_job, implausible_in_
 from keeve.core.planning.set_clock import clock_of, water_c_of
 from keeve.core.planning.site_mix import SiteMaterial, materials_on_site, mix_of
 from keeve.core.planning.volumes import no_bag, volumes
+from keeve.core.planning.warmth import life_on_site
 from keeve.core.rules.bagged import bagged
 from keeve.core.rules.gypsum_time import age_factor_of
-from keeve.core.rules.load_sizes import WholeBags
+from keeve.core.rules.load_sizes import LoadSize, WholeBags
 from keeve.core.rules.registry import VERSION, RuleWarning
 from keeve.core.rules.shopping import shopping
 from keeve.core.rules.workings import Workings
@@ -129,16 +130,24 @@ def _by_parts(
 ) -> _Sized:
     """A mix by volume or by mass: equal loads, or whole bags of binder where asked for."""
     parts = [material.part for material in site]
-    binder_kg_m3 = binder_kg(parts, amounts_by_parts(mix, water, job, parts, 1.0, Workings()))
-    bag_kg = next((material.plan.bag_kg for material in site if material.plan.bag_kg), None)
-    bag_l = bag_kg / binder_kg_m3 * 1000 if bag_kg else None
+    a_cubic_metre = amounts_by_parts(mix, water, job, parts, 1.0, Workings())
+    # The first that comes in bags is the measure, by its own share of the mix, whatever other binders there are.
+    bagged_part = next((material.plan for material in site if material.plan.bag_kg), None)
+    bags, bag_l = None, None
+    if bagged_part and bagged_part.bag_kg:
+        own_kg_m3 = a_cubic_metre.dry_kg[bagged_part.name]
+        bags = WholeBags(bag_kg=bagged_part.bag_kg, binder_kg_m3=own_kg_m3)
+        bag_l = bagged_part.bag_kg / own_kg_m3 * 1000
     volume = volumes(job, bag_l, workings)
-    bags = WholeBags(bag_kg=bag_kg, binder_kg_m3=binder_kg_m3) if bag_kg else None
     if job.whole_bags and bags is None:
         no_bag()
     most_l, window_min = job.mixer.working_l, mix.life_min
+    if job.pace.placing_m3_h:
+        one = load_by_parts(mix, water, job, parts, LoadSize(number=1, volume_m3=1.0), Workings())
+        binders = [part.name for part in parts if part.is_binder]
+        window_min = life_on_site(mix.life_min, job.conditions, binders, one, workings)
     if mix.is_run.placed_in:
-        most_l, window_min = batch_limits(mix, water, job, steps, binder_kg_m3)
+        most_l, window_min = batch_limits(mix, water, job, steps, binder_kg(parts, a_cubic_metre))
     size = (job, volume.order_m3, most_l, window_min)
     used = bags if job.whole_bags else None
     split = sized_by_pour(job, volume, most_l, window_min, used, workings)
@@ -186,9 +195,15 @@ def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) ->
             ["trial_l"],
         )
     bags = WholeBags(bag_kg=label.bag_kg, binder_kg_m3=label.bag_kg / label.yield_l * 1000)
-    size = (job, made_l / 1000, most_l, mix.life_min)
-    split = sized(*size, bags, workings)
     parts = [material.part for material in site]
+    life_min = mix.life_min
+    if job.pace.placing_m3_h:
+        one = LoadSize(number=1, volume_m3=label.yield_l / 1000)
+        binders = [part.name for part in parts if part.is_binder]
+        load = load_by_bag(mix, label, job, parts, one, Workings())
+        life_min = life_on_site(life_min, job.conditions, binders, load, workings)
+    size = (job, made_l / 1000, most_l, life_min)
+    split = sized(*size, bags, workings)
     loads = each_size(split.loads, lambda one: load_by_bag(mix, label, job, parts, one, workings))
     others = [] if mix.bags_a_batch else alternatives(*size, bags, split)
     return _Sized(

@@ -115,6 +115,8 @@ def _timed(mix: Mix, kind: str, minutes: Callable[[Minutes], Minutes]) -> Mix:
     return mix.model_copy(update={"procedures": procedures})
 
 
+# What carries the air of an air-entrained design.
+AIR_ENTRAINER = "air-entrainer"
 # What a designed concrete is made of.
 _DESIGNED = ["cement", "sand", "stone"]
 # Of the designed water, the least that still compacts: a judgement made here.
@@ -161,8 +163,21 @@ def _designed(mix: Mix, job: Job, workings: Workings) -> Mix:
         start_share=0.85,
         why="The designed water is the max. Start below it, and stop at the slump.",
     )
+    # The designed air does not come by itself: its agent is then no matter of choice.
+    admixtures = [
+        item.model_copy(update={"optional": False})
+        if item.name == AIR_ENTRAINER and job.design.air_entrained
+        else item
+        for item in mix.admixtures
+    ]
     return mix.model_copy(
-        update={"basis": "mass", "parts": parts, "water": water, "air_fraction": design.air_fraction}
+        update={
+            "basis": "mass",
+            "parts": parts,
+            "water": water,
+            "air_fraction": design.air_fraction,
+            "admixtures": admixtures,
+        }
     )
 
 

@@ -5,6 +5,7 @@ from typing import NamedTuple
 from keeve.core.errors import InputError
 from keeve.core.planning.expected_strength import strength_of_load
 from keeve.core.planning.plan import Load, Plan
+from keeve.core.planning.warmth import heat_masses
 from keeve.core.rules.corrections import correct_miscount, correct_wet
 from keeve.core.rules.strength import StrengthBand
 from keeve.core.rules.temperature import SOLID_HEAT, CoolingPlan, cooling_plan
@@ -12,7 +13,6 @@ from keeve.core.rules.workings import Workings
 from keeve.core.running.contents import Contents, free_fraction
 from keeve.core.running.events import Body, Cause
 from keeve.core.running.load_state import LoadState
-from keeve.core.running.working_life import heat_masses
 from keeve.core.tolerances import COUNT_FRACTION, CRUMB_KG
 
 # Where the eye says too wet and the figures do not, so much of the water is taken as the surplus where it looks
@@ -224,7 +224,7 @@ def cooler_next_time(plan: Plan, load: Load, state: LoadState, workings: Working
     water_c = plan.conditions.water_c if state.water_c is None else state.water_c
     if state.mix_c is None or water_c is None or state.mix_c <= COOL_C or not load.water.target_l:
         return None
-    masses = heat_masses(plan, load)
+    masses = heat_masses(plan.binders, load)
     solids = SOLID_HEAT * (masses["aggregate_kg"] + masses["cement_kg"]) + masses["aggregate_water_kg"]
     dry_c = state.mix_c + (state.mix_c - water_c) * masses["water_kg"] / solids
     try:

@@ -3,9 +3,9 @@
 from datetime import datetime, timedelta
 from typing import Literal, NamedTuple
 
-from keeve.core.errors import InputError
 from keeve.core.planning.plan import Load, Plan
-from keeve.core.rules.temperature import mix_temperature, working_life
+from keeve.core.planning.warmth import computed_c
+from keeve.core.rules.temperature import working_life
 from keeve.core.rules.workings import Workings
 from keeve.core.running.events import Charged
 from keeve.core.running.load_state import LoadState
@@ -75,8 +75,9 @@ def life_of(plan: Plan, load: Load, state: LoadState, workings: Workings) -> Lif
         state: the load as it is.
         workings: keeps the rules that are run.
     """
-    computed_c = _computed_c(plan, load, workings) if state.mix_c is None else None
-    mix_c = computed_c if state.mix_c is None else state.mix_c
+    mix_c = state.mix_c
+    if mix_c is None:
+        mix_c = computed_c(plan.conditions, plan.binders, load, workings)
     life_min = plan.mix.life_min
     if mix_c is not None:
         own_min = workings.run(working_life, life_min_at_20c=life_min, mix_c=mix_c).life_min
@@ -121,34 +122,3 @@ def _first_at(state: LoadState, materials: set[str]) -> datetime | None:
         ),
         None,
     )
-
-
-def _computed_c(plan: Plan, load: Load, workings: Workings) -> float | None:
-    """What the mix comes to by the plan's temperatures; None where they are not known, or it cannot be mixed so.
-
-    Materials lie at the temperature of the air unless the stockpile's own is given.
-    """
-    site = plan.conditions
-    if site.air_c is None or site.water_c is None:
-        return None
-    try:
-        return workings.run(
-            mix_temperature,
-            **heat_masses(plan, load),
-            aggregate_c=site.air_c if site.stockpile_c is None else site.stockpile_c,
-            cement_c=site.air_c,
-            water_c=site.water_c,
-        ).mix_c
-    except InputError:
-        # A frozen stockpile is no mix: the plan says so, and life is counted as at 20 °C.
-        return None
-
-
-def heat_masses(plan: Plan, load: Load) -> dict[str, float]:
-    """The masses of a load that hold heat, kg, by the names that the rules of temperature use."""
-    return {
-        "aggregate_kg": sum(item.dry_kg for item in load.charges if item.material not in plan.binders),
-        "cement_kg": sum(item.dry_kg for item in load.charges if item.material in plan.binders),
-        "water_kg": load.water.target_l,
-        "aggregate_water_kg": max(load.water.in_aggregate_l, 0.0),
-    }
