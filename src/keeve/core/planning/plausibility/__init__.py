@@ -1,6 +1,8 @@
 """Plausibility: what looks wrong in a job without being impossible, each with what was probably meant.
 
 The impossible is refused where it is met. What is caught here is passed on as a warning, for the user may be right.
+What was meant is offered for a slip of the unit, the decimal point or the order. A hazard (frost, chlorides, spoilt or
+wrong bags) is never offered away: there the way out is in the words.
 The bounds are common practice, no source: wide enough that a right figure stays silent.
 """
 
@@ -13,7 +15,7 @@ from keeve.core.planning.plausibility.site import implausible_site
 from keeve.core.planning.plausibility.sizes import implausible_charge, implausible_sizes
 from keeve.core.rules.registry import RuleWarning
 
-__all__ = ["slips_of_the_job", "slips_of_the_loads"]
+__all__ = ["implausible_in_job", "implausible_in_loads"]
 
 
 def implausible_in_job(mix: Mix, job: Job) -> list[RuleWarning]:

@@ -1,6 +1,5 @@
 """Plausibility of bags and labels: contradictions, another country's units, the wrong bag."""
 
-import math
 from collections.abc import Iterator, Mapping
 
 from keeve.core.mixes import materials
@@ -21,8 +20,7 @@ def implausible_labels(mix: Mix, job: Job) -> Iterator[RuleWarning]:
         yield from _of_its_weight(here, part, site)
         yield from _of_its_age(here, part, site)
         if mix.is_made.asks_for == "label":
-            yield from _of_its_yield(here, site)
-            yield from _of_its_water(here, site)
+            yield from _of_its_figures(here, part, site)
             yield from _of_its_spans(here, site)
 
 
@@ -39,7 +37,9 @@ _WORDS: tuple[tuple[str, str], ...] = (
     ("cement plaster", "all-in render"),
     ("ready", "all-in mix"),
     ("all-in", "all-in mix"),
+    ("non-hydraulic", "hydrated lime"),
     ("hydraulic lime", "hydraulic lime"),
+    ("nhl", "hydraulic lime"),
     ("hydrated lime", "hydrated lime"),
     ("cement", "cement"),
     ("gypsum", "gypsum plaster"),
@@ -65,8 +65,12 @@ _ALL_IN = ("all-in concrete", "all-in render", "all-in mix", "masonry mortar")
 
 
 def kind_of_bag(says: str) -> str | None:
-    """The kind of a bag by the words on it; None where they say nothing known."""
-    return next((kind for word, kind in _WORDS if word in says.lower()), None)
+    """The kind of a bag by the words on it; None where they say nothing known.
+
+    What it is comes first, what it is for after that.
+    """
+    is_a, _, use = says.lower().partition(" for ")
+    return next((kind for words in (is_a, use) for word, kind in _WORDS if word in words), None)
 
 
 def _of_what_it_says(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[RuleWarning]:
@@ -81,7 +85,6 @@ def _of_what_it_says(here: str, part: MixPart, site: MaterialOnSite) -> Iterator
         + (" It has sand in it: add no more sand or lime." if is_all_in else ""),
         field=f"{here}.says",
         suggestion=f"Fetch a bag of {wanted}, or choose the mix for that bag.",
-        meant={f"{here}.says": wanted},
     )
 
 
@@ -96,7 +99,6 @@ _LOOSE: dict[Sort, tuple[float, float]] = {
 _HEAVIEST_BAG_KG = 50.5
 # Bags as they are sold by the pound, and by the kilogram.
 _POUND_BAGS = {50.0, 60.0, 70.0, 75.0, 78.0, 80.0, 90.0, 94.0, 100.0}
-_KILOGRAM_BAGS = {20.0, 25.0, 30.0, 40.0}
 
 
 def _of_its_weight(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[RuleWarning]:
@@ -112,21 +114,15 @@ def _of_its_weight(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[R
         )
     if site.bag_kg is None:
         return
-    pounds = round(site.bag_kg / factor("lb", "kg"), 2)
     if site.bag_kg > _HEAVIEST_BAG_KG and site.bag_kg in _POUND_BAGS:
-        yield _bag_unit(here, site.bag_kg, site.bag_kg * factor("lb", "kg"), "pounds")
-    elif site.bag_kg <= _HEAVIEST_BAG_KG / 2 and pounds in _KILOGRAM_BAGS:
-        yield _bag_unit(here, site.bag_kg, pounds, "kilograms")
-
-
-def _bag_unit(here: str, bag_kg: float, likely_kg: float, unit: str) -> RuleWarning:
-    return RuleWarning(
-        code="bag_unit",
-        message=f"Is that in {unit}? {bag_kg:.4g} kg is an unusual bag, {likely_kg:.4g} kg would be usual.",
-        field=f"{here}.bag_kg",
-        suggestion="Check the weight and its unit on the bag.",
-        meant={f"{here}.bag_kg": likely_kg},
-    )
+        likely_kg = site.bag_kg * factor("lb", "kg")
+        yield RuleWarning(
+            code="bag_unit",
+            message=f"Is that in pounds? {site.bag_kg:.4g} kg is an unusual bag, {likely_kg:.4g} kg would be usual.",
+            field=f"{here}.bag_kg",
+            suggestion="Check the weight and its unit on the bag.",
+            meant={f"{here}.bag_kg": likely_kg},
+        )
 
 
 # Months after which a bag is past what is counted on, and past which months were likely days.
@@ -143,73 +139,101 @@ def _of_its_age(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[Rule
         code="bag_old",
         message=f"{part.name.capitalize()} {site.age_months:g} months old has lost strength; it keeps about {fresh:g}.",
         field=f"{here}.age_months",
-        suggestion="Use a fresh bag for anything that carries load. Old bags without lumps will do for blinding.",
-        meant={f"{here}.age_months": as_days}
-        if site.age_months > _MONTHS_NOT_DAYS and as_days <= fresh
-        else None,
+        suggestion="Use a fresh bag for anything that carries load. Old bags without lumps will do for blinding."
+        + (
+            f" Were {site.age_months:g} days meant, type {as_days:.2g} months."
+            if site.age_months > _MONTHS_NOT_DAYS and as_days <= fresh
+            else ""
+        ),
     )
 
 
 # The heaviest and the lightest solid of a bag, kg/L, and the most air in what it makes.
 _HEAVIEST_SOLID, _LIGHTEST_SOLID, _MOST_AIR = 3.15, 1.3, 0.4
+# Water to powder, L/kg: of an all-in bag from the driest concrete to the thinnest coat; a paste is only loosened.
+_LEAST_WATER, _LEAST_OF_A_PASTE, _MOST_WATER = 0.05, 0.005, 0.40
+# Water no further outside than that is unusual, no slip, unless the yield too contradicts it.
+_UNUSUAL = 2.0
+# A figure that is mended comes to lie so well inside.
+_WELL_INSIDE = 1.2
+_WATER = ("water_start_l", "water_min_l", "water_max_l")
+_CUBIC_FOOT_L = 28.3168
+# What the figures of a label may be off by, the likelier first: another unit, then the decimal point.
+_FIGURES: tuple[tuple[tuple[str, ...], tuple[float, ...]], ...] = (
+    (("bag_kg",), (factor("lb", "kg"),)),
+    (("yield_l",), (_CUBIC_FOOT_L, _CUBIC_FOOT_L / factor("US gal", "L"), factor("US gal", "L"), 10.0, 0.1)),
+    (
+        _WATER,
+        (
+            factor("US fl oz", "L"),
+            factor("mL", "L"),
+            0.1,
+            factor("US qt", "US gal"),
+            factor("US gal", "L"),
+            10.0,
+        ),
+    ),
+)
 
 
-def _of_its_yield(here: str, site: MaterialOnSite) -> Iterator[RuleWarning]:
-    if not (site.bag_kg and site.yield_l and site.water_min_l is not None and site.water_max_l):
+def _of_its_figures(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[RuleWarning]:
+    """Weight, yield and water that do not fit together, with the one change that makes them."""
+    if not (site.bag_kg and site.water_max_l):
         return
+    least = _LEAST_OF_A_PASTE if part.unit == "pail" else _LEAST_WATER
+    water = site.water_max_l / site.bag_kg
+    takes, makes = least <= water <= _MOST_WATER, _makes(site)
+    if takes and makes:
+        return
+    is_unusual = makes and least / _UNUSUAL <= water <= _MOST_WATER * _UNUSUAL
+    mended = None if is_unusual else _reconciled(site, least)
+    meant: dict[str, float | str | bool | None] = {
+        f"{here}.{name}": value for name, value in (mended or {}).items()
+    }
+    if not takes:
+        yield RuleWarning(
+            code="water_unit",
+            message=f"{site.water_max_l:.3g} L of water for {site.bag_kg:g} kg is not what a bag takes. Another unit?",
+            field=f"{here}.water_max_l",
+            suggestion="Type the unit too: US quart, US gallon, imperial gallon, fluid ounce or litre.",
+            meant=meant or None,
+        )
+    elif site.yield_l:
+        yield RuleWarning(
+            code="label_contradicts",
+            message=(
+                f"{site.bag_kg:g} kg and its water cannot make {site.yield_l:g} L: that is "
+                f"{(site.bag_kg + site.water_max_l) / site.yield_l:.2g} kg per litre. "
+                "Weight and yield do not fit together."
+            ),
+            field=f"{here}.yield_l",
+            suggestion="Check weight, yield and their units on the label.",
+            meant=meant or None,
+        )
+
+
+def _reconciled(site: MaterialOnSite, least_water: float) -> dict[str, float] | None:
+    """The likeliest single change by which weight, yield and water fit together; None where none does."""
+    for names, parts in _FIGURES:
+        given = {name: value for name in names if (value := getattr(site, name)) is not None}
+        for part in parts:
+            changed = {name: value * part for name, value in given.items()}
+            mended = site.model_copy(update=changed)
+            if not (mended.bag_kg and mended.water_max_l):
+                continue
+            water = mended.water_max_l / mended.bag_kg
+            if least_water * _WELL_INSIDE <= water <= _MOST_WATER / _WELL_INSIDE and _makes(mended):
+                return changed
+    return None
+
+
+def _makes(site: MaterialOnSite) -> bool:
+    """Whether a bag with its water can make its yield; true where one of them is not known."""
+    if not (site.bag_kg and site.yield_l and site.water_min_l is not None and site.water_max_l):
+        return True
     least_l = site.bag_kg / _HEAVIEST_SOLID + site.water_min_l
     most_l = (site.bag_kg / _LIGHTEST_SOLID + site.water_max_l) / (1 - _MOST_AIR)
-    if least_l <= site.yield_l <= most_l:
-        return
-    likely = _first_within(site.yield_l, (0.1, 10.0, _CUBIC_FOOT_L, factor("US gal", "L")), least_l, most_l)
-    yield RuleWarning(
-        code="label_contradicts",
-        message=(
-            f"{site.bag_kg:g} kg and its water cannot make {site.yield_l:g} L: that is "
-            f"{(site.bag_kg + site.water_max_l) / site.yield_l:.2g} kg per litre. Weight and yield do not fit together."
-        ),
-        field=f"{here}.yield_l",
-        suggestion="Check weight, yield and their units on the label.",
-        meant={f"{here}.yield_l": likely} if likely else None,
-    )
-
-
-_CUBIC_FOOT_L = 28.3168
-
-
-# Water to powder of an all-in bag, L/kg: from the driest concrete to the thinnest coat.
-_LEAST_WATER, _MOST_WATER = 0.05, 0.40
-_WATER = ("water_start_l", "water_min_l", "water_max_l")
-
-
-def _of_its_water(here: str, site: MaterialOnSite) -> Iterator[RuleWarning]:
-    """Water that no bag takes: fluid ounces, quarts or pints read as litres or gallons."""
-    if (
-        not site.bag_kg
-        or not site.water_max_l
-        or _LEAST_WATER <= site.water_max_l / site.bag_kg <= _MOST_WATER
-    ):
-        return
-    parts = (
-        factor("US fl oz", "L"),
-        factor("mL", "L"),
-        0.1,
-        factor("US qt", "US gal"),
-        factor("US gal", "L"),
-        10.0,
-    )
-    likely = _first_within(
-        site.water_max_l, parts, _LEAST_WATER * site.bag_kg * 1.2, _MOST_WATER * site.bag_kg / 1.2
-    )
-    part = likely / site.water_max_l if likely else math.nan
-    figures = {name: getattr(site, name) for name in _WATER if getattr(site, name) is not None}
-    yield RuleWarning(
-        code="water_unit",
-        message=f"{site.water_max_l:.3g} L of water for {site.bag_kg:g} kg is not what a bag takes. Another unit?",
-        field=f"{here}.water_max_l",
-        suggestion="Type the unit too: US quart, US gallon, imperial gallon, fluid ounce or litre.",
-        meant={f"{here}.{name}": value * part for name, value in figures.items()} if likely else None,
-    )
+    return least_l <= site.yield_l <= most_l
 
 
 def _first_within(value: float, parts: tuple[float, ...], least: float, most: float) -> float | None:

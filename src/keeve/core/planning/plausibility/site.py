@@ -35,9 +35,8 @@ def _of_the_weather(mix: Mix, job: Job) -> Iterator[RuleWarning]:
         return
     least_c, greatest_c = mix.temperature_c
     cold = air_c < least_c
-    candidates = (air_c * 10, -air_c) if cold else (to_kept(air_c, "temperature", "us"), air_c / 10)
-    doubtful = [value for value in candidates if cold or air_c > _HOTTEST_C]
-    likely = next((value for value in doubtful if least_c <= value <= greatest_c), None)
+    candidates = (to_kept(air_c, "temperature", "us"), air_c / 10) if air_c > _HOTTEST_C else ()
+    likely = next((value for value in candidates if least_c <= value <= greatest_c), None)
     yield RuleWarning(
         code="air_too_cold" if cold else "air_too_warm",
         message=f"{mix.name} is for air between {least_c:g} and {greatest_c:g} °C.",
@@ -63,7 +62,6 @@ def _of_frost(mix: Mix, job: Job) -> Iterator[RuleWarning]:
         message=f"{words}: lumps of ice melt into water nobody counted.",
         field=field,
         suggestion="Cover and thaw it, or wait. Never mix frozen sand.",
-        meant=None if field == "conditions.air_c" or not stockpile_c else {field: -stockpile_c},
     )
 
 
@@ -86,7 +84,6 @@ def _of_the_bags(mix: Mix, job: Job) -> Iterator[RuleWarning]:
         message=f"{words}: the mix will be weak, no one can say how weak.",
         field="conditions.bags",
         suggestion=mend,
-        meant={"conditions.bags": "sound"},
     )
 
 

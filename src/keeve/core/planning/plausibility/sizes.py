@@ -38,6 +38,12 @@ _TAPE = (("centimetres", 100.0), ("millimetres", 1000.0))
 _MEASURE = (("litres", 1000.0),)
 # The likelier unit is meant where the size then lies well inside.
 _WELL_INSIDE = 0.2
+# What is no further outside than that is unusual, no slip: what it is offered instead would do harm.
+_UNUSUAL = 2.0
+# What a layer may be off by: typed in mm, cm, inches or feet where metres are asked for, or with its point misplaced.
+_LAYER_IN_UNITS = (0.001, 0.01, 0.0254, 1 / 12, 0.3048)
+_LAYER_IN_MM = (10.0, 25.4, 1000.0, 0.1, 0.01)
+_MISPLACED = (0.1, 10.0, 0.0254)
 
 
 def implausible_sizes(mix: Mix, job: Job) -> Iterator[RuleWarning]:
@@ -66,8 +72,10 @@ def _of_the_layer(mix: Mix, field: str, value: float, one_mm: float) -> Iterator
     thickness_mm = value * one_mm
     if least - UNMEASURABLE <= thickness_mm <= greatest + UNMEASURABLE:
         return
-    # The three units that a tape has: mm, cm and m.
-    likely = next((part for part in (0.1, 0.01, 10.0) if least <= thickness_mm * part <= greatest), None)
+    is_unusual = least / _UNUSUAL <= thickness_mm <= greatest * _UNUSUAL
+    metres = _LAYER_IN_UNITS if value >= 1 else _MISPLACED
+    parts = () if is_unusual else metres if one_mm > 1 else _LAYER_IN_MM
+    likely = next((part for part in parts if least <= thickness_mm * part <= greatest), None)
     yield RuleWarning(
         code="thickness_outside",
         message=(
@@ -81,7 +89,7 @@ def _of_the_layer(mix: Mix, field: str, value: float, one_mm: float) -> Iterator
 
 
 def _of_the_largest(field: str, size: float, largest: float) -> Iterator[RuleWarning]:
-    if size <= largest:
+    if size <= largest * _UNUSUAL:
         return
     is_volume = field.endswith("_m3")
     units = _MEASURE if is_volume else _TAPE
@@ -97,13 +105,13 @@ def _of_the_largest(field: str, size: float, largest: float) -> Iterator[RuleWar
 
 
 def implausible_charge(job: Job, loads: list[Load]) -> Iterator[RuleWarning]:
-    """A loose load larger than the mixer."""
+    """A loose load larger than the mixer, where it is known what that holds."""
     largest = max(loads, key=lambda load: load.loose_l)
-    if largest.loose_l > job.mixer.full_l:
+    if job.mixer.drum_l and largest.loose_l > job.mixer.drum_l:
         yield RuleWarning(
             code="loose_charge_high",
             message=(
-                f"The loose charge of {largest.loose_l:.0f} L is more than the {job.mixer.full_l:.0f} L "
+                f"The loose charge of {largest.loose_l:.0f} L is more than the {job.mixer.drum_l:.0f} L "
                 "the mixer holds to the rim: it will not all go in before some of it has sunk."
             ),
             field="mixer.working_l",
