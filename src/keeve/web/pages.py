@@ -14,9 +14,9 @@ from starlette.templating import Jinja2Templates
 
 from keeve.core.mixes.mixers import MIXED_IN, MIXER_NAMES, ORDER_NAMES
 from keeve.core.mixes.model import QUARTERS, READING_NAMES, RETEMPERING_NAMES
-from keeve.core.planning.plan import Plan, nearest_quarter
+from keeve.core.planning.plan import Plan
+from keeve.core.planning.vessel_loads import VesselError
 from keeve.core.quantities import in_reader_units
-from keeve.core.rules.vessels_and_scales import GaugeVessels
 from keeve.core.units import DISPLAY_UNITS, Kind, to_shown
 from keeve.services.views.event_words import event_words
 from keeve.web.security import FORM_FIELD, form_token
@@ -142,12 +142,6 @@ def _sentence(text: str) -> str:
     return text[:1].upper() + text[1:]
 
 
-def _vessels(count: float, name: str) -> str:
-    """A count of vessels in quarters, set as fractions."""
-    quarters = nearest_quarter(count)
-    return _count(quarters, name) if quarters else f"under ¼ {name}"
-
-
 @pass_context
 def _shown(context: Context, value: float, kind: Kind) -> str:
     """A kept figure for an input, in the units of the reader."""
@@ -175,7 +169,7 @@ def _short_percent(fraction: float) -> str:
 _NO_ERROR = 0.0005
 
 
-def _bucket_error(error: GaugeVessels) -> str:
+def _bucket_error(error: VesselError) -> str:
     """What measuring in quarter buckets does to a load, in a sentence."""
     ratio, size = error.ratio_error_fraction, error.volume_error_fraction
     words = "ratio exact" if abs(ratio) < _NO_ERROR else f"ratio off by {_percent(abs(ratio), 1)}"
@@ -278,7 +272,6 @@ _FILTERS: Mapping[str, Any] = {
     "decimal": _decimal,
     "short": _short,
     "sentence": _sentence,
-    "vessels": _vessels,
     "shown": _shown,
     "shown_list": _shown_list,
     "percent": _percent,

@@ -11,10 +11,8 @@ from hypothesis import strategies as st
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix, library
 from keeve.core.mixes.mixers import MIXER_NAMES, MixerKind
-from keeve.core.planning.amounts import in_vessels
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import load_steps
-from keeve.core.rules.workings import Workings
 
 
 def test_the_quarter_metre_in_a_ninety_litre_drum() -> None:
@@ -237,15 +235,6 @@ def test_a_post_below_its_hole_is_named_where_it_stands() -> None:
     with pytest.raises(InputError) as refused:
         make_plan(job(need=[raw_job()["need"], post]))
     assert refused.value.fields == ["need.1.embedment_m", "need.1.hole_depth_m"]
-
-
-def test_what_quarter_buckets_make_of_the_ratio() -> None:
-    """1.50 and 5.98 buckets are 1½ and 6 in quarters: 1 : 4. Without vessels there is nothing to say."""
-    found = in_vessels(plan(), plan().loads[0], Workings())
-    assert found is not None
-    assert found.counts["sand"] == pytest.approx(4 * found.counts["cement"])
-    assert found.ratio_error_fraction == pytest.approx(0, abs=0.01)
-    assert in_vessels(plan(vessels=[]), plan(vessels=[]).loads[0], Workings()) is None
 
 
 def test_a_loose_charge_above_the_rim_is_said() -> None:

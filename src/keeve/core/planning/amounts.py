@@ -3,20 +3,17 @@
 import math
 from typing import NamedTuple
 
-from keeve.core.errors import InputError
 from keeve.core.mixes.model import Gauge
 from keeve.core.planning.job import Vessel
 from keeve.core.planning.load_contents import vessels_for
 from keeve.core.planning.plan import Charge, Load, LoadStep, Plan, VesselCount
 from keeve.core.planning.site_mix import WATER
-from keeve.core.rules.vessels_and_scales import GaugeVessels, gauge_vessels, scale_target
-from keeve.core.rules.workings import Workings
+from keeve.core.planning.vessel_loads import STEPS, counted_load, is_near, nearest
+from keeve.core.rules.vessels_and_scales import scale_target
 from keeve.core.tolerances import LEAST_POUR_L, whole_up
 
-# Vessels are filled by eye in quarters, bags are not opened for less than a half.
-_STEPS = {"level": 0.25, "bag": 0.5}
-# How far the load as a whole may give for the ratio's sake. A judgement made here.
-_TOLERANCE = 0.10
+# A count that is further off than this is told otherwise. A judgement made here.
+_OFF = 0.1
 
 
 class GrossWeight(NamedTuple):
@@ -74,11 +71,24 @@ class GaugedAmount(NamedTuple):
     shovels: Shovels | None
 
 
-def gauged(plan: Plan, charge: Charge, share: float = 1.0, gauge: Gauge | None = None) -> GaugedAmount:
-    """A share of a charge in the plan's gauge, or in another; by weight where the yard has nothing for that gauge."""
+def gauged(
+    plan: Plan,
+    charge: Charge,
+    share: float = 1.0,
+    gauge: Gauge | None = None,
+    before: float | None = None,
+) -> GaugedAmount:
+    """A share of a charge in the plan's gauge, or in another; by weight where the yard has nothing for that gauge.
+
+    Args:
+        plan: the plan, with what the yard has.
+        charge: the charge.
+        share: how much of it, as a fraction.
+        gauge: another gauge than the plan's.
+        before: for a step, the share of the charge that the steps before it take.
+    """
     wanted = "volume" if plan.mix.is_made.is_blended else gauge or plan.gauge
-    first = next(iter(charge.vessels), None)
-    counted = VesselCount(name=first.name, count=first.count * share) if first else None
+    counted = _counted(plan, charge, share, before)
     gross, shovels = gross_weight_of(plan, charge, share), shovels_of(plan, charge, share)
     has = {"volume": counted, "scale": gross, "shovels": shovels}
     found: Gauge = wanted if has.get(wanted) else "weight"
@@ -90,11 +100,32 @@ def gauges_of(plan: Plan, load: Load) -> list[Gauge]:
     if plan.mix.is_made.is_blended:
         return []
     every: tuple[Gauge, ...] = ("weight", "scale", "volume", "shovels")
-    return [
-        gauge
-        for gauge in every
-        if any(gauged(plan, charge, 1.0, gauge).gauge == gauge for charge in load.charges)
-    ]
+    return [gauge for gauge in every if _can_tell(plan, load, gauge)]
+
+
+def _can_tell(plan: Plan, load: Load, gauge: Gauge) -> bool:
+    if gauge == "volume" and plan.gauge != "volume":
+        return counted_load(plan, load) is not None
+    return any(gauged(plan, charge, 1.0, gauge).gauge == gauge for charge in load.charges)
+
+
+def _counted(plan: Plan, charge: Charge, share: float, before: float | None) -> VesselCount | None:
+    """A share of a charge in the first vessel that can tell it, in its steps; None where none can.
+
+    The steps of one charge add up to its count, whatever each is rounded to.
+    """
+    kinds = {vessel.name: vessel.kind for vessel in plan.vessels}
+    for item in charge.vessels:
+        if plan.mix.is_made.is_blended:
+            # Bags and pails are shared out as their label allows.
+            return VesselCount(name=item.name, count=item.count * share)
+        step = STEPS.get(kinds.get(item.name, "level"), 0.25)
+        begins = nearest((before or 0.0) * item.count, step)
+        count = nearest(((before or 0.0) + share) * item.count, step) - begins
+        is_part = before is not None and is_near(item.count, step)
+        if count > 0 and (is_part or abs(count - item.count * share) <= _OFF * item.count * share):
+            return VesselCount(name=item.name, count=count)
+    return None
 
 
 class Fill(NamedTuple):
@@ -166,39 +197,14 @@ def gauged_step(plan: Plan, load: Load, step: LoadStep) -> GaugedAmount | None:
     """What a step charges, in the plan's gauge; None where it charges nothing."""
     if step.mass_kg is None or not step.plan.material:
         return None
-    return gauged(plan, load.charge(step.plan.material), (step.plan.share or 1.0) * step.left)
-
-
-def in_vessels(plan: Plan, load: Load, workings: Workings) -> GaugeVessels | None:
-    """The load in level vessels and whole bags with the error they make; None where something has none to go in.
-
-    Args:
-        plan: the plan, with its vessels.
-        load: the load.
-        workings: keeps the rule that is run.
-    """
-    litres, steps = {}, {}
-    for charge in load.charges:
-        vessel = _first(plan, charge, "level", "bag")
-        counted = next((item for item in charge.vessels if vessel and item.name == vessel.name), None)
-        if vessel is None or counted is None or not counted.count:
-            return None
-        litres[charge.material] = charge.volume_l / counted.count
-        steps[charge.material] = _STEPS[vessel.kind]
-    try:
-        return workings.run(
-            gauge_vessels,
-            masses_kg={charge.material: charge.mass_kg for charge in load.charges},
-            bulk_densities_kg_m3={
-                charge.material: charge.mass_kg / charge.volume_l * 1000 for charge in load.charges
-            },
-            vessel_l=litres,
-            fraction=steps,
-            batch_tolerance=_TOLERANCE,
-        )
-    except InputError:
-        # A load smaller than its vessels cannot be measured in them: it goes by weight.
-        return None
+    earlier = [
+        other.share or 1.0
+        for other in plan.procedure
+        if other.material == step.plan.material and other.kind == "charge" and other.step < step.plan.step
+    ]
+    whole = step.left == 1.0
+    share = (step.plan.share or 1.0) * step.left
+    return gauged(plan, load.charge(step.plan.material), share, before=sum(earlier) if whole else None)
 
 
 # What liquids are measured in: its name, the most it holds and its graduation, mL. Common practice, no source.

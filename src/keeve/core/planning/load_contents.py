@@ -124,6 +124,19 @@ def load_by_parts(
 ) -> Load:
     """One load of a mix by volume or by mass."""
     amounts = amounts_by_parts(mix, water, job, parts, size.volume_m3, workings)
+    return load_of_amounts(mix, water, job, parts, amounts, size, workings)
+
+
+def load_of_amounts(
+    mix: Mix,
+    water: MixWater,
+    job: Job,
+    parts: list[Part],
+    amounts: LoadAmounts,
+    size: LoadSize,
+    workings: Workings,
+) -> Load:
+    """One load of a mix by volume or by mass, of these amounts: their water and admixtures."""
     binder = binder_kg(parts, amounts)
     aggregate_water_l = sum(_stockpile_water_kg(part, amounts, workings) for part in parts)
     # A dose by the litre is stirred into the tub: it counts on the water of the tub, not of the stockpile.

@@ -33,6 +33,7 @@ from keeve.core.planning.plan import (
 from keeve.core.planning.plausibility import implausible_in_job, implausible_in_loads
 from keeve.core.planning.set_clock import clock_of, water_c_of
 from keeve.core.planning.site_mix import SiteMaterial, materials_on_site, mix_of
+from keeve.core.planning.vessel_loads import InVessels, loads_in_vessels, without_means
 from keeve.core.planning.volumes import no_bag, volumes
 from keeve.core.planning.warmth import life_on_site
 from keeve.core.rules.bagged import bagged
@@ -93,7 +94,7 @@ def make_plan(job: Job) -> Plan:
         mix=_plan_mix(mix, procedure, job),
         order=procedure.order,
         orders=mix.orders(job.mixer.kind) or [procedure.order],
-        gauge=job.gauge,
+        gauge=made.gauge,
         mixer=job.mixer,
         vessels=job.vessels,
         scales=job.scales,
@@ -123,6 +124,7 @@ class _Sized(NamedTuple):
     limit: PlanLimit
     others: list[Alternative]
     loads: list[Load]
+    gauge: Gauge
 
 
 def _by_parts(
@@ -153,11 +155,22 @@ def _by_parts(
     split = sized_by_pour(job, volume, most_l, window_min, used, workings)
     loads = each_size(split.loads, lambda one: load_by_parts(mix, water, job, parts, one, workings))
     loads = [load.model_copy(update={"pours": split.pours.get(load.number, "")}) for load in loads]
+    counted = None
+    if job.gauge == "volume":
+        cap_l = most_l if split.limit in ("mixer", "bag") else max(load.yield_l for load in loads)
+        how = InVessels(mix, water, job, parts, cap_l, bagged_part.name if bagged_part else "")
+        counted = loads_in_vessels(
+            loads, lambda one: load_by_parts(mix, water, job, parts, one, Workings()), how, used, workings
+        )
+        loads = counted or loads
+    workings.warnings += without_means(mix, job, loads, counted is not None)
     other: tuple[Way, WholeBags | None] | None = None
     if bags:
         other = ("equal", None) if job.whole_bags else ("whole-bags", bags)
     others = [] if split.pours else alternatives(*size, used, split, other)
-    return _Sized(volume, split.limit, others, loads)
+    # What cannot be counted out is weighed.
+    gauge: Gauge = "weight" if job.gauge == "volume" and counted is None else job.gauge
+    return _Sized(volume, split.limit, others, loads, gauge)
 
 
 def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) -> _Sized:
@@ -211,6 +224,7 @@ def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) ->
         "pack" if mix.bags_a_batch else split.limit,
         others,
         loads,
+        job.gauge,
     )
 
 

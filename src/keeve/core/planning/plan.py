@@ -398,8 +398,3 @@ def load_step(step: PlanStep, load: Load, left: float = 1.0) -> LoadStep:
     admixtures = [item for item in load.admixtures if item.name in step.admixtures]
     water_l = load.water.start_l * step.share * left if step.kind == "water" and step.share else None
     return LoadStep(plan=step, left=left, water_l=water_l, admixtures=admixtures)
-
-
-def nearest_quarter(count: float) -> float:
-    """A count of vessels in quarters, as it can be filled by eye."""
-    return round(count * 4) / 4

@@ -77,6 +77,7 @@ def gauge_vessels(
     batch_tolerance: Fraction,
     fraction: Dimension | dict[str, Dimension] = 1.0,
     max_l: Dimension | None = None,
+    min_l: Dimension | None = None,
 ) -> GaugeVessels:
     """The counts of level vessels that keep the ratio best, the batch as a whole being free to give a little.
 
@@ -87,6 +88,7 @@ def gauge_vessels(
         batch_tolerance: how far the whole batch may be off, as a fraction.
         fraction: 1, 0.5 or 0.25: the steps in which a vessel is filled; one for all, or by name.
         max_l: most loose volume that may go in, L.
+        min_l: least loose volume that has to go in, L.
 
     Returns:
         counts by name, ratio_error_fraction (the worst material against the batch as gauged) and
@@ -103,6 +105,8 @@ def gauge_vessels(
     if max_l is not None:
         most_l = min(most_l, max_l * (1 + ROUNDING))
     least_l = wanted_l * (1 - batch_tolerance - ROUNDING)
+    if min_l is not None:
+        least_l = max(least_l, min_l * (1 - ROUNDING))
     best = min(_near(measures, least_l, most_l), key=lambda found: found.rank, default=None)
     if best is None:
         raise InputError(

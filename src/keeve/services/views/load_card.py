@@ -9,10 +9,9 @@ from uuid import UUID
 from sqlalchemy import Engine
 
 from keeve.core.mixes.model import Gauge
-from keeve.core.planning.amounts import gauges_of, in_vessels
+from keeve.core.planning.amounts import gauges_of
 from keeve.core.planning.plan import Load, Plan
-from keeve.core.rules.vessels_and_scales import GaugeVessels
-from keeve.core.rules.workings import Workings
+from keeve.core.planning.vessel_loads import VesselError, counted_load, counting_error
 from keeve.core.running.expected_water import as_expected, in_words
 from keeve.core.running.known_before import ExpectedWater
 from keeve.services import loads, stockpiles
@@ -109,7 +108,7 @@ class CardPage:
     card: LoadCard
     begun: Mapping[int, BegunLoad]
     gauges: Sequence[Gauge]
-    vessel_error: GaugeVessels | None
+    vessel_error: VesselError | None
 
 
 def card_page(
@@ -120,7 +119,11 @@ def card_page(
     load = saved.plan.load(number) if saved else None
     if saved is None or load is None:
         return None
-    plan = saved.plan.model_copy(update={"gauge": gauge}) if gauge else saved.plan
+    plan, gauges = saved.plan, gauges_of(saved.plan, load)
+    if gauge in gauges:
+        # What is weighed is counted out where it is to be shown in vessels.
+        load = (counted_load(plan, load) if gauge == "volume" and plan.gauge != gauge else None) or load
+        plan = plan.model_copy(update={"gauge": gauge})
     begun = loads.loads_of_plan(engine, visitor, plan_id)
     return CardPage(
         plan_id=plan_id,
@@ -129,8 +132,8 @@ def card_page(
         begun={
             each: BegunLoad(running.id, running.situation(now).is_over) for each, running in begun.items()
         },
-        gauges=gauges_of(plan, load),
-        vessel_error=in_vessels(plan, load, Workings()) if plan.gauge == "volume" else None,
+        gauges=gauges,
+        vessel_error=counting_error(plan, load) if plan.gauge == "volume" else None,
     )
 
 

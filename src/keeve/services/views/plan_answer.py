@@ -4,12 +4,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from keeve.core.mixes import get_mix
-from keeve.core.planning.amounts import WeighedWater, in_vessels, weighed_water
+from keeve.core.planning.amounts import WeighedWater, weighed_water
 from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Load, Plan
-from keeve.core.rules.vessels_and_scales import GaugeVessels
-from keeve.core.rules.workings import Workings
+from keeve.core.planning.vessel_loads import VesselError, counting_error
 from keeve.services.views.amounts import BoughtLine, MaterialAmount, material_amounts, shopping_list
 from keeve.services.views.plaster import RatioLine, ratios_beside
 from keeve.services.views.set_clock import Batches, ClockFigures, Warmth, batches_of, by_warmth, planned_clock
@@ -40,7 +39,7 @@ class PlanAnswer:
     materials: Sequence[MaterialAmount]
     shopping: Sequence[BoughtLine]
     waste_m3: float
-    vessel_error: GaugeVessels | None
+    vessel_error: VesselError | None
     litre_more_loss: float | None
     needs: Sequence[dict[str, object]]
     water: WeighedWater | None
@@ -65,7 +64,7 @@ def plan_answer(job: Job) -> PlanAnswer:
         materials=material_amounts(plan, load),
         shopping=shopping_list(plan),
         waste_m3=plan.volume.order_m3 - plan.volume.net_m3,
-        vessel_error=in_vessels(plan, load, Workings()) if plan.gauge == "volume" else None,
+        vessel_error=counting_error(plan, load) if plan.gauge == "volume" else None,
         litre_more_loss=None if left is None else 1 - left,
         needs=[need.model_dump(exclude_unset=True) for need in job.need],
         water=weighed_water(plan, load.water.start_l),
