@@ -311,7 +311,7 @@ RIGHT: dict[str, dict[str, Any]] = {
         "need": {"shape": "coat-volume", "area_m2": 4, "coats_mm": [8, 10]},
     },
     "a long garden wall": slab(60, 0.3, 0.02),
-    "a large order": {"need": {"volume_m3": 12}},
+    "a large order": {"need": {"volume_m3": 1.8}},
     "a dose at the end of what is usual": dose(dose=600),
     "the same dose as a share of the binder": dose(dose=0.15, basis="percent_binder"),
     "fibre as its bag says": {
@@ -337,8 +337,8 @@ RIGHT: dict[str, dict[str, Any]] = {
     "three buckets alike": buckets(0.70, 0.71, 0.74),
     "a heavy bucket of steel": buckets(2.1),
     "a slab of 75 mm": concrete(0.075),
-    "a footing of 60 cm": concrete(0.6),
-    "a thick base": concrete(1.0),
+    "a footing of 60 cm": {**NOMINAL, **slab(2, 0.6, 0.6)},
+    "a thick base": {**NOMINAL, **slab(1, 1, 1.0)},
     "a screed of 50 mm": {**SCREED, **slab(4, 3, 0.05)},
     "a screed of 100 mm": {**SCREED, **slab(4, 3, 0.1)},
     "a lime joint of 3 mm": {
@@ -407,6 +407,7 @@ UNUSUAL: dict[str, dict[str, Any]] = {
     "a bonded screed of 35 mm": {**SCREED, **slab(4, 3, 0.035)},
     "a screed of 150 mm": {**SCREED, **slab(4, 3, 0.15)},
     "a joint of 3 mm": {"need": {"area_m2": 4, "depth_mm": 3}},
+    "a very large order": {"need": {"volume_m3": 12}},
     "an overlay of 30 mm": {**OVERLAY, "need": {"area_m2": 4, "depth_mm": 30}},
     "frost of two degrees": {"conditions": {"air_c": -2}},
     "an overlay at 3 °C": {**OVERLAY, "conditions": {"air_c": 3}},

@@ -16,6 +16,7 @@ from typing import Annotated, Any, ParamSpec, TypeVar, get_type_hints
 from pydantic import AliasChoices, BaseModel, ConfigDict, Field, create_model
 
 from keeve.core.errors import InputError, validated
+from keeve.core.rules.possible import impossible
 from keeve.core.tolerances import ROUNDING
 
 # The version of the rules, stored with every plan they make. Raise it when any definition changes.
@@ -42,6 +43,9 @@ class Strict(BaseModel):
 
     model_config = ConfigDict(extra="forbid", strict=True, allow_inf_nan=False, frozen=True)
 
+
+# The code of the warning on a figure that can hardly be.
+IMPOSSIBLE = "impossible_figure"
 
 # What was probably meant: fields by their dotted path, and the value to put there instead (null: leave it out).
 Meant = dict[str, float | str | bool | None]
@@ -192,7 +196,28 @@ class Rule:
         if not _finite(result.model_dump()):
             raise _too_large(sorted(given))
         assumed = dict(_defaults_taken(inputs))
-        return inputs, result.model_copy(update={"assumed": assumed}) if assumed else result
+        warnings = [*result.warnings, *impossible_figures(inputs)]
+        if not (assumed or len(warnings) > len(result.warnings)):
+            return inputs, result
+        return inputs, result.model_copy(update={"assumed": assumed, "warnings": warnings})
+
+
+def impossible_figures(model: BaseModel, prefix: str = "") -> list[RuleWarning]:
+    """A word on each figure of a model that can hardly be.
+
+    Args:
+        model: inputs of a rule, or a job.
+        prefix: the path to it.
+    """
+    return [
+        RuleWarning(
+            code=IMPOSSIBLE,
+            message=item.message,
+            field=item.path,
+            suggestion="Check the figure, its decimal point and its unit.",
+        )
+        for item in impossible(model, prefix)
+    ]
 
 
 def _too_large(fields: list[str]) -> InputError:

@@ -5,7 +5,7 @@ from typing import Any, ParamSpec, TypeVar
 
 from pydantic import BaseModel, ConfigDict
 
-from keeve.core.rules.registry import Result, RuleWarning, rule_of
+from keeve.core.rules.registry import IMPOSSIBLE, Result, RuleWarning, rule_of
 
 P = ParamSpec("P")
 R = TypeVar("R", bound=Result)
@@ -34,7 +34,8 @@ class Workings:
         """Run a rule, and keep its working and its warnings."""
         rule = rule_of(function)
         inputs, result = rule.evaluate(rule.named(args, kwargs))
-        self.warnings += result.warnings
+        # Figures that can hardly be are told of the job, by the names they have there.
+        self.warnings += [item for item in result.warnings if item.code != IMPOSSIBLE]
         self.kept.append(
             Working(
                 rule=rule.id,

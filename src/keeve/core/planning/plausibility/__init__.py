@@ -13,14 +13,17 @@ from keeve.core.planning.plausibility.doses import implausible_doses
 from keeve.core.planning.plausibility.labels import implausible_labels
 from keeve.core.planning.plausibility.site import implausible_site
 from keeve.core.planning.plausibility.sizes import implausible_charge, implausible_sizes
-from keeve.core.rules.registry import RuleWarning
+from keeve.core.rules.registry import RuleWarning, impossible_figures
 
 __all__ = ["implausible_in_job", "implausible_in_loads"]
 
 
 def implausible_in_job(mix: Mix, job: Job) -> list[RuleWarning]:
     """Everything that looks wrong in the job as it was given."""
-    return [*implausible_sizes(mix, job), *implausible_labels(mix, job), *implausible_site(mix, job)]
+    found = [*implausible_sizes(mix, job), *implausible_labels(mix, job), *implausible_site(mix, job)]
+    # Where it is known what was meant, or why it is wrong, that is said, and once.
+    told = {item.field for item in found}
+    return found + [item for item in impossible_figures(job) if item.field not in told]
 
 
 def implausible_in_loads(mix: Mix, job: Job, loads: list[Load]) -> list[RuleWarning]:

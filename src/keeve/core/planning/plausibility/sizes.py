@@ -9,6 +9,7 @@ from keeve.core.errors import InputError
 from keeve.core.mixes.model import Mix
 from keeve.core.planning.job import Job
 from keeve.core.planning.plan import Load
+from keeve.core.rules.possible import SIZES, Span
 from keeve.core.rules.registry import RuleWarning
 from keeve.core.tolerances import UNMEASURABLE
 
@@ -21,23 +22,12 @@ _THICKNESSES = {
     "joint_mm": 1.0,
     "depth_mm": 1.0,
 }
-# The largest of each size that is still mixed in drums and barrows, in its own unit.
-_LARGEST = {
-    "length_m": 100.0,
-    "width_m": 100.0,
-    "height_m": 30.0,
-    "diameter_m": 5.0,
-    "hole_diameter_m": 3.0,
-    "hole_depth_m": 5.0,
-    "post_width_m": 1.0,
-    "post_thickness_m": 1.0,
-    "volume_m3": 60.0,
-}
 # What was likely typed instead of metres and cubic metres, the likelier first, and how many of it make one.
-_TAPE = (("centimetres", 100.0), ("millimetres", 1000.0))
-_MEASURE = (("litres", 1000.0),)
+_TYPED = {"m": (("centimetres", 100.0), ("millimetres", 1000.0)), "m³": (("litres", 1000.0),)}
+# More loads than that are a day's work of several mixers. A judgement made here.
+_MOST_LOADS = 60
 # The likelier unit is meant where the size then lies well inside.
-_WELL_INSIDE = 0.2
+_WELL_INSIDE = 0.1
 # What is no further outside than that is unusual, no slip: what it is offered instead would do harm.
 _UNUSUAL = 2.0
 # What a layer may be off by: typed in mm, cm, inches or feet where metres are asked for, or with its point misplaced.
@@ -63,8 +53,10 @@ def implausible_sizes(mix: Mix, job: Job) -> Iterator[RuleWarning]:
                             slip.code, f"{slip.message} {slip.suggestion}", [path], meant=slip.meant
                         )
                     yield slip
-        for name, largest in _LARGEST.items():
-            yield from _of_the_largest(f"need.{index}.{name}", getattr(need, name, None) or 0.0, largest)
+        for name, span in SIZES.items():
+            size = getattr(need, name, None)
+            if name not in _THICKNESSES and span.unit in _TYPED and isinstance(size, float):
+                yield from _of_the_largest(f"need.{index}.{name}", size, span)
 
 
 def _of_the_layer(mix: Mix, field: str, value: float, one_mm: float) -> Iterator[RuleWarning]:
@@ -88,13 +80,12 @@ def _of_the_layer(mix: Mix, field: str, value: float, one_mm: float) -> Iterator
     )
 
 
-def _of_the_largest(field: str, size: float, largest: float) -> Iterator[RuleWarning]:
-    if size <= largest * _UNUSUAL:
+def _of_the_largest(field: str, size: float, span: Span) -> Iterator[RuleWarning]:
+    if size <= span.greatest:
         return
-    is_volume = field.endswith("_m3")
-    units = _MEASURE if is_volume else _TAPE
-    unit, one = next((item for item in units if size / item[1] <= largest * _WELL_INSIDE), units[-1])
-    kept = "cubic metres" if is_volume else "metres"
+    units = _TYPED[span.unit]
+    unit, one = next((item for item in units if size / item[1] <= span.greatest * _WELL_INSIDE), units[-1])
+    kept = "metres" if span.unit == "m" else "cubic metres"
     yield RuleWarning(
         code="hundredfold",
         message=f"Did you mean {size:g} {unit}?",
@@ -105,7 +96,14 @@ def _of_the_largest(field: str, size: float, largest: float) -> Iterator[RuleWar
 
 
 def implausible_charge(job: Job, loads: list[Load]) -> Iterator[RuleWarning]:
-    """A loose load larger than the mixer, where it is known what that holds."""
+    """Too many loads for a mixer, and a loose load larger than one of which it is known what it holds."""
+    if len(loads) > _MOST_LOADS:
+        yield RuleWarning(
+            code="many_loads",
+            message=f"That is {len(loads)} loads.",
+            field="mixer.working_l",
+            suggestion="Check the sizes and what the mixer holds; for so much take a larger one, or have it delivered.",
+        )
     largest = max(loads, key=lambda load: load.loose_l)
     if job.mixer.drum_l and largest.loose_l > job.mixer.drum_l:
         yield RuleWarning(
