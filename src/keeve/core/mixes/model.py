@@ -109,6 +109,7 @@ class MixPart(Strict):
         parts: its parts, by the mix's basis.
         least: below this the mix is richer than it should be; None where no ratio is the user's to choose.
         greatest: above this it is leaner than it should be.
+        of_binders: the same span as multiples of all the parts of binder, where it hangs on those.
         richer: what too few of these parts do to the mix.
         leaner: what too many do.
         unit: what it comes in, of a mix by the bag (bag, pail); None where it is weighed out to the first part.
@@ -117,8 +118,9 @@ class MixPart(Strict):
     name: str
     material: str
     parts: Dimension
-    least: Dimension | None = None
+    least: Amount | None = None
     greatest: Dimension | None = None
+    of_binders: Span | None = None
     richer: str = ""
     leaner: str = ""
     unit: str | None = "bag"

@@ -44,7 +44,7 @@ def mix_of(job: Job, workings: Workings) -> Mix:
         mix = _in_proportion(mix, job.proportion)
     if job.parts:
         mix = _with_own_parts(mix, job.parts)
-    return _in_own_ratio(mix, job, workings)
+    return _in_own_ratio(_spanned(mix), job, workings)
 
 
 # A mass of plaster and of water at 20 °C for each way a ratio is told: any will do, the ratio counts.
@@ -210,6 +210,20 @@ def _with_own_parts(mix: Mix, own: dict[str, float]) -> Mix:
                 [f"parts.{name}"],
             )
     parts = [part.model_copy(update={"parts": own.get(part.name, part.parts)}) for part in mix.parts]
+    return mix.model_copy(update={"parts": parts})
+
+
+def _spanned(mix: Mix) -> Mix:
+    """The mix, the spans of what hangs on its binders as they now are."""
+    binders = sum(part.parts for part in mix.parts if materials()[part.material].is_binder)
+    parts = [
+        part.model_copy(
+            update={"least": part.of_binders[0] * binders, "greatest": part.of_binders[1] * binders}
+        )
+        if part.of_binders
+        else part
+        for part in mix.parts
+    ]
     return mix.model_copy(update={"parts": parts})
 
 

@@ -281,10 +281,14 @@ def _label_more(mix: Mix) -> list[Field]:
 
 def _own_ratio(mix: Mix) -> list[Field]:
     return [
-        Number(f"{part.name.capitalize()}, {part.least:g} to {part.greatest:g}", ("parts", part.name))
+        Number(f"{part.name.capitalize()}, {_span(part.least, part.greatest)}", ("parts", part.name))
         for part in mix.parts
-        if part.least is not None
+        if part.least is not None and part.greatest is not None
     ]
+
+
+def _span(least: float, greatest: float) -> str:
+    return f"{least:g} to {greatest:g}" if least < greatest else f"{least:g} by the standard"
 
 
 def _densities(mix: Mix) -> list[Field]:

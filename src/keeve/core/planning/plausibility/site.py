@@ -18,8 +18,9 @@ def implausible_site(mix: Mix, job: Job) -> Iterator[RuleWarning]:
     yield from _of_the_bags(mix, job)
     yield from _of_the_tares(job)
     for part in mix.parts:
-        if part.name in job.parts:
-            yield from _of_the_ratio(part, job.parts[part.name])
+        # What hangs on the binders can come to lie outside though it was left as it is.
+        if part.name in job.parts or (part.of_binders and job.parts):
+            yield from _of_the_ratio(part, part.parts)
 
 
 _TOO_COLD = "Wait, or shelter and warm the work."
@@ -122,7 +123,9 @@ def _of_the_tares(job: Job) -> Iterator[RuleWarning]:
 
 def _of_the_ratio(part: MixPart, own: float) -> Iterator[RuleWarning]:
     """Parts outside the span of the mix; the wrong way round where that would be inside."""
-    if part.least is None or part.greatest is None or part.least <= own <= part.greatest:
+    if part.least is None or part.greatest is None:
+        return
+    if part.least - ROUNDING <= own <= part.greatest + ROUNDING:
         return
     turned = 1 / own
     if own < 1 and part.least - ROUNDING <= turned <= part.greatest + ROUNDING:
@@ -142,5 +145,9 @@ def _of_the_ratio(part: MixPart, own: float) -> Iterator[RuleWarning]:
             f"{part.richer if richer else part.leaner}."
         ),
         field=f"parts.{part.name}",
-        suggestion=f"Stay between {part.least:g} and {part.greatest:g} parts, or choose another mix.",
+        suggestion=(
+            f"Take {part.least:g} parts, or choose another mix."
+            if part.least == part.greatest
+            else f"Stay between {part.least:g} and {part.greatest:g} parts, or choose another mix."
+        ),
     )
