@@ -198,3 +198,18 @@ def test_every_card_and_the_shopping_list_print_on_a_page_each(
         assert [re.findall(r"Load \d of 4", card) for card in cards] == [
             [f"Load {n} of 4"] for n in (1, 2, 3, 4)
         ]
+
+
+def test_what_is_chosen_before_the_page_listens_counts(browser: Browser, engine: Engine, origin: str) -> None:
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        page, held = visit.page, list[Route]()
+        visit.sign_in()
+        page.route("**/live.js*", lambda route: held.append(route))
+        page.goto(f"{origin}/plan", wait_until="commit")
+        page.get_by_label("Mix", exact=True).select_option("concrete-nominal")
+        page.get_by_label("Length", exact=True).fill("7")
+        with page.expect_response("**/plan/preview"):
+            held[-1].continue_()
+        expect(page.locator("main")).to_contain_text("Stone")
+        expect(page.get_by_label("Length", exact=True)).to_have_value("7")
+        visit.check()

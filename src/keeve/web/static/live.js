@@ -2,6 +2,12 @@
 const PAUSE_MS = 150;
 const RETRY_MS = 3000;
 
+// A choice that is no longer the one the page came with.
+function wasChosen(control) {
+  const options = control.type === "select-one" ? [...control.options] : [];
+  return options.some((one) => one.defaultSelected) && !options[control.selectedIndex].defaultSelected;
+}
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("liveForm", () => ({
     notice: "",
@@ -13,7 +19,12 @@ document.addEventListener("alpine:init", () => {
 
     init() {
       // What was typed before the page listened counts too.
-      if ([...this.$root.elements].some((one) => one.type === "text" && one.value !== one.defaultValue)) this.later(0);
+      const controls = [...this.$root.elements];
+      if (controls.some((one) => one.type === "text" && one.value !== one.defaultValue)) this.later(0);
+      controls.filter(wasChosen).forEach((one) => {
+        this.changed(one);
+        this.later(0);
+      });
       this.$el.addEventListener("input", () => this.later(PAUSE_MS));
       this.$el.addEventListener("change", (event) => this.changed(event.target));
       this.$el.addEventListener("click", (event) => this.tapped(event.target));
