@@ -28,7 +28,7 @@ def parts(ratio: float = 0.6, **sand: Any) -> dict[str, Any]:
 
 def told(rule_id: str, given: dict[str, Any]) -> set[str]:
     """The fields of a rule that it says can hardly be."""
-    _, result = all_rules()[rule_id].evaluate(given)
+    result = all_rules()[rule_id].evaluate(given)
     return {item.field for item in result.warnings if item.code == IMPOSSIBLE}
 
 

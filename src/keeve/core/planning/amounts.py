@@ -37,13 +37,15 @@ def gross_weight_of(plan: Plan, charge: Charge, share: float = 1.0) -> GrossWeig
 
     The vessel is filled level at most, and the largest scale not loaded over its capacity.
     """
-    vessel = _first(plan, charge, "level")
+    vessel = _first(plan, charge.material, "level")
+    return _weighed_in(plan, vessel, charge.mass_kg / charge.volume_l, charge.mass_kg * share)
+
+
+def _weighed_in(plan: Plan, vessel: Vessel | None, kg_per_l: float, net_kg: float) -> GrossWeight | None:
     capacity_kg = max((scale.capacity_kg for scale in plan.scales), default=0.0)
-    if vessel is None or vessel.volume_l is None or not capacity_kg:
+    if vessel is None or vessel.volume_l is None:
         return None
-    net_kg = charge.mass_kg * share
-    level_kg = vessel.volume_l * charge.mass_kg / charge.volume_l
-    most_kg = min(level_kg, capacity_kg - vessel.tare_kg)
+    most_kg = min(vessel.volume_l * kg_per_l, capacity_kg - vessel.tare_kg)
     if net_kg <= 0 or most_kg <= 0:
         return None
     fills = whole_up(net_kg / most_kg)
@@ -53,7 +55,7 @@ def gross_weight_of(plan: Plan, charge: Charge, share: float = 1.0) -> GrossWeig
 
 def shovels_of(plan: Plan, charge: Charge, share: float = 1.0) -> Shovels | None:
     """A share of a charge in shovels; None without a shovel. Their errors add up as independent ones do."""
-    shovel = _first(plan, charge, "shovel")
+    shovel = _first(plan, charge.material, "shovel")
     if shovel is None or not shovel.volume_l or not charge.volume_l:
         return None
     count = charge.volume_l * share / shovel.volume_l
@@ -114,12 +116,12 @@ def _counted(plan: Plan, charge: Charge, share: float, before: float | None) -> 
 
     The steps of one charge add up to its count, whatever each is rounded to.
     """
-    kinds = {vessel.name: vessel.kind for vessel in plan.vessels}
+    kinds = {vessel.name: vessel.kind for vessel in plan.vessels if vessel.kind in STEPS}
     for item in charge.vessels:
         if plan.mix.is_made.is_blended:
             # Bags and pails are shared out as their label allows.
             return VesselCount(name=item.name, count=item.count * share)
-        step = STEPS.get(kinds.get(item.name, "level"), 0.25)
+        step = STEPS[kinds.get(item.name, "level")]
         begins = nearest((before or 0.0) * item.count, step)
         count = nearest(((before or 0.0) + share) * item.count, step) - begins
         is_part = before is not None and is_near(item.count, step)
@@ -182,15 +184,7 @@ def weighed_water(plan: Plan, water_l: float) -> WeighedWater | None:
     """Water as it is weighed, where a mix weighs it: that of plaster. None of any other, which is poured."""
     if plan.mix.is_run.water_in_steps or water_l <= 0:
         return None
-    level = [item for item in vessels_for(WATER, plan.vessels) if item.kind == "level" and item.volume_l]
-    capacity_kg = max((scale.capacity_kg for scale in plan.scales), default=0.0)
-    vessel = next(iter(level), None)
-    most_kg = min(vessel.volume_l or 0.0, capacity_kg - vessel.tare_kg) if vessel else 0.0
-    if vessel is None or most_kg <= 0:
-        return WeighedWater(water_l, None)
-    fills = whole_up(water_l / most_kg)
-    gross_kg = scale_target(net_kg=water_l, tare_kg=vessel.tare_kg, vessels=fills).gross_kg
-    return WeighedWater(water_l, GrossWeight(vessel.name, fills, gross_kg))
+    return WeighedWater(water_l, _weighed_in(plan, _first(plan, WATER, "level"), 1.0, water_l))
 
 
 def gauged_step(plan: Plan, load: Load, step: LoadStep) -> GaugedAmount | None:
@@ -232,6 +226,6 @@ def jar_for(volume_ml: float) -> Jar | None:
     return fit[0] if fit else None
 
 
-def _first(plan: Plan, charge: Charge, *kinds: str) -> Vessel | None:
-    """The first of the plan's vessels of these kinds that a charge is measured in."""
-    return next((item for item in vessels_for(charge.material, plan.vessels) if item.kind in kinds), None)
+def _first(plan: Plan, material: str, kind: str) -> Vessel | None:
+    """The first of the plan's vessels of a kind that a material is measured in."""
+    return next((item for item in vessels_for(material, plan.vessels) if item.kind == kind), None)

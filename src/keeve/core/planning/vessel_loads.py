@@ -1,5 +1,6 @@
 """Loads counted out in level vessels and whole bags: the load gives way, not the ratio."""
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from itertools import groupby
 from typing import NamedTuple
@@ -87,18 +88,19 @@ def best_counts(
     if not counted:
         return None
     wanted_l = sum(charge.volume_l for charge in counted)
-    best: tuple[float, float] | None = None
+    best: GaugeVessels | None = None
+    kept = Workings()
     for larger, near in _LARGER:
-        found = _counts(
-            counted, measures, (wanted_l, min(most_l, wanted_l * (1 + larger))), larger, Workings()
-        )
-        if found and (best is None or found.ratio_error_fraction < best[0] - ROUNDING):
-            best = (found.ratio_error_fraction, larger)
-        if best and best[0] <= near:
+        trial = Workings()
+        found = _counts(counted, measures, (wanted_l, min(most_l, wanted_l * (1 + larger))), larger, trial)
+        if found and (best is None or found.ratio_error_fraction < best.ratio_error_fraction - ROUNDING):
+            best, kept = found, trial
+        if best and best.ratio_error_fraction <= near:
             break
-    if best is None or best[0] > _WORST:
+    if best is None or best.ratio_error_fraction > _WORST:
         return None
-    return _counts(counted, measures, (wanted_l, min(most_l, wanted_l * (1 + best[1]))), best[1], workings)
+    workings.take(kept)
+    return best
 
 
 def _counts(
@@ -264,21 +266,19 @@ def _equal(
 ) -> list[Load] | None:
     """As many equal loads as make the volume, the fewest whose ratio is near; else the nearest of all tried."""
     total_l = sum(load.yield_l for load in members)
-    tried: list[tuple[float, int]] = []
+    best: Load | None = None
+    least_off, kept = math.inf, Workings()
     for number in range(len(members), max(2 * len(members), len(members) + _MORE_LOADS)):
         one = load_of(LoadSize(number=1, volume_m3=total_l / number / 1000))
-        found = load_in_vessels(one, how, None, Workings())
-        if found:
-            tried.append((ratio_off(found.charges, one.charges), number))
-            if tried[-1][0] <= _NEAR:
-                break
-    if not tried:
-        return None
-    _, number = min(tried)
-    one = load_of(LoadSize(number=1, volume_m3=total_l / number / 1000))
-    best = load_in_vessels(one, how, None, workings)
+        trial = Workings()
+        found = load_in_vessels(one, how, None, trial)
+        if found and (off := ratio_off(found.charges, one.charges)) < least_off:
+            best, least_off, kept = found, off, trial
+        if least_off <= _NEAR:
+            break
     if best is None:
         return None
+    workings.take(kept)
     # Larger loads leave less for the last one.
     before = whole_up(total_l / best.yield_l) - 1
     rest_l = total_l - before * best.yield_l

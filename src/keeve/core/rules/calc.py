@@ -71,7 +71,7 @@ def _run_one(chosen: Rule, payload: Any, prefix: str) -> dict[str, Any]:
             [prefix.rstrip(".") or "input"],
         )
     try:
-        result: Result = chosen.evaluate(payload)[1]
+        result: Result = chosen.evaluate(payload)
     except InputError as fault:
         fault.fields = [prefix + field for field in fault.fields]
         raise

@@ -181,7 +181,17 @@ class Rule:
             raise TypeError(f"{called}() got {', '.join(sorted(twice))} both by position and by name")
         return {**by_position, **kwargs}
 
-    def evaluate(self, given: Mapping[str, Any]) -> tuple[BaseModel, Any]:
+    def evaluate(self, given: Mapping[str, Any]) -> Any:
+        """The result, with a word on each input that can hardly be.
+
+        Raises:
+            InputError: as ``run`` does.
+        """
+        inputs, result = self.run(given)
+        told = impossible_figures(inputs)
+        return result.model_copy(update={"warnings": [*result.warnings, *told]}) if told else result
+
+    def run(self, given: Mapping[str, Any]) -> tuple[BaseModel, Any]:
         """The inputs as they were read, defaults included, and the result.
 
         Raises:
@@ -196,19 +206,11 @@ class Rule:
         if not _finite(result.model_dump()):
             raise _too_large(sorted(given))
         assumed = dict(_defaults_taken(inputs))
-        warnings = [*result.warnings, *impossible_figures(inputs)]
-        if not (assumed or len(warnings) > len(result.warnings)):
-            return inputs, result
-        return inputs, result.model_copy(update={"assumed": assumed, "warnings": warnings})
+        return inputs, result.model_copy(update={"assumed": assumed}) if assumed else result
 
 
-def impossible_figures(model: BaseModel, prefix: str = "") -> list[RuleWarning]:
-    """A word on each figure of a model that can hardly be.
-
-    Args:
-        model: inputs of a rule, or a job.
-        prefix: the path to it.
-    """
+def impossible_figures(model: BaseModel) -> list[RuleWarning]:
+    """A word on each figure of a model that can hardly be: of the inputs of a rule, or of a job."""
     return [
         RuleWarning(
             code=IMPOSSIBLE,
@@ -216,7 +218,7 @@ def impossible_figures(model: BaseModel, prefix: str = "") -> list[RuleWarning]:
             field=item.path,
             suggestion="Check the figure, its decimal point and its unit.",
         )
-        for item in impossible(model, prefix)
+        for item in impossible(model)
     ]
 
 
@@ -283,7 +285,7 @@ def rule(
 
         @functools.wraps(function)
         def checked(*args: P.args, **kwargs: P.kwargs) -> R:
-            found: R = registered.evaluate(registered.named(args, kwargs))[1]
+            found: R = registered.evaluate(registered.named(args, kwargs))
             return found
 
         checked.__doc__ = registered.help

@@ -5,7 +5,7 @@ from typing import Any, ParamSpec, TypeVar
 
 from pydantic import BaseModel, ConfigDict
 
-from keeve.core.rules.registry import IMPOSSIBLE, Result, RuleWarning, rule_of
+from keeve.core.rules.registry import Result, RuleWarning, rule_of
 
 P = ParamSpec("P")
 R = TypeVar("R", bound=Result)
@@ -30,12 +30,17 @@ class Workings:
         self.kept: list[Working] = []
         self.warnings: list[RuleWarning] = []
 
+    def take(self, other: "Workings") -> None:
+        """Keep what was kept while something was tried, once it is what is used."""
+        self.kept += other.kept
+        self.warnings += other.warnings
+
     def run(self, function: Callable[P, R], *args: P.args, **kwargs: P.kwargs) -> R:
         """Run a rule, and keep its working and its warnings."""
         rule = rule_of(function)
-        inputs, result = rule.evaluate(rule.named(args, kwargs))
-        # Figures that can hardly be are told of the job, by the names they have there.
-        self.warnings += [item for item in result.warnings if item.code != IMPOSSIBLE]
+        # Not evaluated: figures that can hardly be are told of the job, by the names they have there.
+        inputs, result = rule.run(rule.named(args, kwargs))
+        self.warnings += result.warnings
         self.kept.append(
             Working(
                 rule=rule.id,

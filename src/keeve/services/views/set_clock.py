@@ -210,14 +210,18 @@ def batches_of(plan: Plan) -> Batches | None:
     if clock is None or plan.mix.is_run.makes_casts:
         return None
     starts = {item.name: item.from_min for item in clock.build}
-    each_min = starts["carve"] - starts["cream"]
+    each_min = _between_batches_min(clock)
     count = len(plan.loads)
     return Batches(count, each_min, (count - 1) * each_min + starts["carve"], each_min)
 
 
 def next_batch_at(clock: SetClock) -> datetime | None:
     """When to start the next batch, so that it is cream as this one passes the trowel stage; None before it runs."""
-    by_name = {item.name: item for item in clock.build}
-    passes = by_name["carve"].from_min
-    ready = by_name["cream"].from_min
-    return None if clock.met_at is None else clock.met_at + timedelta(minutes=max(passes - ready, 0.0))
+    each = timedelta(minutes=_between_batches_min(clock))
+    return None if clock.met_at is None else clock.met_at + each
+
+
+def _between_batches_min(clock: SetClock) -> float:
+    """How long a batch is used: from when it is cream until it is past the trowel, min."""
+    starts = {item.name: item.from_min for item in clock.build}
+    return starts["carve"] - starts["cream"]
