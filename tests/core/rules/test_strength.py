@@ -1,7 +1,9 @@
 """The strength law against the open data, a handbook's table and a standard's ages; where it says nothing."""
 
 import csv
+import math
 
+import numpy as np
 import pytest
 from helpers import a_job_of, plan
 from hypothesis import given
@@ -12,7 +14,7 @@ from keeve.core.mixes import library
 from keeve.core.planning.expected_strength import is_described, strength_of_load
 from keeve.core.rules.strength import required_mean_strength, strength_band, strength_law, water_penalty
 from keeve.core.rules.workings import Workings
-from keeve.launch.strength_fit import DATA, fit
+from keeve.launch.strength_fit import DATA, fit, read
 
 PER_M3 = {"stone_kg_m3": 1050.0, "sand_kg_m3": 750.0}
 RATIOS = st.floats(0.24, 0.89)
@@ -33,13 +35,60 @@ def concrete(ratio: float, days: float, slag: float = 0.0, fly_ash: float = 0.0)
 
 
 def test_the_law_is_what_the_command_fits_and_holds_out_of_fold() -> None:
-    """By mixture: no mixture helps to foretell itself at another age. Asked: R2 0.82, coverage 76 to 84 %."""
+    """By mixture: no mixture helps to foretell itself at another age. Covered: 75 to 85 % of each class.
+
+    Where plans show it, it is right on average. Specimens past a ratio of 0.6 with slag come mostly from one series
+    that is far stronger than all others, and fly ash at 3 and 14 days from another: those classes it misses.
+    """
     found = fit()
+    classes = {one.name: one for one in found.classes}
     assert found.rows == 687
-    assert found.r2 >= 0.82
-    assert 0.76 <= found.coverage <= 0.84
+    assert found.r2 >= 0.84
+    assert 0.78 <= found.coverage <= 0.82
+    assert [one.name for one in found.classes if not 0.75 <= one.coverage <= 0.85] == []
+    assert abs(classes["cement alone, 28 days"].bias) <= 0.02
+    assert abs(classes["28 days"].bias) <= 0.02
+    assert [name for name, one in classes.items() if abs(one.bias) > 0.1] == []
+    assert (
+        sum(classes[name].rows for name in ("cement alone", "with slag", "with fly ash", "with both")) == 687
+    )
     shipped = strength_law().model_dump()
     assert found.law.model_dump() == pytest.approx(shipped, abs=1e-3)
+
+
+def test_cement_alone_at_28_days_has_the_slope_of_its_own_specimens() -> None:
+    """Straight line through the logarithms of the 44 not plasticised (numpy): the law lies within its two sigmas."""
+    rows = [
+        one
+        for one in read()
+        if one.contents.kinds == 1 and one.age_days == 28 and not one.contents.superplasticizer
+    ]
+    line, spread = np.polyfit(
+        [one.ratio for one in rows], np.log([one.seen_mpa for one in rows]), 1, cov=True
+    )
+    assert strength_law().slope == pytest.approx(-line[0], abs=2 * math.sqrt(spread[0, 0]))
+    assert concrete(0.6, 28) == pytest.approx(math.exp(np.polyval(line, 0.6)), rel=0.04)
+
+
+def test_plasticised_concrete_is_as_strong_as_one_with_a_twentieth_less_water() -> None:
+    masses = {"cement_kg_m3": 350.0, "age_days": 28, **PER_M3}
+    plain = strength_band(water_kg_m3=175 * (1 - 0.0510), **masses)
+    wetter = strength_band(water_kg_m3=175, superplasticizer_kg_m3=2.0, **masses)
+    half = strength_band(water_kg_m3=175, superplasticizer_kg_m3=0.63, **masses)
+    assert wetter.mpa == pytest.approx(plain.mpa, rel=1e-3)
+    assert plain.mpa > half.mpa > strength_band(water_kg_m3=175, **masses).mpa
+
+
+def test_more_kinds_of_binder_are_less_sure() -> None:
+    spans = []
+    for slag, fly_ash in ((0.0, 0.0), (70.0, 0.0), (70.0, 70.0)):
+        band = strength_band(
+            cement_kg_m3=350 - slag - fly_ash, slag_kg_m3=slag, fly_ash_kg_m3=fly_ash, water_kg_m3=175, age_days=28,
+            **PER_M3,
+        )  # fmt: skip
+        spans.append((band.high_mpa - band.low_mpa) / band.mpa)
+    assert spans == sorted(spans)
+    assert spans[2] > 1.5 * spans[0]
 
 
 def test_eight_in_ten_of_the_open_data_lie_in_the_band_of_the_rule() -> None:
@@ -57,10 +106,11 @@ def test_eight_in_ten_of_the_open_data_lie_in_the_band_of_the_rule() -> None:
 @pytest.mark.parametrize(
     ("ratio", "psi"), [(0.41, 6000), (0.48, 5000), (0.57, 4000), (0.68, 3000), (0.82, 2000)]
 )
-def test_the_handbooks_table_lies_in_the_lower_half_of_the_band(ratio: float, psi: float) -> None:
+def test_the_handbooks_table_is_the_figure_to_count_on(ratio: float, psi: float) -> None:
     """ACI 211.1-91, w/c against mean strength at 28 days, no air entrained (from memory): made to be safe."""
     band = strength_band(cement_kg_m3=350.0, water_kg_m3=350 * ratio, age_days=28, **PER_M3)
-    assert band.low_mpa < psi / 145.0377 < band.mpa
+    assert band.low_mpa == pytest.approx(psi / 145.0377, rel=0.1)
+    assert psi / 145.0377 < band.mpa
 
 
 def test_it_gains_with_age_as_the_standard_has_it() -> None:
@@ -130,12 +180,15 @@ def test_only_concretes_of_cement_sand_and_stone_get_a_figure() -> None:
 
 
 def test_a_plans_strength_and_none_under_what_can_be_compacted() -> None:
-    """1 : 2 : 4 at w/c 0.60: 123.47 · exp(−2.2628 · 0.60) = 31.8 MPa; a litre more in 25 kg of cement 9 %."""
+    """1 : 2 : 4 at w/c 0.60: 137.54 · exp(−2.5914 · 0.60) = 29.0 MPa; a litre more in 25 kg of cement
+    1 − exp(−2.5914 / 25) = 10 %. The low end: 29.05 − 0.5207 · 29.05^(2/3) = 24.1.
+    """
     nominal = plan(mix="concrete-nominal", materials={}, need={"volume_m3": 0.6})
     load, strength = nominal.loads[0], nominal.strength
     assert strength is not None
-    assert strength.mpa == pytest.approx(31.8, abs=0.1)
-    assert strength.litre_more_ratio == pytest.approx(1 - 0.09, abs=0.005)
+    assert strength.mpa == pytest.approx(29.0, abs=0.1)
+    assert strength.low_mpa == pytest.approx(24.1, abs=0.1)
+    assert strength.litre_more_ratio == pytest.approx(1 - 0.10, abs=0.005)
     assert strength_of_load(nominal, load, load.water.min_l - 0.1, Workings()) is None
     assert strength_of_load(nominal, load, load.water.min_l, Workings()) is not None
     assert strength_of_load(nominal, load, load.water.ceiling_l * 2, Workings()) is None

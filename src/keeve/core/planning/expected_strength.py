@@ -49,8 +49,14 @@ def strength_of_load(plan: Plan, load: Load, added_l: float, workings: Workings)
     )
 
 
-def strength_of_plan(plan: Plan, workings: Workings) -> PlanStrength | None:
-    """The strength to expect of the plan's loads at their target water, and what one litre more costs."""
+def strength_of_plan(plan: Plan, designed_mpa: float | None, workings: Workings) -> PlanStrength | None:
+    """The strength to expect of the plan's loads at their target water, and what one litre more costs.
+
+    Args:
+        plan: the plan.
+        designed_mpa: the mean it was designed for, MPa; None where it was not designed.
+        workings: keeps the rules that are run.
+    """
     load = plan.loads[0]
     band = strength_of_load(plan, load, load.water.target_l, workings)
     if band is None:
@@ -68,4 +74,5 @@ def strength_of_plan(plan: Plan, workings: Workings) -> PlanStrength | None:
         low_mpa=band.low_mpa,
         high_mpa=band.high_mpa,
         litre_more_ratio=litre_more,
+        designed_mpa=designed_mpa,
     )

@@ -113,7 +113,7 @@ def make_plan(job: Job) -> Plan:
         assumed=assumed,
         workings=[],
     )
-    strength = strength_of_plan(plan, workings)
+    strength = strength_of_plan(plan, job.design.strength_mpa if job.design else None, workings)
     return plan.model_copy(update={"strength": strength, "workings": workings.kept})
 
 

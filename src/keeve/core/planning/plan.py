@@ -292,13 +292,17 @@ class Purchase(_Part):
 
 
 class PlanStrength(_Part):
-    """Strength to expect, MPa, with its 80 % band, and its ratio with one litre more in a load."""
+    """Strength to expect, MPa, with its 80 % band, and its ratio with one litre more in a load.
+
+    ``designed_mpa`` is the mean it was designed for, where it was designed.
+    """
 
     age_days: float
     mpa: float
     low_mpa: float
     high_mpa: float
     litre_more_ratio: float | None
+    designed_mpa: float | None = None
 
 
 class Plan(_Part):

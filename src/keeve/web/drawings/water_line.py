@@ -35,9 +35,12 @@ class Mark:
 
 @dataclass(frozen=True)
 class StrengthCurve:
-    """Strength above the water line: its band, its middle, a scale in MPa, and where the load is on it."""
+    """Strength above the water line: its band, the low end nine in ten pass, its middle, a scale in MPa, and where the
+    load is on the low end.
+    """
 
     band: str
+    low: str
     middle: str
     right: float
     ticks: list[tuple[float, str, float, float]]
@@ -181,11 +184,12 @@ def _curve(figures: WaterFigures, right: float, x: Callable[[float], float]) -> 
     levels = [least + step * index for index in range(int((most - least) / step) + 1)]
     return StrengthCurve(
         band=points([*upper, *reversed(lower)]),
+        low=points(lower),
         middle=points([(x(point.added_l), y(point.band.mpa)) for point in strength]),
         right=right,
         ticks=[
             (mpa, f"M{left - 6:.1f},{y(mpa):.1f} H{right:.1f}", round(left - 12, 1), round(y(mpa) + 6, 1))
             for mpa in levels
         ],
-        here=(x(here.added_l), y(here.band.mpa)) if here else None,
+        here=(x(here.added_l), y(here.band.low_mpa)) if here else None,
     )
