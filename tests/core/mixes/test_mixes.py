@@ -123,11 +123,19 @@ def test_the_pervious_water_lies_in_the_range_of_aci_522r() -> None:
 
 
 def test_the_base_coat_water_is_what_was_recorded_by_the_bag_of_cement() -> None:
-    """19 to 23 L for 42.6 kg of cement, before the water of the sand (common practice, no source)."""
+    """19 to 23 L for 42.6 kg of cement, before the water of the sand (common practice, no source).
+
+    With sand of 5 % the window takes in all that was recorded, and not much else; a tenth lies over the target.
+    """
     mixer = {"kind": "tilting-drum", "working_l": 1000}
-    load = plan(mix="stucco-base", need={"volume_m3": 0.2}, mixer=mixer, materials={}).loads[0]
+    sand = {"sand": {"moisture_fraction": 0.05}}
+    load = plan(mix="stucco-base", need={"volume_m3": 0.2}, mixer=mixer, materials=sand).loads[0]
     bags = load.charge("cement").dry_kg / 42.6
-    assert 19 <= load.water.min_l / bags <= load.water.target_l / bags <= load.water.ceiling_l / bags <= 23.5
+    assert 17.5 <= load.water.min_l / bags <= 19
+    assert 23 <= load.water.ceiling_l / bags <= 24
+    assert load.water.free_l(load.water.ceiling_l) == pytest.approx(
+        1.1 * load.water.free_l(load.water.target_l), rel=0.01
+    )
 
 
 def test_bricklaying_has_its_mixers_and_schools() -> None:

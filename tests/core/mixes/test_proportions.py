@@ -57,3 +57,37 @@ def test_mix_and_rule_agree_on_every_span(name: str, lime: float, sand: float) -
 )
 def test_cases_of_the_standards(name: str, parts: dict[str, float], outside: set[str]) -> None:
     assert told(name, parts) == outside
+
+
+def test_a_class_12_mortar_may_go_without_lime_and_others_not() -> None:
+    """UK National Annex: M12 is 1 : 0 to ¼ : 3. Without lime no step charges it and none is bought."""
+    without = plan(
+        **{
+            **a_job_of("mortar-designation-m12", "tilting-drum"),
+            "materials": {"lime": {"bag_kg": 25}},
+            "parts": {"lime": 0},
+        }
+    )
+    assert [material.name for material in without.materials] == ["cement", "sand"]
+    assert "lime" not in {step.material for step in without.procedure}
+    with pytest.raises(InputError, match=r"needs lime: give at least 1"):
+        plan(**{**a_job_of("mortar-designation-m4", "tilting-drum"), "parts": {"lime": 0}})
+
+
+@pytest.mark.parametrize(
+    ("laying", "least_mm", "greatest_mm"),
+    # BS 8204-1, from memory.
+    [("bonded", 25, 40), ("unbonded", 50, 150), ("floating", 65, 150), ("floating_loaded", 75, 150)],
+)
+def test_a_screed_is_as_thick_as_its_laying_asks(laying: str, least_mm: float, greatest_mm: float) -> None:
+    screed = a_job_of("screed-1-4-fibre", "forced-action")
+
+    def is_outside(thickness_mm: float) -> bool:
+        found = plan(**screed, laying=laying, need={"area_m2": 4, "depth_mm": thickness_mm})
+        return "thickness_outside" in {item.code for item in found.warnings}
+
+    assert [is_outside(mm) for mm in (least_mm - 1, least_mm, greatest_mm, greatest_mm + 1)] == [
+        True, False, False, True,
+    ]  # fmt: skip
+    with pytest.raises(InputError, match="laying"):
+        plan(laying=laying)

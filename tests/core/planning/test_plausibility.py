@@ -40,6 +40,10 @@ def bag(**label: Any) -> dict[str, Any]:
     return {**BAGGED, "materials": {"bag": {**known, **label}}}
 
 
+def coat(**label: Any) -> dict[str, Any]:
+    return {**a_job_of("stucco-one-coat-bagged", "paddle"), "materials": {"bag": label}}
+
+
 def cement(**site: Any) -> dict[str, Any]:
     return {"materials": {"cement": {"bag_kg": 25, **site}}}
 
@@ -396,16 +400,22 @@ RIGHT: dict[str, dict[str, Any]] = {
     "a rest shorter than the life": bag(rest_min=5, life_min=60),
     "a light bucket": buckets(0.2),
     "buckets of steel, alike": buckets(1.9, 1.95, 2.0),
+    "a blinding of 50 mm": concrete(0.05),
+    "a path of 60 mm": concrete(0.06),
+    "a bonded screed of 35 mm": {**SCREED, **slab(4, 3, 0.035), "laying": "bonded"},
+    "a screed of 150 mm": {**SCREED, **slab(4, 3, 0.15)},
+    "a stony dry bag": bag(water_start_l=0.8, water_min_l=0.9, water_max_l=1.1),
+    "a thirsty coat": coat(bag_kg=15, yield_l=20, water_start_l=6, water_min_l=6.2, water_max_l=6.8),
+    "aerated plaster": coat(bag_kg=10, yield_l=20, water_start_l=3, water_min_l=3, water_max_l=3.8),
+    "a rich dose": dose(dose=1000),
+    "a floating screed of 65 mm": {**SCREED, **slab(4, 3, 0.065), "laying": "floating"},
+    "a mortar without lime": {"mix": "mortar-designation-m12", "materials": {}, "parts": {"lime": 0}},
 }
 
 
 # Unusual, past what the mix allows or what is common, yet meant: a word may be said, nothing is to be offered instead.
 UNUSUAL: dict[str, dict[str, Any]] = {
-    "a blinding of 50 mm": concrete(0.05),
-    "a path of 60 mm": concrete(0.06),
     "a foundation of 1.5 m": concrete(1.5),
-    "a bonded screed of 35 mm": {**SCREED, **slab(4, 3, 0.035)},
-    "a screed of 150 mm": {**SCREED, **slab(4, 3, 0.15)},
     "a joint of 3 mm": {"need": {"area_m2": 4, "depth_mm": 3}},
     "a very large order": {"need": {"volume_m3": 12}},
     "an overlay of 30 mm": {**OVERLAY, "need": {"area_m2": 4, "depth_mm": 30}},
@@ -414,11 +424,7 @@ UNUSUAL: dict[str, dict[str, Any]] = {
     "a hot afternoon": {"conditions": {"air_c": 35}},
     "44 °C in the sun": {"conditions": {"air_c": 44}},
     "a bag past its date": cement(age_months=5),
-    "a stony dry bag": bag(water_start_l=0.8, water_min_l=0.9, water_max_l=1.1),
-    "a thirsty coat": bag(bag_kg=15, yield_l=20, water_start_l=6, water_min_l=6.2, water_max_l=6.8),
-    "aerated plaster": bag(bag_kg=10, yield_l=20, water_start_l=3, water_min_l=3, water_max_l=3.8),
     "a lean mortar, still a mortar": {**GENERAL, "parts": {"sand": 5}},
-    "a rich dose": dose(dose=1000),
     "a screed of 1 to 6": {**SCREED, "parts": {"sand": 6.5}},
     "chlorides in plain mortar": {**dose(with_chlorides=True), "conditions": {"near_steel": True}},
 }  # fmt: skip

@@ -95,10 +95,21 @@ def test_severe_exposure_holds_the_ratio_down(change: dict[str, bool], w_c: floa
     assert found.air_fraction == 0.055
 
 
-def test_sulfates_outside_severe_exposure_are_warned_of() -> None:
-    assert [item.code for item in concrete_design_aci(**EXAMPLE, sulfate_or_sea=True).warnings] == [
-        "sulfate_not_severe"
-    ]
+@pytest.mark.parametrize(
+    ("changes", "codes"),
+    [
+        ({"sulfate_or_sea": True}, ["sulfate_not_severe"]),
+        ({"exposure": "moderate"}, ["frost_without_air"]),
+        ({"exposure": "moderate", "air_entrained": True}, []),
+        # ACI 318, class F2 (from memory): 0.45 at most. 21 MPa comes to the 0.50 of severe exposure.
+        ({"exposure": "severe", "air_entrained": True, "strength_mpa": 21.0}, ["frost_slab_ratio"]),
+        ({"exposure": "severe", "air_entrained": True, "strength_mpa": 21.0, "thin_section": True}, []),
+    ],
+)
+def test_what_the_exposure_asks_for_beyond_the_tables_is_told(
+    changes: dict[str, Any], codes: list[str]
+) -> None:
+    assert [item.code for item in concrete_design_aci(**{**EXAMPLE, **changes}).warnings] == codes
 
 
 @pytest.mark.parametrize(

@@ -19,6 +19,8 @@ Hatch = Literal["cement", "lime", "sand", "stone", "hemp", "dry-mix", "paste", "
 # What a yard holds, as one looks for a mix by it.
 Sort = Literal["cement", "lime", "sand", "stone", "hemp", "silica fume", "plaster", "bags and pails"]
 Retempering = Literal["never", "remix_dry", "small_water", "remix_freely"]
+# How a floor of it lies: on its base and bonded to it, on a membrane, on insulation (lightly or heavily loaded).
+Laying = Literal["bonded", "unbonded", "floating", "floating_loaded"]
 Use = Literal["bed", "point", "render", "plaster", "lay floor", "pour", "cast", "infill", "top", "pack"]
 Drawing = Literal[
     "trowel",
@@ -241,6 +243,7 @@ class Mix(Strict):
         life_min: working life at about 20 °C from the start of its clock, min.
         water_fill: of a bucket, how full of water it may be at most; None where any fill will do.
         thickness_mm: least and greatest thickness of a coat or layer.
+        layings: the thickness of each way it may be laid, of a floor; ``thickness_mm`` spans them all.
         temperature_c: air between which it may be placed.
         over_mixing: what mixing it too long does, where that harms.
         leftovers: what to do with what is left.
@@ -270,6 +273,7 @@ class Mix(Strict):
     life_min: Dimension
     water_fill: Fraction | None = None
     thickness_mm: Span | None = None
+    layings: dict[Laying, Span] = {}
     temperature_c: Span | None = None
     too_much_water: str
     too_little_water: str

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union
 from pydantic import BeforeValidator, Discriminator, Field, Tag, create_model, model_validator
 
 from keeve.core.mixes.mixers import MixerKind, Order
-from keeve.core.mixes.model import Gauge, Mix
+from keeve.core.mixes.model import Gauge, Laying, Mix
 from keeve.core.older_formats import JOB_STEPS, upgraded
 from keeve.core.planning.moulds import MouldNeed
 from keeve.core.rules.admixtures import Basis
@@ -281,7 +281,7 @@ class Job(Strict):
     title: Annotated[Line, Field(min_length=1, max_length=120)]
     mix: Annotated[Annotated[str, Tag("id")] | Annotated[Mix, Tag("inline")], Discriminator(_kind_of_mix)]
     proportion: str | None = None
-    parts: dict[str, Dimension] = {}
+    parts: dict[str, Amount] = {}
     design: Design | None = None
     plaster: PlasterRatio | None = None
     need: Annotated[list[Need], BeforeValidator(_as_list), Field(min_length=1)]
@@ -292,6 +292,7 @@ class Job(Strict):
     scales: Annotated[list[Scale], Field(max_length=6)] = []
     admixtures: list[AdmixtureLabel] = []
     order: Order | None = None
+    laying: Laying | None = None
     gauge: Gauge = "weight"
     whole_bags: bool = False
     trial_l: Dimension | None = None

@@ -1,12 +1,13 @@
 """The mix as made on this site: the user's own ratio, the materials with their figures or defaults."""
 
-from collections.abc import Callable, Mapping
+import math
+from collections.abc import Callable, Collection, Mapping
 from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix, materials
-from keeve.core.mixes.model import Mix, MixPart, MixWater
-from keeve.core.mixes.procedures import Step
+from keeve.core.mixes.model import Laying, Mix, MixPart, MixWater
+from keeve.core.mixes.procedures import ChargeStep, Step
 from keeve.core.planning.job import Job, MaterialOnSite
 from keeve.core.planning.plan import PlanMaterial
 from keeve.core.rules.aggregate_moisture import sand_bulking
@@ -44,6 +45,7 @@ def mix_of(job: Job, workings: Workings) -> Mix:
         mix = _in_proportion(mix, job.proportion)
     if job.parts:
         mix = _with_own_parts(mix, job.parts)
+    mix = _as_laid(mix, job.laying)
     return _in_own_ratio(_spanned(mix), job, workings)
 
 
@@ -121,6 +123,7 @@ AIR_ENTRAINER = "air-entrainer"
 _DESIGNED = ["cement", "sand", "stone"]
 # Of the designed water, the least that still compacts: a judgement made here.
 _LEAST_OF_DESIGN = 0.9
+_STONES_THICK = 3
 
 
 def _designed(mix: Mix, job: Job, workings: Workings) -> Mix:
@@ -140,6 +143,7 @@ def _designed(mix: Mix, job: Job, workings: Workings) -> Mix:
         sort: _particle_density(part, job.materials.get(part.name))
         for sort, part in zip(sorts, mix.parts, strict=True)
     }
+    before = len(workings.warnings)
     try:
         design = workings.run(
             concrete_design_aci,
@@ -151,6 +155,9 @@ def _designed(mix: Mix, job: Job, workings: Workings) -> Mix:
     except InputError as fault:
         fault.fields = [f"design.{field}" for field in fault.fields]
         raise
+    workings.warnings[before:] = [
+        item.model_copy(update={"field": f"design.{item.field}"}) for item in workings.warnings[before:]
+    ]
     masses = design.per_m3
     parts = [
         part.model_copy(update={"parts": getattr(masses, sort) / masses.cement})
@@ -170,6 +177,7 @@ def _designed(mix: Mix, job: Job, workings: Workings) -> Mix:
         else item
         for item in mix.admixtures
     ]
+    _, greatest_mm = mix.thickness_mm or (0.0, math.inf)
     return mix.model_copy(
         update={
             "basis": "mass",
@@ -177,6 +185,8 @@ def _designed(mix: Mix, job: Job, workings: Workings) -> Mix:
             "water": water,
             "air_fraction": design.air_fraction,
             "admixtures": admixtures,
+            # A slab is no thinner than three of its stones: ACI 318, from memory.
+            "thickness_mm": (_STONES_THICK * job.design.stone_max_mm, greatest_mm),
         }
     )
 
@@ -209,8 +219,44 @@ def _with_own_parts(mix: Mix, own: dict[str, float]) -> Mix:
                 + (f"give {', '.join(f'parts.{item}' for item in free)}." if free else "leave it out."),
                 [f"parts.{name}"],
             )
-    parts = [part.model_copy(update={"parts": own.get(part.name, part.parts)}) for part in mix.parts]
-    return mix.model_copy(update={"parts": parts})
+    left_out = {name for name, parts in own.items() if parts == 0}
+    for name in left_out:
+        if free[name].least:
+            raise InputError(
+                "needed_part",
+                f"parts.{name} is 0, but {mix.name} needs {name}: give at least {free[name].least:g}.",
+                [f"parts.{name}"],
+            )
+    parts = [
+        part.model_copy(update={"parts": own.get(part.name, part.parts)})
+        for part in mix.parts
+        if part.name not in left_out
+    ]
+    procedures = [
+        procedure.model_copy(
+            update={"steps": [step for step in procedure.steps if not _charges(step, left_out)]}
+        )
+        for procedure in mix.procedures
+    ]
+    return mix.model_copy(update={"parts": parts, "procedures": procedures})
+
+
+def _charges(step: Step, names: Collection[str]) -> bool:
+    return isinstance(step, ChargeStep) and step.material in names
+
+
+def _as_laid(mix: Mix, laying: Laying | None) -> Mix:
+    """The mix with the thickness it has when laid so."""
+    if laying is None:
+        return mix
+    if laying not in mix.layings:
+        known = ", ".join(mix.layings) or "none: leave it out"
+        raise InputError(
+            "unknown_laying",
+            f"laying {laying!r} is not one of {mix.name}: choose one of {known}.",
+            ["laying"],
+        )
+    return mix.model_copy(update={"thickness_mm": mix.layings[laying]})
 
 
 def _spanned(mix: Mix) -> Mix:
@@ -240,7 +286,10 @@ def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str,
         InputError: the job names a material that the mix has not.
     """
     names = [part.name for part in mix.parts]
+    left_out = {name for name, parts in job.parts.items() if parts == 0}
     for name in job.materials:
+        if name in left_out:
+            continue
         if name not in names and mix.is_made.is_blended and len(mix.parts) == 1:
             raise InputError(
                 "all_in_bag",
@@ -255,7 +304,7 @@ def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str,
                 [f"materials.{name}"],
             )
     for index, vessel in enumerate(job.vessels):
-        if vessel.material not in (None, WATER, *names):
+        if vessel.material not in (None, WATER, *names, *left_out):
             raise InputError(
                 "unknown_material",
                 f"vessels.{index}.material is not in {mix.name}: use {', '.join(names)}, or leave it out.",

@@ -3,7 +3,7 @@
 The tables are written from memory of the standard, in its own units, and are beside what reads them.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -23,6 +23,7 @@ from keeve.core.rules.registry import (
     rule,
 )
 from keeve.core.rules.tables import between_rows
+from keeve.core.tolerances import ROUNDING
 
 PSI_OF_MPA = 145.0377
 KG_M3_OF_LB_YD3 = 0.45359237 / 0.9144**3
@@ -202,16 +203,42 @@ def concrete_design_aci(
             stone=damp_stone.batch_mass_kg,
             sand=damp_sand.batch_mass_kg,
         ),
-        warnings=[_NOT_SEVERE] if sulfate_or_sea and exposure != "severe" else [],
+        warnings=list(_exposed(exposure, air_entrained, w_c, sulfate_or_sea)),
     )
 
 
-_NOT_SEVERE = RuleWarning(
-    code="sulfate_not_severe",
-    message="Sulfates or sea water are named, but the exposure is not severe: their limit is not applied.",
-    field="exposure",
-    suggestion="Set exposure to severe, and entrain air.",
-)
+# What ACI 318 asks of a slab that frost reaches while it is wet, class F2 (from memory).
+_FROST_SLAB_RATIO = 0.45
+
+
+def _exposed(
+    exposure: Exposure, air_entrained: bool, w_c: float, sulfate_or_sea: bool
+) -> Iterator[RuleWarning]:
+    """What the exposure asks for beyond the tables."""
+    if sulfate_or_sea and exposure != "severe":
+        yield RuleWarning(
+            code="sulfate_not_severe",
+            message="Sulfates or sea water are named, but the exposure is not severe: their limit is not applied.",
+            field="exposure",
+            suggestion="Set exposure to severe, and entrain air.",
+        )
+    if exposure == "moderate" and not air_entrained:
+        yield RuleWarning(
+            code="frost_without_air",
+            message="Where it freezes, concrete without entrained air scales in the end.",
+            field="air_entrained",
+            suggestion="Entrain air, or set the exposure to mild if it never freezes there.",
+        )
+    if exposure == "severe" and w_c > _FROST_SLAB_RATIO + ROUNDING:
+        yield RuleWarning(
+            code="frost_slab_ratio",
+            message=(
+                f"A slab exposed to frost and wet wants water to cement of at most {_FROST_SLAB_RATIO:g}; "
+                f"this design has {w_c:.2f}."
+            ),
+            field="strength_mpa",
+            suggestion="For a slab ask for more strength. For a wall or a column that drains it will do.",
+        )
 
 
 def _stone_column(stone_max_mm: float) -> int:

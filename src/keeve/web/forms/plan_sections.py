@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from keeve.core.mixes import has_stockpile, materials
 from keeve.core.mixes.mixers import MIXER_NAMES, ORDER_NAMES
-from keeve.core.mixes.model import Admixture, Mix
+from keeve.core.mixes.model import Admixture, Laying, Mix
 from keeve.core.planning.plausibility.labels import KINDS_OF_BAG, WANTED_BAGS
 from keeve.core.planning.site_mix import WATER as WATER_VESSEL
 from keeve.core.units import Kind
@@ -102,7 +102,12 @@ def _mix_section(mix: Mix) -> Section:
         ),
         Fold("Site check: bags, sand pile, steel", _site_check(mix)),
     ]
-    asked = [*_proportion(mix), *_materials(mix), *(_DESIGN if mix.is_made.asks_for == "design" else ())]
+    asked = [
+        *_proportion(mix),
+        *_laying(mix),
+        *_materials(mix),
+        *(_DESIGN if mix.is_made.asks_for == "design" else ()),
+    ]
     return Section(mix.name, [Group(asked, note=note), *(fold for fold in folds if fold.fields)])
 
 
@@ -235,6 +240,20 @@ def vessels(mix: Mix) -> Rows:
 def _proportion(mix: Mix) -> list[Field]:
     options = {item.name: f"{item.name} · {item.use}" for item in mix.proportions}
     return [Choice("Proportion", ("proportion",), options)] if options else []
+
+
+# The commonest first: the empty form shows it.
+_LAYINGS: Mapping[Laying, str] = {
+    "unbonded": "On a membrane, unbonded",
+    "bonded": "Bonded to its base",
+    "floating": "Floating on insulation, in a home",
+    "floating_loaded": "Floating on insulation, more load",
+}
+
+
+def _laying(mix: Mix) -> list[Field]:
+    options = {laying: words for laying, words in _LAYINGS.items() if laying in mix.layings}
+    return [Choice("How it lies", ("laying",), options, needed=True)] if options else []
 
 
 def _materials(mix: Mix) -> list[Number]:

@@ -10,9 +10,7 @@ from keeve.core.planning.plan import AdmixtureAmount, Load
 from keeve.core.rules.registry import RuleWarning
 
 # A label may say that much more or less than is usual before a word is said.
-_ROOM = 1.5
-# Nothing is offered for a dose no further off than that: it is unusual, no slip.
-_UNUSUAL = 2.0
+_ROOM = 2.0
 
 
 def implausible_doses(mix: Mix, job: Job, loads: list[Load]) -> Iterator[RuleWarning]:
@@ -45,9 +43,7 @@ def _of_the_dose(
     dose, (least, greatest), unit = counted
     if least / _ROOM <= dose <= greatest * _ROOM:
         return
-    is_unusual = least / _UNUSUAL <= dose <= greatest * _UNUSUAL
-    tenfold = next((part for part in (0.1, 10.0) if least <= dose * part <= greatest), None)
-    likely = None if is_unusual else tenfold
+    likely = next((part for part in (0.1, 10.0) if least <= dose * part <= greatest), None)
     yield RuleWarning(
         code="dose_tenfold" if likely else "dose_unusual",
         message=(

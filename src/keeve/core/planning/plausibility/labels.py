@@ -20,7 +20,7 @@ def implausible_labels(mix: Mix, job: Job) -> Iterator[RuleWarning]:
         yield from _of_its_weight(here, part, site)
         yield from _of_its_age(here, part, site)
         if mix.is_made.asks_for == "label":
-            yield from _of_its_figures(here, part, site)
+            yield from _of_its_figures(here, _usual_water(mix, part), site)
             yield from _of_its_spans(here, site)
 
 
@@ -149,13 +149,14 @@ def _of_its_age(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[Rule
 
 
 # The heaviest and the lightest solid of a bag, kg/L, and the most air in what it makes.
-_HEAVIEST_SOLID, _LIGHTEST_SOLID, _MOST_AIR = 3.15, 1.3, 0.4
-# Water to powder, L/kg: of an all-in bag from the driest concrete to the thinnest coat; a paste is only loosened.
-_LEAST_WATER, _LEAST_OF_A_PASTE, _MOST_WATER = 0.05, 0.005, 0.40
+_HEAVIEST_SOLID, _LIGHTEST_SOLID, _MOST_AIR = 3.15, 1.0, 0.4
+# Water to powder, L/kg: of an all-in bag from the driest concrete to a wet mortar, of a light coat more; a paste is
+# only loosened.
+_LEAST_WATER, _LEAST_OF_A_PASTE, _MOST_WATER, _MOST_OF_A_COAT = 0.03, 0.005, 0.40, 0.60
 # Water no further outside than that is unusual, no slip, unless the yield too contradicts it.
 _UNUSUAL = 2.0
-# A figure that is mended comes to lie so well inside.
-_WELL_INSIDE = 1.2
+# A figure that is mended comes to lie so many times above the least, and so many times under the most.
+_ABOVE, _UNDER = 2.0, 1.2
 _WATER = ("water_start_l", "water_min_l", "water_max_l")
 _CUBIC_FOOT_L = 28.3168
 # What the figures of a label may be off by, the likelier first: another unit, then the decimal point.
@@ -176,17 +177,26 @@ _FIGURES: tuple[tuple[tuple[str, ...], tuple[float, ...]], ...] = (
 )
 
 
-def _of_its_figures(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[RuleWarning]:
+def _usual_water(mix: Mix, part: MixPart) -> tuple[float, float]:
+    """What such a bag takes at least and at most, L/kg."""
+    is_coat = bool({"render", "plaster"} & set(mix.uses))
+    return (
+        _LEAST_OF_A_PASTE if part.unit == "pail" else _LEAST_WATER,
+        _MOST_OF_A_COAT if is_coat else _MOST_WATER,
+    )
+
+
+def _of_its_figures(here: str, usual: tuple[float, float], site: MaterialOnSite) -> Iterator[RuleWarning]:
     """Weight, yield and water that do not fit together, with the one change that makes them."""
     if not (site.bag_kg and site.water_max_l):
         return
-    least = _LEAST_OF_A_PASTE if part.unit == "pail" else _LEAST_WATER
+    least, most = usual
     water = site.water_max_l / site.bag_kg
-    takes, makes = least <= water <= _MOST_WATER, _makes(site)
+    takes, makes = least <= water <= most, _makes(site)
     if takes and makes:
         return
-    is_unusual = makes and least / _UNUSUAL <= water <= _MOST_WATER * _UNUSUAL
-    mended = None if is_unusual else _reconciled(site, least)
+    is_unusual = makes and least / _UNUSUAL <= water <= most * _UNUSUAL
+    mended = None if is_unusual else _reconciled(site, usual)
     meant: dict[str, float | str | bool | None] = {
         f"{here}.{name}": value for name, value in (mended or {}).items()
     }
@@ -212,7 +222,7 @@ def _of_its_figures(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[
         )
 
 
-def _reconciled(site: MaterialOnSite, least_water: float) -> dict[str, float] | None:
+def _reconciled(site: MaterialOnSite, usual: tuple[float, float]) -> dict[str, float] | None:
     """The likeliest single change by which weight, yield and water fit together; None where none does."""
     for names, parts in _FIGURES:
         given = {name: value for name in names if (value := getattr(site, name)) is not None}
@@ -222,7 +232,7 @@ def _reconciled(site: MaterialOnSite, least_water: float) -> dict[str, float] | 
             if not (mended.bag_kg and mended.water_max_l):
                 continue
             water = mended.water_max_l / mended.bag_kg
-            if least_water * _WELL_INSIDE <= water <= _MOST_WATER / _WELL_INSIDE and _makes(mended):
+            if usual[0] * _ABOVE <= water <= usual[1] / _UNDER and _makes(mended):
                 return changed
     return None
 

@@ -30,6 +30,8 @@ _MOST_LOADS = 60
 _WELL_INSIDE = 0.1
 # What is no further outside than that is unusual, no slip: what it is offered instead would do harm.
 _UNUSUAL = 2.0
+# So many times the least a layer is rather meant to be.
+_WELL_ABOVE = 1.4
 # What a layer may be off by: typed in mm, cm, inches or feet where metres are asked for, or with its point misplaced.
 _LAYER_IN_UNITS = (0.001, 0.01, 0.0254, 1 / 12, 0.3048)
 _LAYER_IN_MM = (10.0, 25.4, 1000.0, 0.1, 0.01)
@@ -67,7 +69,10 @@ def _of_the_layer(mix: Mix, field: str, value: float, one_mm: float) -> Iterator
     is_unusual = least / _UNUSUAL <= thickness_mm <= greatest * _UNUSUAL
     metres = _LAYER_IN_UNITS if value >= 1 else _MISPLACED
     parts = () if is_unusual else metres if one_mm > 1 else _LAYER_IN_MM
-    likely = next((part for part in parts if least <= thickness_mm * part <= greatest), None)
+    inside = [part for part in parts if least <= thickness_mm * part <= greatest]
+    likely = next(
+        (part for part in inside if least * _WELL_ABOVE <= thickness_mm * part), next(iter(inside), None)
+    )
     yield RuleWarning(
         code="thickness_outside",
         message=(
