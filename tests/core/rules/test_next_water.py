@@ -9,9 +9,10 @@ from stockpile_days import SCENARIOS, score
 
 from keeve.core.rules.next_water import NextWater, next_water
 
-# A thousand days each, asked before every load, are run by hand (python tests/stockpile_days.py 1000). Here fewer
-# days and loads, with as much more room in the bounds.
-DAYS, AFTER = 150, (1, 3, 6, 10, 14, 19)
+# Two hundred days each, asked before every load, are run by hand (python tests/stockpile_days.py 200): there it is
+# nearer than the last total and than their average on every kind of day but two sides dug from at random, where
+# nothing foretells which, and its band covers 75 to 88 %. Here fewer days and loads, with as much more room.
+DAYS, AFTER = 40, (1, 3, 6, 10, 14, 19)
 
 
 def after(*loads: dict[str, Any], absorption: float = 0.0) -> NextWater:
@@ -24,11 +25,13 @@ def after(*loads: dict[str, Any], absorption: float = 0.0) -> NextWater:
 @pytest.mark.parametrize("scenario", SCENARIOS)
 def test_the_next_start_is_nearer_than_the_last_total_and_its_band_holds(scenario: str) -> None:
     found = score(scenario, DAYS, AFTER, seed=1)
-    assert found.over_last <= 1.05
-    if scenario in ("base", "rain", "delivery", "fast drying"):
-        assert found.over_last < 0.75
-        assert found.over_first < 0.5
-    assert 0.72 <= found.coverage <= 0.90
+    assert found.over_last <= 1.08
+    assert found.over_average <= 1.12
+    if scenario in ("base", "rain", "delivery", "fast drying", "third day", "biased eye", "slips"):
+        assert found.over_last < 0.85
+        assert found.over_average < 0.95
+        assert found.over_first < 0.6
+    assert 0.70 <= found.coverage <= 0.93
 
 
 def test_the_stockpile_is_learned_from_what_was_added() -> None:
@@ -69,7 +72,7 @@ def test_rain_widens_the_band_and_a_pan_test_narrows_it_less_what_is_absorbed() 
     assert rained.sd_fraction > 2 * calm.sd_fraction
     panned = after({"judged": "unmixed", "pan_moisture_fraction": 0.08}, absorption=0.01)
     assert panned.free_moisture_fraction == pytest.approx(0.07, abs=0.004)
-    assert panned.sd_fraction < 0.012
+    assert panned.sd_fraction < 0.015
 
 
 @given(
@@ -83,4 +86,70 @@ def test_the_start_is_never_under_nothing_and_scales_with_the_load(loads: list[t
     assert (two.low_l, two.start_l, two.high_l) == pytest.approx(
         (2 * one.low_l, 2 * one.start_l, 2 * one.high_l)
     )
-    assert not one.warnings or one.start_l == 0
+    assert one.high_l <= 12.0
+    assert {item.code for item in one.warnings} <= {"sand_too_wet", "total_set_aside", "stockpile_changed"}
+
+
+def test_a_total_no_sand_could_want_is_left_out_and_named() -> None:
+    """12 kg wanted in 80 of sand that soaks up nothing: 88 L of nine loads at 8.8 is a slip of the point."""
+    usual = [{"added_l": 8.8}] * 8
+    found = after(*usual, {"added_l": 88.0}, {"added_l": 8.8})
+    assert [(item.code, item.field) for item in found.warnings] == [("total_set_aside", "history.8.added_l")]
+    assert [step.taken_as for step in found.path].index("slip") == 8
+    assert found.start_l == pytest.approx(after(*usual, {"added_l": 8.8}).start_l, abs=0.15)
+    assert found.start_l == pytest.approx(8.8, abs=0.15)
+
+
+def test_a_slip_that_could_be_true_hardly_counts_once_the_next_load_is_as_before() -> None:
+    found = after(*[{"added_l": 8.8}] * 8, {"added_l": 5.8}, *[{"added_l": 8.8}] * 3)
+    assert [index for index, step in enumerate(found.path) if step.taken_as == "slip"] == [8]
+    assert found.start_l == pytest.approx(8.8, abs=0.2)
+    assert not found.warnings
+
+
+def test_rain_that_nobody_told_of_is_found_and_asked_about() -> None:
+    """From 4 % to 6.5 % free water: 2 L less in 80 kg. After two loads the start has followed."""
+    history = [*[{"added_l": 8.8}] * 8, *[{"added_l": 6.8}] * 2]
+    found = after(*history)
+    assert found.path[8].taken_as == "change"
+    assert found.start_l == pytest.approx(6.8, abs=0.4)
+    assert [item.code for item in found.warnings] == ["stockpile_changed"]
+    assert "Has it rained" in found.warnings[0].suggestion
+    assert found.changed_by_fraction == pytest.approx(0.025, abs=0.006)
+    told = after(*history[:8], {"added_l": 6.8, "reset": "rain"}, history[9])
+    assert not told.warnings
+    assert told.start_l == pytest.approx(6.8, abs=0.4)
+    assert not after(*history, *[{"added_l": 6.8}] * 5).warnings
+
+
+def test_the_start_never_passes_what_the_load_wants_and_its_dry_sand_soaks_up() -> None:
+    dry = [{"added_l": 12.9}] * 6
+    assert after(*dry).start_l == after(*dry).high_l == 12.0
+    assert after(*dry, absorption=0.02).start_l == pytest.approx(12.9, abs=0.2)
+    assert after(*[{"added_l": 14.0}] * 6, absorption=0.02).start_l <= 13.6
+
+
+def test_how_fast_the_sand_dries_is_learnt_from_the_days_before() -> None:
+    """It dries by 0.35 % a load: after two such days the third is foretold to dry so from its second load on."""
+
+    def a_day(moisture: float, loads: int) -> list[dict[str, Any]]:
+        return [{"added_l": 12 - 80 * (moisture - 0.0035 * number)} for number in range(loads)]
+
+    third = a_day(0.09, 2)
+    third[0] = {**third[0], "reset": "night"}
+    second = [
+        {**load, **({"reset": "night"} if not number else {})} for number, load in enumerate(a_day(0.09, 10))
+    ]
+    needed_l = 12 - 80 * (0.09 - 0.0035 * 2)
+    learnt = after(*a_day(0.09, 10), *second, *third).start_l
+    assert abs(learnt - needed_l) < 0.1 < abs(after(*third).start_l - needed_l)
+
+
+def test_an_eye_that_likes_it_wet_is_found_by_the_pan() -> None:
+    """5 % too wet is 0.6 L of 12: without a pan nobody could see it, with some it is told from the sand."""
+    loads = [
+        {"added_l": 8.8 + 0.6, **({"pan_moisture_fraction": 0.04} if number % 3 == 0 else {})}
+        for number in range(12)
+    ]
+    assert after(*loads).start_l == pytest.approx(8.8, abs=0.2)
+    assert after(*[{"added_l": 9.4}] * 12).start_l == pytest.approx(9.4, abs=0.15)

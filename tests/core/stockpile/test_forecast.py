@@ -176,3 +176,19 @@ def test_under_a_cover_a_night_changes_nothing() -> None:
     covered = history_up_to(loads, [happened("cover", 3, is_on=True)], morning)
     assert [observed.past.reset for observed in open_stockpile[-1:]] == ["night"]
     assert all(observed.past.reset is None for observed in covered)
+
+
+def test_rain_nobody_told_of_is_asked_about_until_it_is_noted() -> None:
+    wetter = [mixed(moisture, number / 2, []) for number, moisture in enumerate([0.03] * 6 + [0.055] * 2)]
+    history = [observed(run, number / 2) for number, run in enumerate(wetter)]
+    offered = expected_water(PLAN, LOAD, history)
+    assert offered is not None
+    assert offered.start_l == pytest.approx(needs_l(0.055), abs=0.4)
+    words = in_words(offered.because)
+    assert "wetter all at once: 2.9 to 5.5 % free water" in words
+    assert "Has it rained" in words
+    noted = expected_water(
+        PLAN, LOAD, history_up_to(history, [happened("rain", 2.9)], NOON + timedelta(hours=4))
+    )
+    assert noted is not None
+    assert "Has it rained" not in in_words(noted.because)

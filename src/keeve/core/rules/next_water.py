@@ -1,13 +1,8 @@
 """The rule ``next-water``: the stockpile's free moisture, followed from load to load, gives the next start.
 
-Kalman filters follow the stockpile's free moisture m and its drift d per load. How sharp the mixer's eye is, how much
-the sand varies from load to load and how fast it changes are unknown, so several filters run side by side, each
-weighted by how well it predicted what was seen. On a stockpile that varies a lot the band widens by itself.
+``stockpile_filter`` follows it. What no sand could take is set aside here before it is looked at.
 """
 
-import math
-from collections.abc import Iterator, Sequence
-from itertools import product
 from typing import Literal, NamedTuple
 
 from keeve.core.rules.aggregate_moisture import free_moisture_fraction
@@ -27,23 +22,21 @@ from keeve.core.rules.registry import (
 Judged = Literal["dry", "right", "wet", "unmixed"]
 Reset = Literal["rain", "delivery", "night"]
 
-# Prior of the free moisture with its sd, and of its drift per load: common practice, no source.
-_MOISTURE, _MOISTURE_SD = 0.05, 0.03
-_DRIFT = -0.0005
 # How far off a mix is that looks dry or wet, and the sd of a reading, as fractions of the wanted water over
 # aggregate. Judgements made here, after common practice.
 _SHIFT = {"dry": -0.05, "right": 0.0, "wet": 0.05}
 _READING_SD = {"dry": 0.06, "right": 0.035, "wet": 0.06}
 PAN_SD = 0.004
-# The unknowns with their prior chances: scatter of single loads, this mixer's eye beside the usual, how fast the
-# stockpile can dry. Chosen on simulated days (tests/stockpile_days.py).
-_SCATTERS = ((0.001, 0.83), (0.016, 0.17))
-_EYES = ((0.4, 0.4), (0.8, 0.4), (1.3, 0.12), (1.8, 0.08))
-_DRIFT_SDS = ((0.0008, 0.6), (0.004, 0.4))
-# Change of the stockpile per load beside its drift, sd.
-_CHANGE_SD = 0.0003
-# Half the width of an 80 % band, in standard deviations.
+# Half the width of an 80 % band of one bell curve, in standard deviations; the shares under its ends.
 BAND_SD = 1.2816
+_LOW, _HIGH = 0.1, 0.9
+# A total past what the driest sand could take by more than this share of the wanted water is a slip. A judgement made
+# here: three times the error of a rough eye.
+_SLIP = 0.2
+# From that chance on something is said of a load.
+_LIKELY = 0.5
+# A change is asked about while it is so many sights old, and where it moved the moisture by so much.
+_LATELY, _WORTH_ASKING = 4, 0.006
 
 
 class PastLoad(Strict):
@@ -77,16 +70,21 @@ class PastLoad(Strict):
 
 
 class Prediction(Strict):
-    """The free moisture predicted for a load, its standard deviation, and what the load then showed."""
+    """The free moisture predicted for a load, its standard deviation, what the load then showed, and what that was.
+
+    ``taken_as``: ``change`` where the stockpile had probably changed before it and nobody said so, ``slip`` where its
+    figure was probably one and hardly counts, or could not be and does not.
+    """
 
     free_moisture_fraction: float
     sd_fraction: float
     seen_fraction: float | None
+    taken_as: Literal["usual", "change", "slip"] = "usual"
 
 
 class NextWater(Result):
-    """The next start with its 80 % band, L; the free moisture with its sd; the last total; and for each load before,
-    what was predicted and seen.
+    """The next start with its 80 % band, L; the free moisture with its sd; the last total; for each load before, what
+    was predicted and seen; and how far the stockpile changed lately without a word, null where it did not.
     """
 
     start_l: float
@@ -96,6 +94,7 @@ class NextWater(Result):
     high_l: float
     last_total_l: float | None
     path: list[Prediction]
+    changed_by_fraction: float | None
 
     @property
     def spread_fraction(self) -> float:
@@ -133,44 +132,102 @@ def next_water(
         absorption_fraction: water the aggregate absorbs, over its oven-dry mass.
 
     Returns:
-        start_l with its 80 % band low_l to high_l (never below 0);
-        free_moisture_fraction and sd_fraction of the stockpile as it will be; last_total_l of the last load that was
-        judged, null without one; path, one for each of the history: what was predicted for it, and what it showed.
+        start_l with its 80 % band low_l to high_l (never below 0, nor above what the load wants and its dry aggregate
+        could soak up); free_moisture_fraction and sd_fraction of the stockpile as it will be; last_total_l of the last
+        load that was judged, null without one; path, one for each of the history: what was predicted for it, what it
+        showed, and whether it was taken as usual, as a change of the stockpile or as a slip; changed_by_fraction.
 
     Raises:
         InputError: an input is missing, unknown or out of bounds.
     """
-    wanted = target_water_kg / dry_aggregate_kg
-    stockpiles = [_Stockpile(guess) for guess in _guesses()]
-    path = []
-    for load in history:
+    from keeve.core.rules.stockpile_filter import Chances, StockpileFilter
+
+    stockpile = StockpileFilter()
+    path: list[Prediction] = []
+    sights: list[tuple[int, Chances]] = []
+    warnings: list[RuleWarning] = []
+    for number, load in enumerate(history):
         if load.reset:
-            for stockpile in stockpiles:
-                stockpile.reset()
-        mean, sd = _mixed(stockpiles)
-        seen = _seen(load, wanted, absorption_fraction)
+            stockpile.unsettle()
+        foretold = stockpile.foretell()
+        seen = _seen(load, target_water_kg / dry_aggregate_kg, absorption_fraction)
+        impossible = [sight for sight in seen if sight.moisture < sight.least]
         path.append(
             Prediction(
-                free_moisture_fraction=mean, sd_fraction=sd, seen_fraction=seen[-1].moisture if seen else None
+                free_moisture_fraction=foretold.mean,
+                sd_fraction=foretold.sd,
+                seen_fraction=seen[-1].moisture if seen else None,
+                taken_as="slip" if impossible else "usual",
             )
         )
-        for stockpile in stockpiles:
-            for sight in seen:
-                stockpile.see(sight)
-            if load.was_mixed:
-                stockpile.step()
-    mean, sd = _mixed(stockpiles)
-    start_l = target_water_kg - mean * dry_aggregate_kg
-    half_l = BAND_SD * sd * dry_aggregate_kg
+        if impossible:
+            warnings.append(_set_aside(number, load))
+        for sight in seen:
+            if sight not in impossible:
+                before, now = stockpile.see(sight.moisture, sight.sd, sight.by_eye_of)
+                if sights:
+                    sights[-1] = (sights[-1][0], before)
+                sights.append((number, now))
+        if load.was_mixed:
+            stockpile.pass_load()
+    for number, chances in sights:
+        if max(chances.changed, chances.slipped) > _LIKELY:
+            taken_as: Literal["change", "slip"] = "change" if chances.changed > chances.slipped else "slip"
+            path[number] = path[number].model_copy(update={"taken_as": taken_as})
+    found = stockpile.foretell()
+    most_l = target_water_kg + absorption_fraction * dry_aggregate_kg
+
+    def added_l(moisture_fraction: float) -> float:
+        return min(max(target_water_kg - moisture_fraction * dry_aggregate_kg, 0.0), most_l)
+
+    changed_by = _changed_by(history, path, found.mean)
+    if found.mean * dry_aggregate_kg > target_water_kg:
+        warnings.append(_STOCKPILE_TOO_WET)
+    if changed_by is not None:
+        warnings.append(_untold(changed_by))
     return NextWater(
-        start_l=max(start_l, 0.0),
-        free_moisture_fraction=mean,
-        sd_fraction=sd,
-        low_l=max(start_l - half_l, 0.0),
-        high_l=max(start_l + half_l, 0.0),
+        start_l=added_l(found.mean),
+        free_moisture_fraction=found.mean,
+        sd_fraction=found.sd,
+        low_l=added_l(found.below(_HIGH)),
+        high_l=added_l(found.below(_LOW)),
         last_total_l=next((load.added_l for load in reversed(history) if load.judged != "unmixed"), None),
         path=path,
-        warnings=[_STOCKPILE_TOO_WET] if start_l < 0 else [],
+        changed_by_fraction=changed_by,
+        warnings=warnings,
+    )
+
+
+def _changed_by(history: list[PastLoad], path: list[Prediction], now: float) -> float | None:
+    """How far the stockpile changed at a load lately, and nobody said so; None where it did not, or hardly."""
+    lately = range(len(path))[-_LATELY:]
+    changed = [number for number in lately if path[number].taken_as == "change"]
+    if not changed or any(load.reset for load in history[changed[-1] :]):
+        return None
+    by = now - path[changed[-1]].free_moisture_fraction
+    return by if abs(by) > _WORTH_ASKING else None
+
+
+def _untold(changed_by: float) -> RuleWarning:
+    wetter = changed_by > 0
+    return RuleWarning(
+        code="stockpile_changed",
+        message=f"The pile has become {'wetter' if wetter else 'drier'} all at once.",
+        field="history",
+        suggestion=(
+            "Has it rained, or was new sand delivered? Note it."
+            if wetter
+            else "Was new sand delivered, or do you dig from another side? Note it, or dry a pan."
+        ),
+    )
+
+
+def _set_aside(number: int, load: PastLoad) -> RuleWarning:
+    return RuleWarning(
+        code="total_set_aside",
+        message=f"{load.added_l:g} L is more than any sand could want of that load: it is left out.",
+        field=f"history.{number}.added_l",
+        suggestion="Correct the figure if it was a slip.",
     )
 
 
@@ -182,88 +239,27 @@ _STOCKPILE_TOO_WET = RuleWarning(
 )
 
 
-class _Guess(NamedTuple):
-    """One set of unknowns: scatter of the stockpile, sharpness of the eye, sd of the drift, and its prior chance."""
-
-    scatter: float
-    eye: float
-    drift_sd: float
-    chance: float
-
-
-def _guesses() -> Iterator[_Guess]:
-    for (scatter, p), (eye, q), (drift_sd, r) in product(_SCATTERS, _EYES, _DRIFT_SDS):
-        yield _Guess(scatter, eye, drift_sd, p * q * r)
-
-
-class _Stockpile:
-    """One filter: moisture and drift with their covariance, and the log likelihood of all it has seen."""
-
-    def __init__(self, guess: _Guess) -> None:
-        self.guess = guess
-        self.m, self.d = _MOISTURE, _DRIFT
-        self.mm, self.md, self.dd = _MOISTURE_SD**2, 0.0, guess.drift_sd**2
-        self.log_chance = math.log(guess.chance)
-
-    def step(self) -> None:
-        """One load on."""
-        self.m += self.d
-        self.mm += 2 * self.md + self.dd + _CHANGE_SD**2
-        self.md += self.dd
-
-    def reset(self) -> None:
-        """Rain, a delivery or a night: the moisture is uncertain again, and the drift starts anew."""
-        self.mm += _MOISTURE_SD**2
-        self.d, self.md, self.dd = _DRIFT, 0.0, self.guess.drift_sd**2
-
-    def see(self, sight: "_Sight") -> None:
-        """Update with one observation of the moisture."""
-        sd = sight.sd * (self.guess.eye if sight.by_eye else 1.0)
-        miss, total = sight.moisture - self.m, self.mm + sd**2 + self.guess.scatter**2
-        self.log_chance -= 0.5 * (math.log(total) + miss**2 / total)
-        gain_m, gain_d = self.mm / total, self.md / total
-        self.m += gain_m * miss
-        self.d += gain_d * miss
-        self.dd -= gain_d * self.md
-        self.md -= gain_m * self.md
-        self.mm -= gain_m * self.mm
-
-
 class _Sight(NamedTuple):
-    """One observation of the free moisture: its sd, and whether it was judged by eye."""
+    """One observation of the free moisture: its sd, the least it can be, and for one by eye the wanted water over
+    aggregate.
+    """
 
     moisture: float
     sd: float
-    by_eye: bool
+    least: float
+    by_eye_of: float | None
 
 
 def _seen(load: PastLoad, wanted: float, absorption: float) -> list[_Sight]:
     """The observations in a load: its dried pan, and the water it took until it was judged."""
     sights = []
     if load.pan_moisture_fraction is not None:
-        sights.append(
-            _Sight(
-                free_moisture_fraction(load.pan_moisture_fraction, absorption),
-                load.pan_sd_fraction,
-                by_eye=False,
-            )
-        )
+        moisture = free_moisture_fraction(load.pan_moisture_fraction, absorption)
+        sights.append(_Sight(moisture, load.pan_sd_fraction, -absorption, by_eye_of=None))
     if load.judged != "unmixed":
         if load.target_water_kg is not None:
             wanted = load.target_water_kg / load.dry_aggregate_kg
         taken = wanted - load.added_l / load.dry_aggregate_kg + _SHIFT[load.judged] * wanted
-        sights.append(_Sight(taken, _READING_SD[load.judged] * wanted, by_eye=True))
+        least = -absorption - _SLIP * wanted
+        sights.append(_Sight(taken, _READING_SD[load.judged] * wanted, least, by_eye_of=wanted))
     return sights
-
-
-def _mixed(stockpiles: Sequence[_Stockpile]) -> tuple[float, float]:
-    """Mean and sd of the next load's moisture over all filters, weighted by their likelihood."""
-    highest = max(stockpile.log_chance for stockpile in stockpiles)
-    weights = [math.exp(stockpile.log_chance - highest) for stockpile in stockpiles]
-    whole = sum(weights)
-    mean = sum(weight * stockpile.m for weight, stockpile in zip(weights, stockpiles, strict=True)) / whole
-    variance = sum(
-        weight * (stockpile.mm + stockpile.guess.scatter**2 + (stockpile.m - mean) ** 2)
-        for weight, stockpile in zip(weights, stockpiles, strict=True)
-    )
-    return mean, math.sqrt(variance / whole)

@@ -104,6 +104,17 @@ def in_words(because: Because) -> str:
                 f"{_CHANGED[because.kind]}: {now} free water before, now anywhere near that "
                 f"(± {because.spread_fraction * 100:.1f}). Start at the low end, and judge."
             )
+        case "untold":
+            wetter = because.free_moisture_fraction > because.before_fraction
+            words = (
+                f"The pile is {'wetter' if wetter else 'drier'} all at once: {before} to {now} free water. "
+                + (
+                    "Has it rained, or was new sand delivered?"
+                    if wetter
+                    else "Is it new sand, or from another side?"
+                )
+                + " Note it under Our kit."
+            )
         case "seen-once":
             words = f"The pile holds {now} free water, as last seen."
         case "drying":

@@ -11,8 +11,8 @@ class Because(Strict):
     """Why so much water is expected, in figures; ``expected_water.in_words`` says it.
 
     Args:
-        kind: that the last load took it; what changed the stockpile unseen; how it has gone since it last changed; or
-            what an older format told in words.
+        kind: that the last load took it; what changed the stockpile unseen; that it changed and nobody said so; how it
+            has gone since it last changed; or what an older format told in words.
         free_moisture_fraction: free moisture of the stockpile.
         before_fraction: what that was before.
         spread_fraction: how far it may be from that.
@@ -21,7 +21,9 @@ class Because(Strict):
         told: the words of an older format.
     """
 
-    kind: Literal["last-load", "rain", "delivery", "night", "drying", "wetter", "steady", "seen-once", "told"]
+    kind: Literal[
+        "last-load", "rain", "delivery", "night", "untold", "drying", "wetter", "steady", "seen-once", "told"
+    ]
     free_moisture_fraction: float = 0.0
     before_fraction: float = 0.0
     spread_fraction: Amount = 0.0

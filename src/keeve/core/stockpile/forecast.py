@@ -7,6 +7,7 @@ other materials is taken as planned.
 
 from collections.abc import Sequence
 from datetime import datetime, timedelta
+from functools import lru_cache
 from typing import Literal, NamedTuple
 
 from keeve.core.mixes.model import Reading
@@ -137,15 +138,28 @@ def forecast(plan: Plan, load: Load, history: Sequence[Observation]) -> Forecast
     past = [observed.past for observed in history]
     if material is None or not any(map(_tells, past)) or load.water.target_l == 0:
         return None
-    water = next_water(
-        history=past,
-        target_water_kg=_wanted_kg(load, material),
-        dry_aggregate_kg=load.charge(material.name).dry_kg,
-        absorption_fraction=material.absorption_fraction,
+    water = _next_water(
+        tuple(past),
+        _wanted_kg(load, material),
+        load.charge(material.name).dry_kg,
+        material.absorption_fraction,
     )
     unseen = None if _tells(past[-1]) else past[-1].reset
-    because = _unsettled(unseen, water) if unseen else _trend(history, water)
+    because = _unsettled(unseen, water) if unseen else _untold(water) or _trend(history, water)
     return Forecast(water, unseen, _weighed(past), because)
+
+
+@lru_cache(maxsize=256)
+def _next_water(
+    history: tuple[PastLoad, ...], target_kg: float, aggregate_kg: float, absorption: float
+) -> NextWater:
+    """The rule; kept, for one history is asked about by every page that shows its stockpile or its next load."""
+    return next_water(
+        history=list(history),
+        target_water_kg=target_kg,
+        dry_aggregate_kg=aggregate_kg,
+        absorption_fraction=absorption,
+    )
 
 
 def _tells(past: PastLoad) -> bool:
@@ -196,9 +210,22 @@ def _unsettled(unseen: Reset, water: NextWater) -> Because:
     )
 
 
+def _untold(water: NextWater) -> Because | None:
+    """That the stockpile changed lately and nobody said so; None where it did not."""
+    if water.changed_by_fraction is None:
+        return None
+    now = water.free_moisture_fraction
+    return Because(kind="untold", free_moisture_fraction=now, before_fraction=now - water.changed_by_fraction)
+
+
 def _trend(history: Sequence[Observation], found: NextWater) -> Because:
     """How the stockpile has gone since it last changed."""
-    since = max((index for index, observed in enumerate(history) if observed.past.reset), default=0)
+    changed = [
+        index
+        for index, (observed, step) in enumerate(zip(history, found.path, strict=True))
+        if observed.past.reset or step.taken_as == "change"
+    ]
+    since = max(changed, default=0)
     lately = history[since:]
     steps = [step for observed, step in zip(lately, found.path[since:], strict=True) if _tells(observed.past)]
     now = found.free_moisture_fraction

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 from uuid import UUID
 
 from sqlalchemy import Engine
@@ -33,18 +33,19 @@ class MoisturePoint(NamedTuple):
 
 
 class SeenPoint(NamedTuple):
-    """Free moisture that was seen: by a load, or by a dried pan; a fraction."""
+    """Free moisture that was seen: by a load, or by a dried pan; a fraction. A slip hardly counts, or not at all."""
 
     position: int
     moisture: float
     by_pan: bool
+    is_slip: bool
 
 
 class ChangePoint(NamedTuple):
-    """A change of the stockpile before the moment of that index."""
+    """A change of the stockpile before the moment of that index; ``untold`` where only the loads show it."""
 
     position: int
-    what: Reset
+    what: Reset | Literal["untold"]
     at: datetime
 
 
@@ -60,7 +61,10 @@ class MoistureHistory:
     def top(self) -> float:
         """The greatest moisture in it."""
         return max(
-            [*(point.mean + point.sd for point in self.predicted), *(point.moisture for point in self.seen)]
+            [
+                *(point.mean + point.sd for point in self.predicted),
+                *(point.moisture for point in self.seen if not point.is_slip),
+            ]
         )
 
 
@@ -72,14 +76,14 @@ def moisture_history(history: Sequence[Observation], following: NextWater) -> Mo
             MoisturePoint(following.free_moisture_fraction, following.sd_fraction),
         ],
         seen=[
-            SeenPoint(index, step.seen_fraction, by_pan=not observed.past.was_mixed)
+            SeenPoint(index, step.seen_fraction, not observed.past.was_mixed, is_slip=step.taken_as == "slip")
             for index, (observed, step) in enumerate(zip(history, following.path, strict=True))
             if step.seen_fraction is not None
         ],
         changes=[
-            ChangePoint(index, observed.past.reset, observed.at)
-            for index, observed in enumerate(history)
-            if observed.past.reset
+            ChangePoint(index, observed.past.reset or "untold", observed.at)
+            for index, (observed, step) in enumerate(zip(history, following.path, strict=True))
+            if observed.past.reset or step.taken_as == "change"
         ],
     )
 

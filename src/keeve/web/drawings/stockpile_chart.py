@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import NamedTuple
 
-from keeve.services.views.stockpile import MoistureHistory
+from keeve.services.views.stockpile import MoistureHistory, SeenPoint
 from keeve.web.drawings.points import points
 
 # Drawing units across, at desk and at phone width.
@@ -13,16 +13,24 @@ _DESK, _PHONE = 760.0, 400.0
 _LEFT, _RIGHT, _TOP, _BOTTOM = 40.0, 66.0, 34.0, 236.0
 # The scale never ends under this, so that a calm stockpile looks calm.
 _LEAST_TOP_FRACTION = 0.06
-_PAN = 7.0
-_WORDS: Mapping[str, str] = {"rain": "rain", "delivery": "delivery", "night": "overnight"}
+_PAN, _CROSS = 7.0, 9.0
+_WORDS: Mapping[str, str] = {
+    "rain": "rain",
+    "delivery": "delivery",
+    "night": "overnight",
+    "untold": "change?",
+}
 
 
 class Seen(NamedTuple):
-    """What was seen of the stockpile: by a load (a dot), or by a dried pan (a square from its corner)."""
+    """What was seen of the stockpile: by a load (a dot; crossed out where it was a slip), or by a dried pan (a square
+    from its corner).
+    """
 
     x: float
     y: float
     corner: tuple[float, float] | None
+    cross: str
 
 
 class Change(NamedTuple):
@@ -76,13 +84,12 @@ def _chart(history: MoistureHistory, width: float) -> StockpileChart:
     upper = [(x(index), y(point.high)) for index, point in enumerate(predicted)]
     lower = [(x(index), y(point.low)) for index, point in enumerate(predicted)]
     middle = [(x(index), y(point.mean)) for index, point in enumerate(predicted)]
-    seen = [(x(sight.position), y(sight.moisture), sight.by_pan) for sight in history.seen]
     end_x, end_y = middle[-1]
     return StockpileChart(
         width=width,
         band=points([*upper, *reversed(lower)]),
         line=points(middle),
-        seen=[Seen(px, py, (px - _PAN, py - _PAN) if by_pan else None) for px, py, by_pan in seen],
+        seen=[_seen(sight, x(sight.position), y(sight.moisture)) for sight in history.seen],
         changes=[Change(x(change.position), _WORDS[change.what], change.at) for change in history.changes],
         ticks=[
             Tick(
@@ -93,4 +100,16 @@ def _chart(history: MoistureHistory, width: float) -> StockpileChart:
         next_place=(end_x, end_y),
         next_label=(end_x + 14, end_y - 2),
         next_moisture=predicted[-1].mean,
+    )
+
+
+def _seen(sight: SeenPoint, x: float, y: float) -> Seen:
+    return Seen(
+        x=x,
+        y=y,
+        corner=(x - _PAN, y - _PAN) if sight.by_pan else None,
+        cross=f"M{x - _CROSS:.1f},{y - _CROSS:.1f} l{2 * _CROSS:g},{2 * _CROSS:g} m0,-{2 * _CROSS:g} "
+        f"l-{2 * _CROSS:g},{2 * _CROSS:g}"
+        if sight.is_slip
+        else "",
     )
