@@ -17,6 +17,8 @@ CRUMB_KG = 0.01
 STICKS_FRACTION = 0.005
 # Kilograms sent and kilograms shown are the same, but for how a number is written.
 WRITTEN_FRACTION = 1e-3
+# So much less than was worked out is near enough: nobody buys or opens a bag for its last spoonful. A judgement.
+NEAR_ENOUGH_FRACTION = 0.01
 # A count off by less is what a level vessel is off by anyway.
 COUNT_FRACTION = 0.02
 

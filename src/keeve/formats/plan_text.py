@@ -91,7 +91,7 @@ def _step(step: LoadStep) -> str:
 
 def _admixture(item: AdmixtureAmount) -> str:
     if item.packs:
-        return f"{item.name}, {item.packs} pack"
+        return f"{item.name}, {item.packs:g} pack"
     if item.mass_kg is None:
         return f"{item.name} by its label"
     return (

@@ -294,6 +294,7 @@ environment.filters.update(_FILTERS)
 # What limits the size of a load, in a sentence.
 _LIMITS: Mapping[str, str] = {
     "mixer": "Load size is limited by the mixer.",
+    "rim": "Load size is limited by what the mixer holds loose, to the rim.",
     "bag": "Load size is set by whole bags.",
     "life": "Load size is limited by the working time.",
     "crew": "Load size is limited by how fast you place.",

@@ -1,7 +1,7 @@
 """Mixes by the bag: the label rules."""
 
 import pytest
-from helpers import plan
+from helpers import a_job_of, plan
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -59,7 +59,7 @@ def test_needs_in_bags_and_a_label_that_is_missing_or_wrong() -> None:
     with pytest.raises(InputError) as refused:
         plan(**MIX, materials={"bag": {**LABEL, "water_min_l": 3.0}})
     assert "water_min_l" in refused.value.fields
-    with pytest.raises(InputError, match="halved or quartered"):
+    with pytest.raises(InputError, match="bags are halved"):
         bagged(
             bag_kg=25,
             bag_yield_l=12,
@@ -75,14 +75,24 @@ PADDLE = {"mixer": {"kind": "paddle", "working_l": 40}, "vessels": [], "waste_fr
 
 
 def test_a_fixed_batch_is_made_whole_with_its_pack() -> None:
-    """100 L at 14 L a bag is 8 bags, four batches of two with a colour pack each; the order rises to 112 L."""
+    """100 L at 14 L a bag is 8 bags, four batches of two with a colour pack each; the order rises to 112 L.
+
+    Three bags are two and one, the one with half a pack, weighed. Uncoloured there is no pack.
+    """
     overlay = {"mix": "overlay-stampable", "materials": {"bag": {**LABEL, "yield_l": 14.0}}, **PADDLE}
     found = plan(**overlay, need={"volume_m3": 0.1})
     assert [load.charge("bag").vessels[0].count for load in found.loads] == pytest.approx([2, 2, 2, 2])
     assert found.volume.order_m3 == pytest.approx(0.112)
     bought = {item.material: (item.bags, item.unit) for item in found.shopping}
     assert bought == {"bag": (8, "bag"), "colour pack": (4, "pack")}
-    assert plan(**overlay, need={"bags": 7}).shopping[0].bags == 8
+    three = plan(**overlay, need={"bags": 3})
+    assert [load.charge("bag").vessels[0].count for load in three.loads] == pytest.approx([2, 1])
+    assert [load.admixtures[0].packs for load in three.loads] == pytest.approx([1, 0.5])
+    assert {item.material: item.bags for item in three.shopping} == {"bag": 3, "colour pack": 2}
+    plain = plan(**overlay, need={"bags": 3}, packs={"colour pack": False})
+    assert [item.material for item in plain.shopping] == ["bag"]
+    with pytest.raises(InputError, match="cannot go without"):
+        plan(**a_job_of("finish-tinted-pail", "paddle"), packs={"tint": False})
     with pytest.raises(InputError, match="at a time, not less") as refused:
         plan(mix="overlay-stampable", materials={"bag": {**LABEL, "yield_l": 25.0}}, **PADDLE)
     assert refused.value.fields == ["mixer.working_l"]

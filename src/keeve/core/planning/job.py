@@ -157,7 +157,8 @@ class MaterialOnSite(Strict):
     """A material as it is on site; what is left out takes the default of its kind.
 
     A mix by the bag needs its label: bag_kg, yield_l and the water of one bag in L. Other figures of the label
-    (life_min, rest_min, thickness in mm) override those of the mix. Prices are in any one currency.
+    (least_bag, the smallest part of one that may be mixed; life_min, rest_min, thickness in mm) override those of the
+    mix. Prices are in any one currency.
 
     ``says``: the kind of bag by the words on it. ``age_months``: the age of the bag.
     """
@@ -169,6 +170,7 @@ class MaterialOnSite(Strict):
     particle_density_kg_m3: Dimension | None = None
     bag_kg: Dimension | None = None
     yield_l: Dimension | None = None
+    least_bag: Annotated[float, Field(ge=0.1, le=1)] | None = None
     water_start_l: Amount | None = None
     water_min_l: Amount | None = None
     water_max_l: Dimension | None = None
@@ -291,6 +293,7 @@ class Job(Strict):
     vessels: list[Vessel] = []
     scales: Annotated[list[Scale], Field(max_length=6)] = []
     admixtures: list[AdmixtureLabel] = []
+    packs: dict[str, bool] = {}
     order: Order | None = None
     laying: Laying | None = None
     gauge: Gauge = "weight"

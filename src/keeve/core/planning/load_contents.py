@@ -219,9 +219,9 @@ def load_by_bag(
     loose_l = {part.name: each[part.name] / part.bulk_density_kg_m3 * 1000 for part in parts}
     target_l = bags * (label.water_min_l + label.water_max_l) / 2
     binder = sum(each.values())
-    admixtures, admixture_l = _admixtures(
-        mix, job, LoadAmounts(each, each, loose_l, target_l), binder, size.volume_m3, workings
-    )
+    amounts = LoadAmounts(each, each, loose_l, target_l)
+    packs = bags / (mix.bags_a_batch or 1)
+    admixtures, admixture_l = _admixtures(mix, job, amounts, binder, size.volume_m3, workings, packs)
     # A start above the middle of the label's range would leave nothing to judge.
     start_l = min(bags * label.water_start_l, target_l)
     return Load(
@@ -252,14 +252,31 @@ def load_by_bag(
 
 
 def _admixtures(
-    mix: Mix, job: Job, amounts: LoadAmounts, binder: float, volume_m3: float, workings: Workings
+    mix: Mix,
+    job: Job,
+    amounts: LoadAmounts,
+    binder: float,
+    volume_m3: float,
+    workings: Workings,
+    packs: float = 1.0,
 ) -> tuple[list[AdmixtureAmount], float]:
-    """The amount of each admixture, by the user's label or its usual dose, and the water in all of them, L."""
+    """The amount of each admixture, by the user's label or its usual dose, and the water in all of them, L.
+
+    Of a pack that belongs to a batch, as much of it as there is of the batch.
+    """
     labels = {label.name: (f"admixtures.{index}.", label) for index, label in enumerate(job.admixtures)}
     known = {item.name for item in mix.admixtures}
     for name, (path, _) in labels.items():
         if name not in known:
             raise InputError("unknown_admixture", f"{mix.name} has no admixture {name!r}.", [f"{path}name"])
+    for name, is_used in job.packs.items():
+        pack = next((item for item in mix.admixtures if item.packs and item.name == name), None)
+        if pack is None or not (is_used or pack.optional):
+            raise InputError(
+                "unknown_pack",
+                f"packs.{name}: {mix.name} {'cannot go without it' if pack else 'has no such pack'}. Leave it out.",
+                [f"packs.{name}"],
+            )
     doses, brought_l = [], 0.0
     for wanted in mix.admixtures:
         path, label = labels.get(wanted.name, ("", None))
@@ -268,7 +285,8 @@ def _admixtures(
                 name=wanted.name, dose=wanted.usual_dose, basis=wanted.usual_basis, form=wanted.form
             )
         if wanted.packs:
-            doses.append(AdmixtureAmount(name=wanted.name, mass_kg=None, volume_ml=None, packs=1))
+            if job.packs.get(wanted.name, True):
+                doses.append(AdmixtureAmount(name=wanted.name, mass_kg=None, volume_ml=None, packs=packs))
             continue
         if label is None and wanted.optional:
             continue

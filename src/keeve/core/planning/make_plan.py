@@ -1,6 +1,7 @@
 """From a job to its plan."""
 
 import math
+from collections.abc import Callable
 from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
@@ -42,7 +43,7 @@ from keeve.core.rules.load_sizes import LoadSize, WholeBags
 from keeve.core.rules.registry import VERSION, RuleWarning
 from keeve.core.rules.shopping import shopping
 from keeve.core.rules.workings import Workings
-from keeve.core.tolerances import ROUNDING
+from keeve.core.tolerances import NEAR_ENOUGH_FRACTION, ROUNDING, whole_up
 
 ESTIMATES = Caution(code="estimates", text="Estimates: local codes and licensed practice decide.")
 
@@ -143,7 +144,8 @@ def _by_parts(
     volume = volumes(job, bag_l, workings)
     if job.whole_bags and bags is None:
         no_bag()
-    most_l, window_min = job.mixer.working_l, mix.life_min
+    rim_l = _under_the_rim(job, lambda one: load_by_parts(mix, water, job, parts, one, Workings()))
+    most_l, window_min = min(job.mixer.working_l, rim_l), mix.life_min
     if job.pace.placing_m3_h:
         one = load_by_parts(mix, water, job, parts, LoadSize(number=1, volume_m3=1.0), Workings())
         binders = [part.name for part in parts if part.is_binder]
@@ -170,17 +172,29 @@ def _by_parts(
     others = [] if split.pours else alternatives(*size, used, split, other)
     # What cannot be counted out is weighed.
     gauge: Gauge = "weight" if job.gauge == "volume" and counted is None else job.gauge
-    return _Sized(volume, split.limit, others, loads, gauge)
+    limit: PlanLimit = "rim" if split.limit == "mixer" and most_l == rim_l else split.limit
+    return _Sized(volume, limit, others, loads, gauge)
+
+
+def _under_the_rim(job: Job, load_of: Callable[[LoadSize], Load]) -> float:
+    """Mixed volume whose loose charge just goes into the mixer, L, where it is known what that holds to the rim."""
+    if job.mixer.drum_l is None:
+        return math.inf
+    one = load_of(LoadSize(number=1, volume_m3=1.0))
+    return job.mixer.drum_l * one.yield_l / one.loose_l
 
 
 def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) -> _Sized:
     """A mix by the bag, in whole bags: the volume is what they make.
 
-    Where the batch is fixed (a colour pack belongs to its bags, a tint to its pail), every load is one batch.
+    Where the batch is fixed (a colour pack belongs to its bags, a tint to its pail), every load is one batch, and the
+    last one what is left of it.
     """
     bag = site[0].plan
     label = label_of(job, bag.name)
     wanted = volumes(job, label.yield_l, workings)
+    # Nobody opens a bag for a hundredth of the whole.
+    near_m3 = wanted.order_m3 * (1 - NEAR_ENOUGH_FRACTION)
     made = workings.run(
         bagged,
         bag_kg=label.bag_kg,
@@ -188,10 +202,12 @@ def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) ->
         water_start_l=label.water_start_l,
         water_min_l=label.water_min_l,
         water_max_l=label.water_max_l,
-        target_m3=wanted.order_m3,
+        target_m3=near_m3,
         part_fraction=mix.least_bag,
     )
-    made_l, most_l = made.yield_l, job.mixer.working_l
+    parts = [material.part for material in site]
+    rim_l = _under_the_rim(job, lambda one: load_by_bag(mix, label, job, parts, one, Workings()))
+    made_l, most_l = made.yield_l, min(job.mixer.working_l, rim_l)
     if mix.bags_a_batch:
         batch_l = mix.bags_a_batch * label.yield_l
         if batch_l > most_l * (1 + ROUNDING):
@@ -200,7 +216,7 @@ def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) ->
                 f"mixer.working_l is too small: {mix.name} is mixed {batch_l:.1f} L at a time, not less.",
                 ["mixer.working_l"],
             )
-        made_l, most_l = math.ceil(made.bags / mix.bags_a_batch) * batch_l, batch_l
+        most_l = batch_l
     if job.trial_l:
         raise InputError(
             "no_trial",
@@ -208,7 +224,6 @@ def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) ->
             ["trial_l"],
         )
     bags = WholeBags(bag_kg=label.bag_kg, binder_kg_m3=label.bag_kg / label.yield_l * 1000)
-    parts = [material.part for material in site]
     life_min = mix.life_min
     if job.pace.placing_m3_h:
         one = LoadSize(number=1, volume_m3=label.yield_l / 1000)
@@ -349,6 +364,7 @@ def _shopping(
             mass_kg=sum(load[material.name] for load in needed),
             bags=buy[material.name].bags,
             unit=material.unit,
+            short_kg=found.short_kg.get(material.name, 0.0),
         )
         for material in site
     ]
@@ -356,7 +372,7 @@ def _shopping(
         each = [load.admixtures[index] for load in loads]
         masses = [item.mass_kg for item in each if item.mass_kg is not None]
         volumes = [item.volume_ml for item in each if item.volume_ml is not None]
-        packs = sum(item.packs or 0 for item in each)
+        packs = whole_up(sum(item.packs or 0.0 for item in each))
         bought.append(
             Purchase(
                 material=admixture.name,

@@ -45,7 +45,7 @@ class PlanVolume(_Part):
 
 
 # What sets the size of a load; a colour pack belongs to its bags.
-PlanLimit = Limit | Literal["pack"]
+PlanLimit = Limit | Literal["pack", "rim"]
 
 
 Way = Literal["equal", "whole-bags", "larger-mixer"]
@@ -123,7 +123,7 @@ class LoadWater(_Part):
 
 
 class AdmixtureAmount(_Part):
-    """An admixture in a load: by weight and volume, or in whole packs; all null where no dose was given.
+    """An admixture in a load: by weight and volume, or in packs; all null where no dose was given.
 
     ``water_l``: water in it. ``looks``: how it changes the look of the mix, where it loosens it without water.
     """
@@ -131,7 +131,7 @@ class AdmixtureAmount(_Part):
     name: str
     mass_kg: float | None
     volume_ml: float | None
-    packs: int | None = None
+    packs: float | None = None
     water_l: float = 0.0
     looks: str = ""
 
@@ -282,13 +282,17 @@ class PlanStep(_Part):
 
 
 class Purchase(_Part):
-    """What to buy of a material: kg as delivered (damp), whole bags, pails or packs, mL of a liquid."""
+    """What to buy of a material: kg as delivered (damp), whole bags, pails or packs, mL of a liquid.
+
+    ``short_kg``: what that is short of by less than a hundredth.
+    """
 
     material: str
     mass_kg: float | None
     bags: int | None
     volume_ml: float | None = None
     unit: str = "bag"
+    short_kg: float = 0.0
 
 
 class PlanStrength(_Part):

@@ -89,10 +89,12 @@ def _in_own_ratio(mix: Mix, job: Job, workings: Workings) -> Mix:
 
 
 def _by_label(mix: Mix, label: MaterialOnSite) -> Mix:
-    """The mix with the other figures of the label: life, rest and thickness."""
+    """The mix with the other figures of the label: part of a bag, life, rest and thickness."""
     least, greatest = mix.thickness_mm or (None, None)
     thickness = (label.thickness_min_mm or least, label.thickness_max_mm or greatest)
     mix = mix.model_copy(update={"thickness_mm": thickness if None not in thickness else None})
+    if label.least_bag:
+        mix = mix.model_copy(update={"least_bag": label.least_bag})
     if rest_min := label.rest_min:
         mix = _timed(mix, "rest", lambda minutes: (rest_min, max(rest_min, minutes[1])))
     return _lasting(mix, label.life_min) if label.life_min else mix

@@ -4,7 +4,9 @@ from keeve.core.errors import InputError
 from keeve.core.rules.registry import PRACTICE, Amount, Dimension, Example, Result, Strict, rule
 from keeve.core.tolerances import whole_up
 
-_PARTS = (1.0, 0.5, 0.25)
+# A third, as half and a quarter, is weighed out of a bag.
+_PARTS = (1.0, 0.5, 1 / 3, 0.25)
+_WRITTEN = 0.005
 
 
 class BagWater(Strict):
@@ -62,18 +64,19 @@ def bagged(
         water_min_l: least water of one bag, L.
         water_max_l: most water of one bag, L.
         target_m3: the fresh volume wanted, m3.
-        part_fraction: 0.5 or 0.25 where the label allows half or quarter bags.
+        part_fraction: 0.5, 1/3 (0.33 will do) or 0.25 where the label allows parts of a bag.
 
     Returns:
         bags, water_l (start, min, max; totals) and yield_l.
 
     Raises:
-        InputError: the label's water figures are not in order, or bags are not halved or quartered.
+        InputError: the label's water figures are not in order, or no such part of a bag is used.
     """
-    if part_fraction not in _PARTS:
+    part = next((part for part in _PARTS if abs(part - part_fraction) < _WRITTEN), None)
+    if part is None:
         raise InputError(
             "part_fraction",
-            "part_fraction must be 1, 0.5 or 0.25: bags are halved or quartered.",
+            "part_fraction must be 1, 0.5, 1/3 or 0.25: bags are halved, or weighed out in thirds or quarters.",
             ["part_fraction"],
         )
     if not water_start_l <= water_max_l or not water_min_l <= water_max_l:
@@ -82,7 +85,7 @@ def bagged(
             "water_start_l and water_min_l cannot be more than water_max_l: read the label again.",
             ["water_start_l", "water_min_l", "water_max_l"],
         )
-    bags = whole_up(target_m3 * 1000 / bag_yield_l / part_fraction) * part_fraction
+    bags = whole_up(target_m3 * 1000 / bag_yield_l / part) * part
     return Bagged(
         bags=bags,
         water_l=BagWater(start=bags * water_start_l, min=bags * water_min_l, max=bags * water_max_l),

@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from keeve.core.errors import InputError
 from keeve.core.rules.registry import MASS_BALANCE, Amount, Dimension, Example, Result, RuleWarning, rule
-from keeve.core.tolerances import whole_up
+from keeve.core.tolerances import NEAR_ENOUGH_FRACTION, ROUNDING, whole_up
 
 # Bulk is sold by the tenth of a tonne.
 _BULK_T = 0.1
@@ -22,17 +22,20 @@ class Bought(BaseModel):
 
 
 class Shopping(Result):
-    """What to buy, what is left over (kg), and its cost (null without prices)."""
+    """What to buy, what is left over (kg), what it falls short by, a hundredth at most (kg; only where it does), and
+    its cost (null without prices).
+    """
 
     buy: dict[str, Bought]
     leftover_kg: dict[str, float]
+    short_kg: dict[str, float]
     cost: float | None
 
 
 @rule(
     "shopping",
-    formula="bags = ⌈(Σ loads − on hand) / bag⌉;  bulk up to the next 0.1 t",
-    math=r"\text{bags} = \left\lceil \frac{\sum \text{loads} - \text{on hand}}{\text{bag}} \right\rceil",
+    formula="bags = ⌈0.99 · (Σ loads − on hand) / bag⌉;  bulk up to the next 0.1 t in the same way",
+    math=r"\text{bags} = \left\lceil \frac{0.99 \, (\sum \text{loads} - \text{on hand})}{\text{bag}} \right\rceil",
     sources=[MASS_BALANCE],
     example=Example(
         given={
@@ -48,6 +51,7 @@ class Shopping(Result):
                 "sand": {"bags": None, "t": 0.2, "kg": 200.0},
             },
             "leftover_kg": {"cement": 10.0, "sand": 20.0},
+            "short_kg": {},
             "cost": 22.0,
         },
         origin="by hand: 40 kg of cement is two bags; 180 kg of sand is 0.2 t; 2 · 6 + 0.2 · 50",
@@ -70,7 +74,8 @@ def shopping(
         price_per_t: of what comes in bulk, per tonne, in that currency.
 
     Returns:
-        buy by name (bags or t, and kg), leftover_kg by name, and cost of what has a price (null where nothing has).
+        buy by name (bags or t, and kg), leftover_kg by name, short_kg of what is bought a hundredth short at most
+        (200.1 kg are 8 bags of 25), and cost of what has a price (null where nothing has).
 
     Raises:
         InputError: a name that no load holds.
@@ -88,9 +93,11 @@ def shopping(
     }
     costs = {name: _cost(name, item, bag_price, bulk_price) for name, item in buy.items()}
     priced = [cost for cost in costs.values() if cost is not None]
+    over = {name: on_hand.get(name, 0.0) + item.kg - needed[name] for name, item in buy.items()}
     return Shopping(
         buy=buy,
-        leftover_kg={name: on_hand.get(name, 0.0) + item.kg - needed[name] for name, item in buy.items()},
+        leftover_kg={name: max(kg, 0.0) for name, kg in over.items()},
+        short_kg={name: -kg for name, kg in over.items() if kg < -ROUNDING},
         cost=sum(priced) if priced else None,
         warnings=[_no_price(name) for name, cost in costs.items() if priced and cost is None],
     )
@@ -98,9 +105,9 @@ def shopping(
 
 def _bought(mass_kg: float, bag_kg: float | None) -> Bought:
     if bag_kg is None:
-        tenths = whole_up(mass_kg / 1000 / _BULK_T)
+        tenths = whole_up(mass_kg * (1 - NEAR_ENOUGH_FRACTION) / 1000 / _BULK_T)
         return Bought(t=tenths * _BULK_T, kg=tenths * _BULK_T * 1000)
-    bags = whole_up(mass_kg / bag_kg)
+    bags = whole_up(mass_kg * (1 - NEAR_ENOUGH_FRACTION) / bag_kg)
     return Bought(bags=bags, kg=bags * bag_kg)
 
 

@@ -19,7 +19,7 @@ class Dose(NamedTuple):
     """An admixture in a load: whole packs, a volume (and the jar that measures it) or a mass; none: by its label."""
 
     name: str
-    packs: int | None
+    packs: float | None
     volume_ml: float | None
     mass_g: float | None
     jar: Jar | None
@@ -86,6 +86,7 @@ class BoughtLine(NamedTuple):
     mass_kg: float | None
     volume_ml: float | None
     moisture_fraction: float
+    short_kg: float
     rule: str
 
     @property
@@ -111,6 +112,7 @@ def shopping_list(plan: Plan) -> list[BoughtLine]:
                 mass_kg=item.mass_kg,
                 volume_ml=item.volume_ml,
                 moisture_fraction=material.moisture_fraction if material else 0.0,
+                short_kg=item.short_kg,
                 rule=plan.charge_rule if material else "admixture-dose",
             )
         )

@@ -351,7 +351,7 @@ def to_job(form: PlanForm) -> Job | None:
 
 
 # What belongs to the mix that the form started with, and goes with it.
-_OF_THE_MIX = ("plaster", "design", "proportion", "parts", "laying", "materials", "admixtures")
+_OF_THE_MIX = ("plaster", "design", "proportion", "parts", "laying", "packs", "materials", "admixtures")
 
 
 def _started(form: PlanForm) -> dict[str, Any]:

@@ -105,6 +105,7 @@ def _mix_section(mix: Mix) -> Section:
     asked = [
         *_proportion(mix),
         *_laying(mix),
+        *_packs(mix),
         *_materials(mix),
         *(_DESIGN if mix.is_made.asks_for == "design" else ()),
     ]
@@ -256,6 +257,15 @@ def _laying(mix: Mix) -> list[Field]:
     return [Choice("How it lies", ("laying",), options, needed=True)] if options else []
 
 
+def _packs(mix: Mix) -> list[Field]:
+    """Whether a pack that may be left out is used."""
+    return [
+        Choice(item.name.capitalize(), ("packs", item.name), {True: "With it", False: "Without"})
+        for item in mix.admixtures
+        if item.packs and item.optional
+    ]
+
+
 def _materials(mix: Mix) -> list[Number]:
     """Moisture of what comes from a stockpile, weight of a bag; or the label of an all-in bag."""
     if mix.is_made.asks_for == "label":
@@ -291,6 +301,7 @@ def _label_more(mix: Mix) -> list[Field]:
     here = ("materials", mix.parts[0].name)
     rests = any(step.kind == "rest" for procedure in mix.procedures for step in procedure.steps)
     return [
+        Number("Smallest part of a bag, such as 1/2", (*here, "least_bag")),
         Number("Working time, min", (*here, "life_min")),
         *([Number("Rest, min", (*here, "rest_min"))] if rests else []),
         Number("Thickness, least", (*here, "thickness_min_mm"), "size"),
