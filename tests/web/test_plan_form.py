@@ -9,6 +9,7 @@ from forms_in_html import fields_in
 from helpers import EVERY_PROCEDURE, a_job_of, raw_job
 
 from keeve.core.mixes import library
+from keeve.core.mixes.mixers import USUAL_L, MixerKind
 from keeve.core.mixes.model import Gauge
 from keeve.core.planning.job import SHAPES as CORE_SHAPES
 from keeve.core.planning.job import Job
@@ -18,7 +19,7 @@ from keeve.demo import jobs
 from keeve.formats.job_file import read_job, write_job
 from keeve.web import pages
 from keeve.web.forms.fields import members
-from keeve.web.forms.plan_form import FORM_CHANGED, PlanForm, convert, form_from, form_of, to_job
+from keeve.web.forms.plan_form import FORM_CHANGED, PlanForm, convert, empty_form, form_from, form_of, to_job
 from keeve.web.forms.plan_sections import shape_options
 from keeve.web.forms.shapes import SHAPES
 from web.conftest import Client
@@ -257,3 +258,55 @@ def test_items_and_rows_come_and_go_and_nothing_is_lost() -> None:
 def test_other_units_keep_the_figures() -> None:
     form = form_from({"need.0.kind": "slab", "need.0.length_m": "3.2004"}, "metric", library())
     assert convert(form, "us").values["need.0.length_m"] == "10.5"
+
+
+def _chosen(form: PlanForm, **choices: str) -> PlanForm:
+    """The form after a choice on the page that draws its fields anew."""
+    sent = {**form.values, "_drawn_for": form.drawn_for, "_redraw": "yes", **choices}
+    return form_from(sent, form.units, form.mixes, sent)
+
+
+UNTOUCHED = sorted(
+    (mix, mixer) for mix, mixer in EVERY_PROCEDURE if library()[mix].is_made.asks_for != "label"
+)
+
+
+@pytest.mark.parametrize(("mix", "mixer"), UNTOUCHED)
+@pytest.mark.parametrize("units", get_args(System))
+def test_no_default_warns_against_itself(mix: str, mixer: str, units: System) -> None:
+    form = _chosen(empty_form(units, library(), mix), **{"mixer.kind": mixer})
+    job = to_job(form)
+    assert job is not None, form.wrong
+    told = {item.code: item.message for item in make_plan(job).warnings}
+    told.pop("no_label_dose", None)
+    assert told == {}
+    kind: MixerKind = job.mixer.kind
+    assert kind == mixer
+    assert job.mixer.working_l <= USUAL_L[kind] + 0.1
+
+
+def test_defaults_follow_the_mix_and_what_was_typed_stays() -> None:
+    form = empty_form("metric", library(), "mortar-bricklaying")
+    concrete = _chosen(form, mix="concrete-nominal")
+    assert concrete.values["need.0.thickness_m"] == "100"
+    screed = _chosen(concrete, mix="screed-1-4-fibre")
+    assert (screed.shapes, screed.values["mixer.kind"]) == (["floor"], "forced-action")
+    assert screed.values["admixtures.0.basis"] == "g_per_m3"
+    assert screed.values["need.0.thickness_m"] == "75"
+    bonded = _chosen(screed, laying="bonded")
+    assert bonded.values["need.0.thickness_m"] == "30"
+    typed = _chosen(form, **{"need.0.thickness_m": "35", "need.0.length_m": "7"})
+    kept = _chosen(typed, mix="concrete-nominal")
+    assert (kept.values["need.0.thickness_m"], kept.values["need.0.length_m"]) == ("35", "7")
+
+
+def test_a_mixer_has_its_own_size_and_an_admixture_its_own_unit() -> None:
+    form = empty_form("metric", library(), "mortar-bricklaying")
+    sized = _chosen(form, **{"mixer.working_l": "88", "mixer.drum_l": "134"})
+    assert sized.values["mixer.working_l"] == "88"
+    tray = _chosen(sized, **{"mixer.kind": "tray"})
+    assert (tray.values["mixer.working_l"], tray.values["mixer.drum_l"]) == ("60", "")
+    dosed = _chosen(form, **{"admixtures.0.dose": "200", "admixtures.0.basis": "ml_per_100kg"})
+    strong = _chosen(dosed, mix="concrete-fine-high-strength")
+    assert strong.values["admixtures.0.dose"] == ""
+    assert strong.values["admixtures.0.form"] == "powder"

@@ -17,6 +17,18 @@ MIXER_NAMES: dict[MixerKind, str] = {
     "barrow": "Barrow",
     "bucket": "Bucket, by hand",
 }
+# What each mixes at a time as it is usually met, L: a small drum and pan, a tub of 65, a tray, a barrow, two buckets of
+# 14. Common practice, no source.
+USUAL_L: dict[MixerKind, float] = {
+    "tilting-drum": 90.0,
+    "forced-action": 90.0,
+    "paddle": 40.0,
+    "bowl": 3.0,
+    "tray": 60.0,
+    "two-buckets": 10.0,
+    "barrow": 40.0,
+    "bucket": 8.0,
+}
 # How a mix is mixed in each, in a sentence.
 MIXED_IN: dict[MixerKind, str] = {
     "tilting-drum": "in a drum mixer",

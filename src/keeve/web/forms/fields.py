@@ -104,7 +104,8 @@ class Choice(_Field):
         label: its label.
         path: its path in what the form fills.
         options: the words of each kept value (text, true or false, None: left out); the empty form shows the first.
-        needed: whether it may not be left out; otherwise the first counts without it.
+        needed: whether it is kept whatever it is (and may be left out only by an option of its own, None); otherwise
+            the first counts without it.
         redraws: whether other fields come and go with it.
     """
 

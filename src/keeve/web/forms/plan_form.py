@@ -1,5 +1,6 @@
 """The plan form and its job: from what was typed, in the reader's units, to a job and back."""
 
+import json
 from collections.abc import Iterator, Mapping, Sequence
 from copy import deepcopy
 from dataclasses import dataclass, field
@@ -8,7 +9,7 @@ from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import library
-from keeve.core.mixes.model import Mix
+from keeve.core.mixes.model import Mix, Use
 from keeve.core.planning.job import Job
 from keeve.core.planning.yard import YardItem, begun_with
 from keeve.core.quantities import in_reader_units
@@ -89,9 +90,10 @@ class PlanForm:
 
     @property
     def drawn_for(self) -> str:
-        """The mix and shapes that its fields are for; it comes back with the form."""
-        chosen = [self.values.get(name, "") for name, item in self.fields.items() if _redraws(item)]
-        return " ".join([self.values["mix"], *self.shapes, *chosen])
+        """The mix, the shapes and what else its fields are for, as JSON; it comes back with the form."""
+        chosen = [name for name, item in self.fields.items() if _redraws(item)]
+        shapes = [f"need.{index}.kind" for index in range(len(self.shapes))]
+        return json.dumps({name: self.values.get(name, "") for name in ["mix", *shapes, *chosen]})
 
     @property
     def kept(self) -> dict[str, str]:
@@ -151,11 +153,21 @@ class PlanForm:
         return {"": f"Fill in: {', '.join(labels)}."}
 
 
+# What is made of a mix more often than anything else, by what it is for first; a slab or a bed of all others.
+_SHAPES_BY_USE: Mapping[Use, str] = {
+    "render": "coat",
+    "plaster": "coat",
+    "lay floor": "floor",
+    "infill": "infill",
+    "top": "overlay",
+}
+
+
 def _first_shape(mix: Mix) -> str:
     """What is made of a mix more often than anything else."""
     if mix.is_run.makes_casts:
         return "mould"
-    return "cloth" if mix.is_run.placed_in else "slab"
+    return "cloth" if mix.is_run.placed_in else _SHAPES_BY_USE.get(mix.uses[0], "slab")
 
 
 def frame_round(sides_m: Sequence[float], units: System) -> dict[str, str]:
@@ -238,9 +250,55 @@ def form_from(
             values[f"need.{index}.kind"] = "slab"
     opened = _opened(typed.get("opened", ""))
     form = _filled(PlanForm({"title": "", **values}, mixes, units, opened, errors))
+    if "_redraw" in typed:
+        form = _following(form, _drawn_before(form, typed.get("_drawn_for", "")))
     if typed.get("_drawn_for", form.drawn_for) != form.drawn_for and not changes:
         form.errors[""] = FORM_CHANGED
     return form
+
+
+def _drawn_before(form: PlanForm, drawn_for: str) -> PlanForm | None:
+    """The form as it was drawn before a choice changed its fields; None where that is not known."""
+    try:
+        chosen = json.loads(drawn_for)
+        return (
+            PlanForm({**form.values, **chosen}, form.mixes, form.units)
+            if chosen["mix"] in form.mixes
+            else None
+        )
+    except (ValueError, KeyError, TypeError):
+        return None
+
+
+def _following(form: PlanForm, before: PlanForm | None) -> PlanForm:
+    """The form after a choice: what nobody touched shows what the empty form would, the rest stays as typed.
+
+    The mixer's sizes go with its kind, a label's dose with its admixture.
+    """
+    if before is None:
+        return form
+    values = form.values
+    if form.mix.id != before.mix.id:
+        untouched = all(
+            values.get(name) == empty_text(item, form.units)
+            for name, item in before.fields.items()
+            if name.startswith("need.")
+        )
+        if untouched and form.shapes == [_first_shape(before.mix)]:
+            values["need.0.kind"] = _first_shape(form.mix)
+        if values.get("mixer.kind") not in {procedure.mixer for procedure in form.mix.procedures}:
+            values["mixer.kind"] = form.mix.procedures[0].mixer
+    fresh = {"mixer."} if values.get("mixer.kind") != before.values.get("mixer.kind") else set()
+    was = [admixture.name for admixture in dosed(before.mix)]
+    for number, admixture in enumerate(dosed(form.mix)):
+        if number >= len(was) or was[number] != admixture.name:
+            fresh.add(f"admixtures.{number}.")
+    for name, asked in form.fields.items():
+        old = before.fields.get(name)
+        is_fresh = name != "mixer.kind" and any(name.startswith(start) for start in fresh)
+        if is_fresh or (old and values.get(name) == empty_text(old, form.units)):
+            values[name] = empty_text(asked, form.units)
+    return _filled(form)
 
 
 def _opened(text: str) -> Mapping[str, Any]:
@@ -292,8 +350,15 @@ def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
         if kept is not None:
             form.values[name] = kept_text(item, kept, units)
         else:
-            form.values[name] = empty_text(item, units) if isinstance(item, Choice) or item.needed else ""
+            form.values[name] = _left_out(item, units)
     return form
+
+
+def _left_out(item: Field, units: System) -> str:
+    """What the form shows of a field that its job leaves out."""
+    if isinstance(item, Choice) and None in item.options:
+        return item.write(None)
+    return empty_text(item, units) if isinstance(item, Choice) or item.needed else ""
 
 
 def _by_number(raw: Mapping[str, Any], mix: Mix) -> dict[str, Any]:
@@ -401,7 +466,8 @@ def _put(raw: dict[str, Any], item: Field, text: str, form: PlanForm) -> None:
         return
     counts_anyway = isinstance(item, Choice) and text == item.default and not item.needed
     put(raw, item.path, None if counts_anyway and at(raw, item.path) is None else kept)
-    if kept is None and item.needed:
+    may_be_none = isinstance(item, Choice) and None in item.options
+    if kept is None and item.needed and not may_be_none:
         form.missing[item.name] = f"{item.label} is missing: fill it in."
 
 

@@ -8,7 +8,7 @@ from collections.abc import Iterator, Mapping
 from typing import NamedTuple
 
 from keeve.core.mixes import has_stockpile, materials
-from keeve.core.mixes.mixers import MIXER_NAMES, ORDER_NAMES
+from keeve.core.mixes.mixers import MIXER_NAMES, ORDER_NAMES, USUAL_L
 from keeve.core.mixes.model import Admixture, Laying, Mix
 from keeve.core.planning.plausibility.labels import KINDS_OF_BAG, WANTED_BAGS
 from keeve.core.planning.site_mix import WATER as WATER_VESSEL
@@ -68,15 +68,18 @@ def sections(mix: Mix, shapes: list[str], values: Mapping[str, str]) -> list[Sec
         shapes: the shape of each item of the job.
         values: what the form has, for the number of rows and the words of folds.
     """
-    items = [_item_section(shape, index, len(shapes), values) for index, shape in enumerate(shapes)]
+    span_mm = mix.layings.get(_laid(mix, values)) or mix.thickness_mm
+    items = [_item_section(shape, index, len(shapes), values, span_mm) for index, shape in enumerate(shapes)]
     return [*items, _mix_section(mix), _mixer_section(mix, values)]
 
 
 WASTE = Number("Waste", ("waste_fraction",), percent=True, default=0.10)
 
 
-def _item_section(shape: str, index: int, count: int, values: Mapping[str, str]) -> Section:
-    parts: list[Group | Fold] = [Group(*asked) for asked in asked_of(shape, index, values)]
+def _item_section(
+    shape: str, index: int, count: int, values: Mapping[str, str], span_mm: tuple[float, float] | None
+) -> Section:
+    parts: list[Group | Fold] = [Group(*asked) for asked in asked_of(shape, index, values, span_mm)]
     if count > 1:
         parts.insert(0, Group([Text("Name", ("need", index, "name"))]))
     if index == count - 1:
@@ -114,7 +117,7 @@ def _mix_section(mix: Mix) -> Section:
 
 def _mixer_section(mix: Mix, values: Mapping[str, str]) -> Section:
     by_parts = not mix.is_made.is_blended
-    asked: list[Field] = [*_mixer(mix), _ORDER, *((*_LOADS, _GAUGE) if by_parts else ())]
+    asked: list[Field] = [*_mixer(mix, values), _ORDER, *((*_LOADS, _GAUGE) if by_parts else ())]
     buckets = ", ".join(vessel.get("name", "") for vessel in members(values, "vessels")) or "none"
     scales = len(members(values, "scales"))
     parts: list[Group | Fold] = [Group(asked)]
@@ -125,16 +128,17 @@ def _mixer_section(mix: Mix, values: Mapping[str, str]) -> Section:
     return Section("Mixer", parts)
 
 
-# What is used up before it sets, what a hand and a bucket mix at a time, and what a drum does, L.
-_STAGED_L, _BUCKET_L, _DRUM_L = 2.5, 8.0, 90.0
+# What is used up before it sets, L.
+_STAGED_L = 2.5
 
 
-def _mixer(mix: Mix) -> list[Field]:
+def _mixer(mix: Mix, values: Mapping[str, str]) -> list[Field]:
+    kind = next((kind for kind in MIXER_NAMES if kind == values.get("mixer.kind")), mix.procedures[0].mixer)
     by_hand = mix.procedures[0].mixer == "bucket"
     staged = mix.is_run.placed_in is not None and not mix.is_run.makes_casts
-    most_l = _STAGED_L if staged else _BUCKET_L if by_hand else _DRUM_L
+    most_l = _STAGED_L if staged else USUAL_L[kind]
     return [
-        Choice("Type of mixer", ("mixer", "kind"), MIXER_NAMES, needed=True),
+        Choice("Type of mixer", ("mixer", "kind"), MIXER_NAMES, needed=True, redraws=True),
         Number("Mixed volume per load", ("mixer", "working_l"), "mixed_volume", default=most_l, needed=True),
         Number("Bucket size, full" if by_hand else "Drum size, full", ("mixer", "drum_l"), "mixed_volume"),
         Number("Air temperature", ("conditions", "air_c"), "temperature"),
@@ -253,8 +257,18 @@ _LAYINGS: Mapping[Laying, str] = {
 
 
 def _laying(mix: Mix) -> list[Field]:
-    options = {laying: words for laying, words in _LAYINGS.items() if laying in mix.layings}
-    return [Choice("How it lies", ("laying",), options, needed=True)] if options else []
+    options: dict[Laying | None, str] = {
+        laying: words for laying, words in _LAYINGS.items() if laying in mix.layings
+    }
+    if not options:
+        return []
+    return [Choice("How it lies", ("laying",), options | {None: "Not said"}, needed=True, redraws=True)]
+
+
+def _laid(mix: Mix, values: Mapping[str, str]) -> Laying:
+    """How a floor of the mix lies on a form: as is chosen there, or what the empty one shows."""
+    known = [laying for laying in _LAYINGS if laying in mix.layings]
+    return next((laying for laying in known if laying == values.get("laying")), (known or ["unbonded"])[0])
 
 
 def _packs(mix: Mix) -> list[Field]:
@@ -362,7 +376,7 @@ def dosed(mix: Mix) -> list[Admixture]:
 
 def _admixture_label(mix: Mix, number: int) -> list[Field]:
     admixture, here = dosed(mix)[number], ("admixtures", number)
-    first = admixture.usual_basis or "ml_per_100kg"
+    first = admixture.usual_basis or ("percent_binder" if admixture.form == "powder" else "ml_per_100kg")
     forms = {"liquid": "Liquid", "powder": "Powder"}
     return [
         Number("Dose", (*here, "dose")),

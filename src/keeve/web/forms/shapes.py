@@ -1,7 +1,8 @@
 """The shapes of a job: for each its words, the sizes it asks for, and what it is in the job file."""
 
+import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
 from keeve.core.units import Kind
@@ -331,8 +332,47 @@ class Asked(NamedTuple):
     rows: list[Rows]
 
 
-def asked_of(shape: str, index: int, values: Mapping[str, str]) -> list[Asked]:
-    """What an item of a job asks for: each of its parts by the way it is known, then its own sizes and rows."""
+# The sizes that are a layer of the mix, by shape, and how many mm are one of them.
+_LAYERS: Mapping[str, Mapping[str, float]] = {
+    "slab": {"thickness_m": 1000},
+    "floor": {"thickness_m": 1000},
+    "overlay": {"depth_mm": 1},
+    "coat": {"coats_mm": 1},
+}
+# Thicknesses as they are asked for, mm.
+_ROUND_MM = (2, 3, 5, 6, 10, 15, 20, 30, 40, 50, 75, 100, 150, 200, 300)
+# A span is worked in nearer to its least than to its greatest: up to so many times that.
+_WORKED_IN = 4
+
+
+def usual_mm(span_mm: tuple[float, float] | None, shown_mm: float) -> float:
+    """A thickness for the empty form: the shape's own where the mix allows it, else a round one it is worked in."""
+    if span_mm is None or span_mm[0] <= shown_mm <= span_mm[1]:
+        return shown_mm
+    least, greatest = span_mm
+    middle = math.sqrt(least * min(greatest, _WORKED_IN * least))
+    inside = [size for size in _ROUND_MM if least <= size <= greatest]
+    return min(inside, key=lambda size: abs(math.log(size / middle)), default=middle)
+
+
+def _as_thick(shape: str, item: Number, span_mm: tuple[float, float] | None, name: str = "") -> Number:
+    one_mm = _LAYERS.get(shape, {}).get(name or str(item.path[-1]))
+    if one_mm is None or item.default is None:
+        return item
+    return replace(item, default=usual_mm(span_mm, item.default * one_mm) / one_mm)
+
+
+def asked_of(
+    shape: str, index: int, values: Mapping[str, str], span_mm: tuple[float, float] | None = None
+) -> list[Asked]:
+    """What an item of a job asks for: each of its parts by the way it is known, then its own sizes and rows.
+
+    Args:
+        shape: its shape.
+        index: its number.
+        values: what the form has.
+        span_mm: the thickness its mix is laid in; the empty form shows one inside.
+    """
     known, here = SHAPES[shape], ("need", index)
     found = []
     for name, part in known.parts.items():
@@ -345,7 +385,17 @@ def asked_of(shape: str, index: int, values: Mapping[str, str]) -> list[Asked]:
                 [rows.under((*here, name)) for rows in chosen.rows],
             )
         )
-    own: list[Field] = [field.under(here) for field in known.fields]
+    own: list[Field] = [_as_thick(shape, item, span_mm).under(here) for item in known.fields]
     if "shape" in known.fixed or known.parts:
         own.append(Number("How many", ("count",), whole=True, default=known.many).under(here))
-    return [*found, Asked(own, [rows.under(here) for rows in known.rows])]
+    return [*found, Asked(own, [_rows_as_thick(shape, rows, span_mm).under(here) for rows in known.rows])]
+
+
+def _rows_as_thick(shape: str, rows: Rows, span_mm: tuple[float, float] | None) -> Rows:
+    fields = (
+        _as_thick(shape, item, span_mm, str(rows.path[-1]))
+        if isinstance(item, Number) and not item.path
+        else item
+        for item in rows.fields
+    )
+    return replace(rows, fields=tuple(fields))
