@@ -5,7 +5,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
-from keeve.core.units import AMBIGUOUS, DISPLAY_UNITS, Kind, System, factor, to_kept, to_shown
+from keeve.core.quantities import read_quantity
+from keeve.core.units import AMBIGUOUS, DISPLAY_UNITS, Kind, System, as_read, factor, to_kept, to_shown
 
 # Exact by definition: the US gallon is 231 in3, the imperial gallon 4.54609 L, the pound 0.45359237 kg.
 DEFINITIONS = [
@@ -56,3 +57,46 @@ def test_temperatures_have_an_offset() -> None:
     assert shown == pytest.approx([32, 212, -40])
     assert to_kept(40, "temperature", "us") == pytest.approx(4.444, abs=1e-3)
     assert factor("°C", "°F") == pytest.approx(1.8)
+
+
+@pytest.mark.parametrize(
+    ("value", "kind", "system", "read"),
+    [
+        # By hand: 1 US qt is 0.946353 L, 1 ft3 28.3168 L, 1 in3 0.0163871 L, 1 lb 0.45359237 kg, 1 in 25.4 mm.
+        (0.31, "water", "metric", "310 mL"),
+        (1.1, "mixed_volume", "metric", "1.1 L"),
+        (0.011, "mass", "metric", "11 g"),
+        (0.9999, "mass", "metric", "1.0 kg"),
+        (12.345, "water", "metric", "12.3 L"),
+        (99.96, "mixed_volume", "metric", "100 L"),
+        (1254.0, "mixed_volume", "metric", "1254 L"),
+        (0.05, "volume", "metric", "50 L"),
+        (0, "water", "metric", "0 L"),
+        (0.272, "mass", "us", "0.6 lb"),
+        (0.284, "water", "us", "9.6 US fl oz"),
+        (9.46353, "water", "us", "10.0 US qt"),
+        (37.8541, "water", "us", "10 US gal"),
+        (89.0, "mixed_volume", "us", "3.14 ft³"),
+        (0.5, "mixed_volume", "us", "30.5 in³"),
+        (18.927, "vessel", "us", "5.0 US gal"),
+        (0.25, "volume", "us", "8.83 ft³"),
+        (1.0, "volume", "us", "1.31 yd³"),
+        (88.9, "size", "us", "3 1/2 in"),
+        (9.525, "size", "us", "3/8 in"),
+        (101.6, "size", "us", "4 in"),
+        (40.0, "size", "us", "1.57 in"),
+        (42.64, "bag", "us", "94.0 lb"),
+    ],
+)
+def test_a_quantity_is_read_in_the_unit_of_its_size(
+    value: float, kind: Kind, system: System, read: str
+) -> None:
+    assert str(as_read(value, kind, system)) == read
+
+
+@given(st.floats(1e-4, 1e5), st.sampled_from(["mixed_volume", "water", "mass", "volume"]))
+def test_what_is_read_is_what_it_is_to_three_figures(value: float, kind: Kind) -> None:
+    """Read back by the reader of quantities, which knows nothing of how it was written."""
+    for system in ("metric", "us"):
+        read = as_read(value, kind, system)
+        assert read_quantity(str(read), kind, system) == pytest.approx(value, rel=0.006)

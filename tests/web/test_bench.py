@@ -158,11 +158,11 @@ FAMILIES: dict[str, tuple[str, dict[str, str]]] = {
     "concrete-bagged": ("barrow", BAG),
     "concrete-pervious": ("tray", {"Stone moisture": "1"}),
     "concrete-fine-high-strength": ("forced-action", {}),
-    "lime-hydraulic-3.5": ("tilting-drum", {}),
+    "lime-hydraulic-3.5": ("tilting-drum", {"^Thickness$": "20"}),
     "basecoat-polymer-pail": ("paddle", BAG),
     "overlay-stampable": ("paddle", {**BAG, "^Yield per": "14"}),
     "screed-1-4-fibre": ("forced-action", {}),
-    "hemp-lime": ("forced-action", {}),
+    "hemp-lime": ("forced-action", {"Wall length": "1"}),
 }
 
 

@@ -2,43 +2,62 @@
 
 import re
 import unicodedata
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from keeve.core.errors import InputError
-from keeve.core.units import AMBIGUOUS, DISPLAY_UNITS, Kind, System, factor, to_kept, to_shown
+from keeve.core.units import AMBIGUOUS, DISPLAY_UNITS, PINT_NAMES, Kind, System, as_read, factor, to_kept
 
 # A number with a fraction behind it or a fraction alone, and what follows up to the next number.
 _TERM = re.compile(
-    r"(?:(\d+(?:[.,]\d*)?|[.,]\d+)(?:\s*[\s-]\s*(\d+)/(\d+))?(?!/)|(\d+)/(\d+))\s*([^\d.,/-]*)"
+    r"(?:(\d+(?:[.,]\d*)?|[.,]\d+)(?:\s*[\s-]\s*(\d+)/(\d+))?(?!/)|(\d+)/(\d+))\s*((?:[^\d.,/-]|/(?=[^\d\s]))*)"
 )
-# The 2 or 3 of m2, ft3.
-_POWER = re.compile(r"(?<=[a-z])[23]\b")
-# What is written for a unit, beside its printed name.
+# What is written in other signs, and how it is read: 10'-6", two apostrophes, the dot of an abbreviation, ft^3.
+_SIGNS: Sequence[tuple[re.Pattern[str], str]] = (
+    (re.compile(r"(?:''|’’|′′)"), '"'),
+    (re.compile(r"(?<=['’′])\s*[-–]\s*(?=\d)|(?<=ft)\s*[-–]\s*(?=\d)"), " "),
+    (re.compile(r"(?<=[A-Za-z])\.(?!\d)"), ""),
+    (re.compile(r"\^(?=[23]\b)"), ""),
+    (re.compile(r"(?<=[A-Za-z])2\b"), "²"),
+    (re.compile(r"(?<=[A-Za-z])3\b"), "³"),
+)
+# Three digits behind a comma are thousands to one reader and decimals to another; with a dot behind them, to nobody.
+_THOUSANDS = re.compile(r"(?<![\d.,])[1-9]\d{0,2}(?:,\d{3})+(?:(\.\d+)|(?![\d,]))")
+# What is written for a unit, beside its printed name, in small letters.
 _WRITTEN: Mapping[str, str] = {
-    "'": "ft",
-    "′": "ft",
-    "’": "ft",
-    "feet": "ft",
-    "foot": "ft",
-    '"': "in",
-    "″": "in",
-    "”": "in",
-    "inch": "in",
-    "inches": "in",
-    "l": "L",
-    "litre": "L",
-    "litres": "L",
-    "liter": "L",
-    "liters": "L",
-    "ml": "mL",
-    "lbs": "lb",
-    "us gal": "US gal",
-    "us qt": "US qt",
-    "us pt": "US pt",
-    "us fl oz": "US fl oz",
-    "c": "°C",
-    "f": "°F",
+    written: unit
+    for unit, every in {
+        "ft": "'|′|’|feet|foot",
+        "in": '"|″|”|inch|inches',
+        "yd": "yard|yards",
+        "m": "metre|metres|meter|meters",
+        "L": "litre|litres|liter|liters",
+        "kg": "kgs|kilo|kilos|kilogram|kilograms",
+        "g": "gram|grams",
+        "t": "tonne|tonnes|metric ton|metric tons",
+        "lb": "lbs|pound|pounds",
+        "oz": "ounce|ounces",
+        "gal": "gallon|gallons|gals",
+        "qt": "quart|quarts|qts",
+        "pt": "pint|pints|pts",
+        "fl oz": "floz|fluid ounce|fluid ounces",
+        "cwt": "hundredweight|hundredweights",
+        "ton": "tons",
+        "ft²": "sf|sqft|sq ft|square foot|square feet",
+        "m²": "sqm|sq m|square metre|square metres|square meter|square meters",
+        "ft³": "cf|cuft|cu ft|cubic foot|cubic feet",
+        "yd³": "cy|cuyd|cu yd|cubic yard|cubic yards",
+        "m³": "cum|cu m|cubic metre|cubic metres|cubic meter|cubic meters",
+        "in³": "cu in|cubic inch|cubic inches",
+        "°C": "c|° c|deg c|degrees c|celsius",
+        "°F": "f|° f|deg f|degrees f|fahrenheit",
+        "°": "deg|degree|degrees",
+    }.items()
+    for written in every.split("|")
 }
+_PRINTED: Mapping[str, str] = {unit.lower(): unit for unit in (*PINT_NAMES, *AMBIGUOUS)}
+# In what a volume is told, an ounce is a fluid ounce and a yard a cubic yard.
+_OF_A_VOLUME: Mapping[str, str] = {"oz": "fl oz", "yd": "yd³"}
+_VOLUMES: frozenset[Kind] = frozenset({"volume", "mixed_volume", "vessel", "water", "admixture"})
 
 
 def read_quantity(text: str, kind: Kind | None, system: System) -> float:
@@ -52,7 +71,10 @@ def read_quantity(text: str, kind: Kind | None, system: System) -> float:
     Raises:
         InputError: it is no such quantity, or its unit is of another kind or of no one size.
     """
-    plain = _POWER.sub(lambda power: "²³"[power[0] == "3"], "".join(map(_spelled, text))).strip()
+    plain = "".join(map(_spelled, text)).strip()
+    for sign, read in _SIGNS:
+        plain = sign.sub(read, plain)
+    plain = _THOUSANDS.sub(lambda found: _thousands(found, system), plain)
     negative = plain[:1] in ("-", "−")
     rest = plain[1:].strip() if negative else plain
     terms = list(_TERM.finditer(rest))
@@ -60,7 +82,7 @@ def read_quantity(text: str, kind: Kind | None, system: System) -> float:
         raise InputError("no_quantity", "must be a number, such as 3.5 or 3 1/2")
     total, before = 0.0, ""
     for term in terms:
-        unit = _WRITTEN.get(term[6].strip().lower(), term[6].strip())
+        unit = _unit(" ".join(term[6].split()), kind, system)
         if not unit and before:
             # 10' 6 is ten feet six inches; a bare number behind any other unit says nothing.
             if before != "ft":
@@ -73,8 +95,34 @@ def read_quantity(text: str, kind: Kind | None, system: System) -> float:
     return -total if negative else total
 
 
+def _thousands(found: re.Match[str], system: System) -> str:
+    """A number with commas before three digits, as the reader means it."""
+    if system == "metric" and not found[1] and found[0].count(",") == 1:
+        whole, decimals = found[0].split(",")
+        raise InputError("no_quantity", f"must be clear: type {whole}{decimals} or {whole}.{decimals}")
+    return found[0].replace(",", "")
+
+
+def _unit(written: str, kind: Kind | None, system: System) -> str:
+    """The printed name of a unit as it was written; as the reader's country has it where it is of no one size."""
+    known = _WRITTEN.get(written.lower()) or _PRINTED.get(written.lower())
+    if known is None and written.lower()[:3] in ("us ", "imp", "uk "):
+        # US gallons, imp. gal, imperial quarts.
+        country, _, rest = written.lower().partition(" ")
+        country = "US" if country == "us" else "imp"
+        known = f"{country} {_WRITTEN.get(rest, rest)}"
+    unit = known or written
+    if kind in _VOLUMES:
+        unit = _OF_A_VOLUME.get(unit, unit)
+    if unit == "°":
+        unit = DISPLAY_UNITS[system]["temperature"].unit
+    return f"US {unit}" if system == "us" and unit in AMBIGUOUS else unit
+
+
 def _spelled(sign: str) -> str:
     """A single-sign fraction such as ½ written out."""
+    if sign == "\N{FRACTION SLASH}":
+        return "/"
     whole = unicodedata.normalize("NFKC", sign)
     return " " + whole.replace("\N{FRACTION SLASH}", "/") if "\N{FRACTION SLASH}" in whole else sign
 
@@ -112,14 +160,15 @@ def _kept(number: float, unit: str, kind: Kind | None, system: System) -> float:
 # Figures in a sentence, alone or two with one unit between which something lies.
 _IN_TEXT = re.compile(
     r"(?<![\w.,:])(-?\d+(?:\.\d+)?)(?:( to | and |–)(-?\d+(?:\.\d+)?))?[ \u202f]?"
-    r"(kg/m³|kg/m3|kg|mm|m³|m²|m|mL|L|°C|MPa)(?![\w/³²])"
+    r"(kg/m³|kg/m3|kg|mm|m³|m3|m²|mL|m|L|°C|MPa)(?![\w/³²])"
 )
 _KINDS: Mapping[str, Kind] = {
-    "kg/m³": "density", "kg/m3": "density", "kg": "mass", "mm": "size", "m³": "volume", "m²": "area",
+    "kg/m³": "density", "kg/m3": "density", "kg": "mass", "mm": "size", "m³": "volume", "m3": "volume", "m²": "area",
     "m": "length", "mL": "admixture", "°C": "temperature", "MPa": "strength",
 }  # fmt: skip
-# Water in a mixer is read in quarts, a load in gallons: a litre more or less here decides. A judgement made here.
-_LARGE_L = 20.0
+# Litres are of water where a sentence says so, else of what is mixed.
+_OF_WATER = re.compile(r"\bwater\b", re.IGNORECASE)
+_SENTENCE = re.compile(r"[^.!?]*(?:[.!?](?!\s|$)[^.!?]*)*[.!?]?\s*")
 
 
 def in_reader_units(text: str, system: System) -> str:
@@ -129,14 +178,21 @@ def in_reader_units(text: str, system: System) -> str:
         text: such as ``12.5 mm is thinner than the mix allows (20 to 40 mm)``.
         system: the reader's units; metric leaves the sentence as it is.
     """
-    return text if system == "metric" else _IN_TEXT.sub(lambda found: _restated(found, system), text)
+    if system == "metric":
+        return text
+    return "".join(_in_units(sentence, system) for sentence in _SENTENCE.findall(text))
 
 
-def _restated(found: re.Match[str], system: System) -> str:
+def _in_units(sentence: str, system: System) -> str:
+    is_of_water = bool(_OF_WATER.search(sentence))
+    return _IN_TEXT.sub(lambda found: _restated(found, system, is_of_water), sentence)
+
+
+def _restated(found: re.Match[str], system: System, is_of_water: bool) -> str:
     one, between, other, unit = found.groups()
-    kind = _KINDS.get(unit) or ("mixed_volume" if abs(float(other or one)) >= _LARGE_L else "water")
-    shown_in = DISPLAY_UNITS[system][kind]
-    figures = [
-        f"{to_shown(float(figure), kind, system):.{shown_in.decimals}f}" for figure in (one, other) if figure
-    ]
-    return f"{(between or '').join(figures)} {shown_in.unit}"
+    kind = _KINDS.get(unit) or ("water" if is_of_water else "mixed_volume")
+    low, high = (as_read(float(figure), kind, system) for figure in (one, other or one))
+    if not other:
+        return str(low)
+    # Two figures between which something lies have one unit, the greater one's.
+    return f"{low.figure}{between}{high}" if low.unit == high.unit else f"{low}{between}{high}"

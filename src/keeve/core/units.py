@@ -4,7 +4,9 @@ Conversions come from Pint. Its registry takes half a second to build, so it is 
 each factor is kept.
 """
 
-from collections.abc import Mapping
+import math
+from collections.abc import Mapping, Sequence
+from fractions import Fraction
 from functools import cache
 from typing import TYPE_CHECKING, Literal, NamedTuple
 
@@ -21,6 +23,7 @@ Kind = Literal[
     "size",
     "volume",
     "mixed_volume",
+    "vessel",
     "water",
     "mass",
     "bag",
@@ -46,7 +49,7 @@ AMBIGUOUS: Mapping[str, str] = {
 }
 
 # The unit's name as printed, and Pint's name for it.
-_PINT_NAMES: Mapping[str, str] = {
+PINT_NAMES: Mapping[str, str] = {
     "m": "meter",
     "cm": "centimeter",
     "mm": "millimeter",
@@ -56,6 +59,7 @@ _PINT_NAMES: Mapping[str, str] = {
     "m²": "meter ** 2",
     "ft²": "international_foot ** 2",
     "ft³": "international_foot ** 3",
+    "in³": "international_inch ** 3",
     "m³": "meter ** 3",
     "yd³": "yard ** 3",
     "L": "liter",
@@ -78,6 +82,7 @@ _PINT_NAMES: Mapping[str, str] = {
     "kg/m³": "kilogram / meter ** 3",
     "lb/ft³": "pound / international_foot ** 3",
     "MPa": "megapascal",
+    "N/mm²": "newton / millimeter ** 2",
     "psi": "pound_force_per_square_inch",
     "°C": "degree_Celsius",
     "°F": "degree_Fahrenheit",
@@ -101,6 +106,7 @@ DISPLAY_UNITS: Mapping[System, Mapping[Kind, DisplayUnit]] = {
         "area": DisplayUnit("m²", 2, "m²"),
         "volume": DisplayUnit("m³", 3, "m³"),
         "mixed_volume": DisplayUnit("L", 1, "L"),
+        "vessel": DisplayUnit("L", 1, "L"),
         "water": DisplayUnit("L", 1, "L"),
         "mass": DisplayUnit("kg", 1, "kg"),
         "bag": DisplayUnit("kg", 1, "kg"),
@@ -115,7 +121,8 @@ DISPLAY_UNITS: Mapping[System, Mapping[Kind, DisplayUnit]] = {
         "thickness": DisplayUnit("in", 2, "m"),
         "area": DisplayUnit("ft²", 1, "m²"),
         "volume": DisplayUnit("yd³", 3, "m³"),
-        "mixed_volume": DisplayUnit("US gal", 1, "L"),
+        "mixed_volume": DisplayUnit("ft³", 2, "L"),
+        "vessel": DisplayUnit("US gal", 1, "L"),
         "water": DisplayUnit("US qt", 1, "L"),
         "mass": DisplayUnit("lb", 1, "kg"),
         "bag": DisplayUnit("lb", 1, "kg"),
@@ -126,6 +133,104 @@ DISPLAY_UNITS: Mapping[System, Mapping[Kind, DisplayUnit]] = {
         "temperature": DisplayUnit("°F", 0, "°C"),
     },
 }
+
+
+# Kinds of which a small amount is told in a smaller unit: from so much of the kept unit on, in which.
+_BY_SIZE: Mapping[System, Mapping[Kind, Sequence[tuple[float, str]]]] = {
+    "metric": {
+        "volume": ((0.0, "L"), (0.0995, "m³")),
+        "mixed_volume": ((0.0, "mL"), (0.9995, "L")),
+        "vessel": ((0.0, "mL"), (0.9995, "L")),
+        "water": ((0.0, "mL"), (0.9995, "L")),
+        "mass": ((0.0, "g"), (0.9995, "kg")),
+    },
+    "us": {
+        # In ft³ up to a cubic yard; under a twentieth of a cubic foot in cubic inches.
+        "volume": ((0.0, "ft³"), (0.7642, "yd³")),
+        "mixed_volume": ((0.0, "in³"), (1.415, "ft³")),
+        "vessel": ((0.0, "US qt"), (3.784, "US gal")),
+        # Water is measured in quarts up to five gallons.
+        "water": ((0.0, "US fl oz"), (0.946, "US qt"), (18.92, "US gal")),
+    },
+}
+# So many figures of a quantity are shown: more are not measured on a site, fewer are not enough to measure by.
+_FIGURES = 3
+# Kinds shown with so many figures; of the others the decimals of the unit are enough.
+_IN_FIGURES: frozenset[Kind] = frozenset(
+    {"area", "volume", "mixed_volume", "vessel", "water", "mass", "bag", "admixture"}
+)
+# Inches are read off a tape in sixteenths, where that says what is meant; else in decimals.
+_PER_INCH, _ON_THE_TAPE = 16, 0.006
+
+
+class Shown(NamedTuple):
+    """A quantity as it is read: its figure as text, and its unit."""
+
+    figure: str
+    unit: str
+
+    def __str__(self) -> str:
+        return f"{self.figure} {self.unit}"
+
+
+def as_read(value: float, kind: Kind, system: System, decimals: int | None = None) -> Shown:
+    """A kept figure as its reader reads it: in the unit of its size, to three figures at least.
+
+    Args:
+        value: in the unit it is kept in.
+        kind: what it measures.
+        system: the reader's units.
+        decimals: so many of the kind's own unit instead; a small amount is told in its smaller unit even so.
+    """
+    shown_in = DISPLAY_UNITS[system][kind]
+    unit = shown_in.unit
+    for least, smaller in _BY_SIZE[system].get(kind, ()):
+        if value and abs(value) >= least:
+            unit = smaller
+    shown = _converted(value, shown_in.kept_in, unit) if unit != shown_in.kept_in else value
+    if decimals is not None and unit == shown_in.unit:
+        return Shown(_fixed(shown, decimals), unit)
+    if unit == "in":
+        return Shown(_in_inches(shown, shown_in.decimals), unit)
+    if kind not in _IN_FIGURES:
+        return Shown(_fixed(shown, shown_in.decimals), unit)
+    return Shown(in_figures(shown, shown_in.decimals if unit == shown_in.unit else 0), unit)
+
+
+def in_figures(value: float, usual_decimals: int = 0) -> str:
+    """A number to three figures, at least; without the noughts at its end past the usual decimals."""
+    decimals = _decimals_of(value)
+    text = _fixed(value, decimals)
+    for _ in range(decimals - usual_decimals):
+        text = text.removesuffix("0")
+    return text.removesuffix(".")
+
+
+def _decimals_of(value: float) -> int:
+    """The decimals that give a number three figures, at least."""
+    if value == 0:
+        return 0
+    # What rounds up to the next power of ten has one figure more before the point.
+    rounded = float(f"{abs(value):.{_FIGURES}g}")
+    return max(_FIGURES - 1 - math.floor(math.log10(rounded)), 0)
+
+
+def _fixed(value: float, decimals: int) -> str:
+    """A figure with so many decimals; never a minus before nothing."""
+    text = f"{value:.{decimals}f}"
+    return text.lstrip("-") if float(text) == 0 else text
+
+
+def _in_inches(inches: float, decimals: int) -> str:
+    """Inches with a fraction off the tape, such as 3 1/2, or in decimals where no mark is near."""
+    marks = round(inches * _PER_INCH)
+    if inches <= 0 or not marks or abs(marks / _PER_INCH - inches) > _ON_THE_TAPE * max(inches, 1):
+        return _fixed(inches, decimals)
+    whole, rest = divmod(marks, _PER_INCH)
+    if not rest:
+        return str(whole)
+    part = Fraction(rest, _PER_INCH)
+    return f"{whole} {part}" if whole else str(part)
 
 
 @cache
@@ -159,11 +264,11 @@ def factor(unit: str, into: str) -> float:
 def _pint_name(unit: str) -> str:
     if unit in AMBIGUOUS:
         raise InputError("ambiguous_unit", f"{unit} is not one size: say {AMBIGUOUS[unit]}.", ["unit"])
-    if unit not in _PINT_NAMES:
+    if unit not in PINT_NAMES:
         raise InputError(
-            "unknown_unit", f"{unit} is no unit known here: use one of {', '.join(_PINT_NAMES)}.", ["unit"]
+            "unknown_unit", f"{unit} is no unit known here: use one of {', '.join(PINT_NAMES)}.", ["unit"]
         )
-    return _PINT_NAMES[unit]
+    return PINT_NAMES[unit]
 
 
 def to_shown(value: float, kind: Kind, system: System) -> float:

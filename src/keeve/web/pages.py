@@ -17,7 +17,7 @@ from keeve.core.mixes.model import QUARTERS, READING_NAMES, RETEMPERING_NAMES
 from keeve.core.planning.plan import Plan
 from keeve.core.planning.vessel_loads import VesselError
 from keeve.core.quantities import in_reader_units
-from keeve.core.units import DISPLAY_UNITS, Kind, to_shown
+from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, in_figures, to_shown
 from keeve.services.views.event_words import event_words
 from keeve.web.security import FORM_FIELD, form_token
 
@@ -85,23 +85,8 @@ def page(request: Request, template: str, status: int = 200, **values: Any) -> H
 @pass_context
 def _quantity(context: Context, value: float, kind: Kind, decimals: int | None = None) -> str:
     """A kept figure with its unit, in the units of the reader."""
-    shown_in = DISPLAY_UNITS[context["units"]][kind]
-    shown = to_shown(value, kind, context["units"])
-    return (
-        f"{_decimal(shown, shown_in.decimals if decimals is None else decimals)}{_THIN_SPACE}{shown_in.unit}"
-    )
-
-
-# Less than that is told in litres, m3.
-_SMALL_M3 = 0.1
-
-
-@pass_context
-def _volume(context: Context, volume_m3: float) -> str:
-    """A volume as one says it: small ones as what a bucket holds."""
-    if volume_m3 < _SMALL_M3:
-        return _quantity(context, volume_m3 * 1000, "mixed_volume")
-    return _quantity(context, volume_m3, "volume")
+    read = as_read(value, kind, context["units"], decimals)
+    return f"{read.figure}{_THIN_SPACE}{read.unit}"
 
 
 @pass_context
@@ -145,8 +130,8 @@ def _sentence(text: str) -> str:
 @pass_context
 def _shown(context: Context, value: float, kind: Kind) -> str:
     """A kept figure for an input, in the units of the reader."""
-    shown_in = DISPLAY_UNITS[context["units"]][kind]
-    return _decimal(to_shown(value, kind, context["units"]), shown_in.decimals)
+    units: System = context["units"]
+    return in_figures(to_shown(value, kind, units), DISPLAY_UNITS[units][kind].decimals)
 
 
 @pass_context
@@ -180,7 +165,7 @@ def _bucket_error(error: VesselError) -> str:
 
 def _grams(mass_g: float) -> str:
     """A mass in grams."""
-    return f"{_decimal(mass_g, 0)}{_THIN_SPACE}g"
+    return f"{in_figures(mass_g)}{_THIN_SPACE}g"
 
 
 def _hours(minutes: float) -> str:
@@ -267,7 +252,6 @@ def _minutes(value: float) -> str:
 _FILTERS: Mapping[str, Any] = {
     "quantity": _quantity,
     "in_units": _in_units,
-    "volume": _volume,
     "unit_of": _unit,
     "decimal": _decimal,
     "short": _short,

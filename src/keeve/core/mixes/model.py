@@ -80,7 +80,8 @@ Span = Annotated[tuple[float, float], Field(strict=False)]
 class Material(Strict):
     """The default figures of a material: densities in kg/m3, fractions over oven-dry mass.
 
-    ``has_polymer``: it holds a polymer. ``is_dry``: it comes as a powder or grains, not as a paste in a pail.
+    ``bag_kg`` is its usual bag, ``us_bag_kg`` that of the US. ``has_polymer``: it holds a polymer. ``is_dry``: it comes
+    as a powder or grains, not as a paste in a pail.
     """
 
     name: str
@@ -95,6 +96,7 @@ class Material(Strict):
     has_polymer: bool = False
     is_dry: bool = True
     bag_kg: Dimension | None = None
+    us_bag_kg: Dimension | None = None
 
     @property
     def is_stockpiled(self) -> bool:

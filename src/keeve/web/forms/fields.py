@@ -8,7 +8,7 @@ from typing import Any, Self
 
 from keeve.core.errors import InputError
 from keeve.core.quantities import read_quantity
-from keeve.core.units import DISPLAY_UNITS, Kind, System, to_shown
+from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, to_kept, to_shown
 
 Path = tuple[str | int, ...]
 _LARGEST = 1e12
@@ -42,6 +42,7 @@ class Number(_Field):
         percent: whether it is typed in percent and kept as a fraction.
         whole: whether it is a whole number.
         default: what the empty form shows, in kept units.
+        default_us: what it shows a US reader, where that is not the nearest round figure of his.
         needed: whether it may not be left empty.
     """
 
@@ -49,7 +50,14 @@ class Number(_Field):
     percent: bool = False
     whole: bool = False
     default: float | None = None
+    default_us: float | None = None
     needed: bool = False
+
+    def shown_first(self, units: System) -> float | None:
+        """What the empty form shows, in kept units: a round figure in the reader's own."""
+        if units == "metric" or self.default is None or self.kind is None:
+            return self.default
+        return native(self.default, self.kind) if self.default_us is None else self.default_us
 
     def read(self, text: str, units: System) -> float | int:
         """The typed number in kept units.
@@ -71,20 +79,63 @@ class Number(_Field):
         return number / 100 if self.percent else number
 
     def write(self, kept: float, units: System) -> str:
-        """A kept number as it is typed."""
-        shown = to_shown(kept, self.kind, units) if self.kind else kept * 100 if self.percent else kept
+        """A kept number as it is typed; in the other system's unit where it was plainly typed so, such as 3 m."""
+        if self.kind is None:
+            return _plain(kept * 100 if self.percent else kept, 3)
         # One place more than is shown elsewhere, so that a typed number comes back as it was.
-        decimals = DISPLAY_UNITS[units][self.kind].decimals + 1 if self.kind else 3
-        text = f"{shown:.{decimals}f}"
-        return text.rstrip("0").rstrip(".") if "." in text else text
+        own, other = (
+            _plain(to_shown(kept, self.kind, system), DISPLAY_UNITS[system][self.kind].decimals + 1)
+            for system in ((units, "metric") if units == "us" else (units, "us"))
+        )
+        if _figures(own) < _ODD_FIGURES or _figures(other) >= _figures(own):
+            return own
+        return f"{other} {DISPLAY_UNITS['metric' if units == 'us' else 'us'][self.kind].unit}"
 
     def shown(self, kept: float, units: System) -> str:
         """A kept number with its unit."""
+        if self.kind:
+            return str(as_read(kept, self.kind, units))
         return f"{self.write(kept, units)} {self.unit(units)}".rstrip()
 
     def unit(self, units: System) -> str:
         """Its unit as the form shows it; empty where it has none."""
         return DISPLAY_UNITS[units][self.kind].unit if self.kind else "%" if self.percent else ""
+
+
+# A figure of so many digits was typed in another unit, if it is shorter there.
+_ODD_FIGURES = 4
+# The steps of a US reader's round figures: from so much of the shown unit on, to the nearest of what.
+_STEPS: Mapping[Kind, tuple[tuple[float, float], ...]] = {
+    "length": ((0.0, 0.25), (2.0, 0.5), (3.0, 1.0)),
+    "thickness": ((0.0, 0.125), (1.0, 0.5), (6.0, 1.0)),
+    "size": ((0.0, 0.125), (1.0, 0.5), (6.0, 1.0)),
+    "area": ((0.0, 1.0), (10.0, 5.0)),
+    "volume": ((0.0, 0.25),),
+    "mixed_volume": ((0.0, 0.1), (0.5, 0.25)),
+    "vessel": ((0.0, 0.5), (3.0, 1.0)),
+    "water": ((0.0, 0.5),),
+    "mass": ((0.0, 0.5), (10.0, 5.0)),
+    "bag": ((0.0, 5.0),),
+    "density": ((0.0, 5.0),),
+    "strength": ((0.0, 500.0),),
+}
+
+
+def native(kept: float, kind: Kind) -> float:
+    """The nearest figure that is round in US units, kept: 40 mm as 1 1/2 in."""
+    shown = to_shown(kept, kind, "us")
+    steps = [step for least, step in _STEPS.get(kind, ()) if shown >= least]
+    return to_kept(max(round(shown / steps[-1]), 1) * steps[-1], kind, "us") if steps else kept
+
+
+def _plain(number: float, decimals: int) -> str:
+    text = f"{number:.{decimals}f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def _figures(text: str) -> int:
+    """How many digits a number takes, without the noughts at its ends."""
+    return len(text.replace(".", "").replace("-", "").strip("0"))
 
 
 @dataclass(frozen=True)
@@ -187,7 +238,8 @@ def kept_text(item: Field, kept: Any, units: System) -> str:
 def empty_text(item: Field, units: System) -> str:
     """What the empty form shows of a field."""
     if isinstance(item, Number):
-        return "" if item.default is None else item.write(item.default, units)
+        first = item.shown_first(units)
+        return "" if first is None else item.write(first, units)
     return item.default
 
 

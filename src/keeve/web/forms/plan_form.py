@@ -1,6 +1,7 @@
 """The plan form and its job: from what was typed, in the reader's units, to a job and back."""
 
 import json
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from copy import deepcopy
 from dataclasses import dataclass, field
@@ -251,7 +252,8 @@ def form_from(
     opened = _opened(typed.get("opened", ""))
     form = _filled(PlanForm({"title": "", **values}, mixes, units, opened, errors))
     if "_redraw" in typed:
-        form = _following(form, _drawn_before(form, typed.get("_drawn_for", "")))
+        before = _drawn_before(form, typed.get("_drawn_for", ""))
+        form = _following(form, before, typed.get("_typed", "").split(" "))
     if typed.get("_drawn_for", form.drawn_for) != form.drawn_for and not changes:
         form.errors[""] = FORM_CHANGED
     return form
@@ -270,10 +272,15 @@ def _drawn_before(form: PlanForm, drawn_for: str) -> PlanForm | None:
         return None
 
 
-def _following(form: PlanForm, before: PlanForm | None) -> PlanForm:
+def _following(form: PlanForm, before: PlanForm | None, typed: Sequence[str]) -> PlanForm:
     """The form after a choice: what nobody touched shows what the empty form would, the rest stays as typed.
 
     The mixer's sizes go with its kind, a label's dose with its admixture.
+
+    Args:
+        form: what was sent.
+        before: the form as it was drawn; None where that is not known.
+        typed: the names of what was typed since it was drawn.
     """
     if before is None:
         return form
@@ -295,6 +302,8 @@ def _following(form: PlanForm, before: PlanForm | None) -> PlanForm:
             fresh.add(f"admixtures.{number}.")
     for name, asked in form.fields.items():
         old = before.fields.get(name)
+        if name in typed:
+            continue
         is_fresh = name != "mixer.kind" and any(name.startswith(start) for start in fresh)
         if is_fresh or (old and values.get(name) == empty_text(old, form.units)):
             values[name] = empty_text(asked, form.units)
@@ -358,6 +367,8 @@ def _left_out(item: Field, units: System) -> str:
     """What the form shows of a field that its job leaves out."""
     if isinstance(item, Choice) and None in item.options:
         return item.write(None)
+    if isinstance(item, Number) and item.needed and item.default is not None:
+        return item.write(item.default, units)
     return empty_text(item, units) if isinstance(item, Choice) or item.needed else ""
 
 
@@ -372,15 +383,22 @@ def _by_number(raw: Mapping[str, Any], mix: Mix) -> dict[str, Any]:
 
 
 def convert(form: PlanForm, new: System) -> PlanForm:
-    """The same figures in other units. What is no number stays as typed."""
+    """The form in other units: what was typed stays, now with its unit; what was not is round in the new units."""
     values = dict(form.values)
     for name, item in form.fields.items():
-        if isinstance(item, Number):
-            try:
-                values[name] = item.write(item.read(values[name], form.units), new)
-            except ValueError:
-                continue
+        if isinstance(item, Number) and item.kind:
+            text = values[name]
+            if text == empty_text(item, form.units):
+                values[name] = empty_text(item, new)
+            elif text.endswith(f" {item.unit(new)}"):
+                values[name] = text.removesuffix(item.unit(new)).strip()
+            elif _BARE.fullmatch(text):
+                values[name] = f"{text} {item.unit(form.units)}"
     return PlanForm(values, form.mixes, new, form.opened)
+
+
+# A number that was typed without a unit.
+_BARE = re.compile(r"[\d\s.,/½¼¾-]+")
 
 
 def to_job(form: PlanForm) -> Job | None:
@@ -392,7 +410,11 @@ def to_job(form: PlanForm) -> Job | None:
             continue
         text, was = form.values[name], at(before, item.path)
         # Untouched, a figure stays what it was, however few of its places are shown.
-        exact = (was if was is not None else item.default) if isinstance(item, Number) else None
+        exact = None
+        if isinstance(item, Number):
+            # What an opened job leaves out is what it would be without a form.
+            first = item.default if form.opened else item.shown_first(form.units)
+            exact = first if was is None else was
         if isinstance(item, Number) and exact is not None and item.write(exact, form.units) == text:
             put(raw, item.path, exact)
         else:

@@ -128,6 +128,8 @@ def _mixer_section(mix: Mix, values: Mapping[str, str]) -> Section:
     return Section("Mixer", parts)
 
 
+# A drum or pan of 6 ft³, as they are sold in the US, L.
+_US_DRUM_L = 169.9
 # What is used up before it sets, L.
 _STAGED_L = 2.5
 
@@ -139,7 +141,14 @@ def _mixer(mix: Mix, values: Mapping[str, str]) -> list[Field]:
     most_l = _STAGED_L if staged else USUAL_L[kind]
     return [
         Choice("Type of mixer", ("mixer", "kind"), MIXER_NAMES, needed=True, redraws=True),
-        Number("Mixed volume per load", ("mixer", "working_l"), "mixed_volume", default=most_l, needed=True),
+        Number(
+            "Mixed volume per load",
+            ("mixer", "working_l"),
+            "mixed_volume",
+            default=most_l,
+            default_us=_US_DRUM_L if most_l == USUAL_L["tilting-drum"] else None,
+            needed=True,
+        ),
         Number("Bucket size, full" if by_hand else "Drum size, full", ("mixer", "drum_l"), "mixed_volume"),
         Number("Air temperature", ("conditions", "air_c"), "temperature"),
         Number("Water temperature", ("conditions", "water_c"), "temperature"),
@@ -216,6 +225,8 @@ _DESIGN: tuple[Field, ...] = (
     ),
     Choice("Air", ("design", "air_entrained"), {False: "No air entrained", True: "Air entrained"}),
 )
+# A 5 gal pail.
+_US_PAIL_L = 18.927
 VESSEL_KINDS = {"level": "Bucket, filled level", "shovel": "Shovel, heaped", "bag": "Whole bag"}
 
 
@@ -232,7 +243,7 @@ def vessels(mix: Mix) -> Rows:
         "Bucket",
         (
             Text("Name", ("name",), default="bucket", needed=True),
-            Number("Volume", ("volume_l",), "mixed_volume", default=12.0),
+            Number("Volume", ("volume_l",), "vessel", default=12.0, default_us=_US_PAIL_L),
             Number("Empty weight", ("tare_kg",), "mass"),
             Choice("Type", ("kind",), VESSEL_KINDS),
             Choice("Used for", ("material",), options),
@@ -293,7 +304,10 @@ def _materials(mix: Mix) -> list[Number]:
                 Number(f"{name} moisture", moisture, percent=True, default=default.moisture_fraction)
             )
         if default.bag_kg:
-            asked.append(Number(f"{name} bag", (*here, "bag_kg"), "bag", default=default.bag_kg))
+            bag = Number(
+                f"{name} bag", (*here, "bag_kg"), "bag", default=default.bag_kg, default_us=default.us_bag_kg
+            )
+            asked.append(bag)
     return asked
 
 

@@ -62,8 +62,8 @@ class Part:
         return self.ways.get(values.get(f"{here}.by", first), self.ways[first])
 
 
-def _size(name: str, label: str, kind: Kind, default: float) -> Number:
-    return Number(label, (name,), kind, default=default, needed=True)
+def _size(name: str, label: str, kind: Kind, default: float, us: float | None = None) -> Number:
+    return Number(label, (name,), kind, default=default, default_us=us, needed=True)
 
 
 def _other(name: str, label: str, kind: Kind) -> Number:
@@ -81,8 +81,9 @@ def _face(area: str) -> tuple[Number, ...]:
 
 _FALL = _other("other_thickness_m", "Thickness at the far end (if sloped)", "thickness")
 _BRICK = (
-    _size("unit_length_mm", "Brick or block length", "size", 215),
-    _size("unit_height_mm", "Brick or block height", "size", 65),
+    # In the US the modular brick: 7 5/8 by 2 1/4 by 3 5/8 in, with joints of 3/8 in.
+    _size("unit_length_mm", "Brick or block length", "size", 215, us=193.675),
+    _size("unit_height_mm", "Brick or block height", "size", 65, us=57.15),
 )
 
 _SOLIDS = Rows(
@@ -233,8 +234,8 @@ SHAPES: Mapping[str, Shape] = {
         (
             *_face("wall_area_m2"),
             *_BRICK,
-            _size("unit_width_mm", "Brick or block width", "size", 102.5),
-            _size("joint_mm", "Joint", "size", 10),
+            _size("unit_width_mm", "Brick or block width", "size", 102.5, us=92.075),
+            _size("joint_mm", "Joint", "size", 10, us=9.525),
         ),
     ),
     "pointing": Shape(
@@ -243,7 +244,7 @@ SHAPES: Mapping[str, Shape] = {
         (
             *_face("wall_area_m2"),
             *_BRICK,
-            _size("joint_mm", "Joint", "size", 10),
+            _size("joint_mm", "Joint", "size", 10, us=9.525),
             _size("depth_mm", "Raked depth", "size", 20),
         ),
     ),
@@ -352,7 +353,8 @@ def usual_mm(span_mm: tuple[float, float] | None, shown_mm: float) -> float:
     least, greatest = span_mm
     middle = math.sqrt(least * min(greatest, _WORKED_IN * least))
     inside = [size for size in _ROUND_MM if least <= size <= greatest]
-    return min(inside, key=lambda size: abs(math.log(size / middle)), default=middle)
+    # Of two as near the thicker one.
+    return min(inside, key=lambda size: (round(abs(math.log(size / middle)), 1), -size), default=middle)
 
 
 def _as_thick(shape: str, item: Number, span_mm: tuple[float, float] | None, name: str = "") -> Number:

@@ -59,7 +59,7 @@ YARD: Mapping[str, OwnKind] = {
         (
             _NAME,
             Choice("Type", ("is_a",), VESSEL_KINDS),
-            Number("Volume, to its mark", ("volume_l",), "mixed_volume"),
+            Number("Volume, to its mark", ("volume_l",), "vessel"),
             Number("Or weight full of water to its mark", ("full_of_water_kg",), "mass"),
             Number("Empty weight", ("tare_kg",), "mass"),
             Number("Mark below the rim", ("mark_mm",), "size"),
@@ -84,7 +84,7 @@ YARD: Mapping[str, OwnKind] = {
             Choice("Material", ("material",), _MATERIALS, needed=True),
             Number("Weight of a bag", ("bag_kg",), "bag"),
             Number("Weight, loose and dry", ("weighed_kg",), "mass"),
-            Number("Volume of the measure", ("weighed_l",), "mixed_volume"),
+            Number("Volume of the measure", ("weighed_l",), "vessel"),
             Number("Price per bag", ("price_per_bag",)),
             Number("Price per tonne", ("price_per_t",)),
             Text("Bought on", ("bought_on",), is_date=True),

@@ -120,7 +120,12 @@ document.addEventListener("alpine:init", () => {
     async preview() {
       const { state, redraws } = this;
       const sent = new URLSearchParams(new FormData(this.$root));
-      if (redraws) sent.set("_redraw", "yes");
+      if (redraws) {
+        sent.set("_redraw", "yes");
+        // What was typed since the fields were drawn stays, whatever was chosen.
+        const typed = [...this.$root.querySelectorAll("input[name]")].filter((one) => one.value !== one.defaultValue);
+        sent.set("_typed", typed.map((one) => one.name).join(" "));
+      }
       for (const [name, value] of Object.entries(redraws || {})) sent.set(name, value);
       try {
         const answer = await fetch(this.$root.dataset.preview, {
