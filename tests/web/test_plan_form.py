@@ -49,6 +49,7 @@ TYPED: dict[str, tuple[dict[str, str], dict[str, Any], float]] = {
          "post_thickness_m": 0.1, "embedment_m": 0.5, "count": 8},
         8 * 0.0374115008234622,
     ),
+    "weight": ({"mass_kg": "12"}, {"mass_kg": 12}, 12 / 1898.8 / 1.1),
     "column": (
         {"diameter_m": "300", "height_m": "0.8"},
         {"shape": "cylinder-volume", "diameter_m": 0.3, "height_m": 0.8},

@@ -166,8 +166,11 @@ _KINDS: Mapping[str, Kind] = {
     "kg/m³": "density", "kg/m3": "density", "kg": "mass", "mm": "size", "m³": "volume", "m3": "volume", "m²": "area",
     "m": "length", "mL": "admixture", "°C": "temperature", "MPa": "strength",
 }  # fmt: skip
-# Litres are of water where a sentence says so, else of what is mixed.
-_OF_WATER = re.compile(r"\bwater\b", re.IGNORECASE)
+# Litres are of water or of what a bucket holds where a sentence says so, else of what is mixed.
+_LITRES: Sequence[tuple[re.Pattern[str], Kind]] = (
+    (re.compile(r"\bwater\b", re.IGNORECASE), "water"),
+    (re.compile(r"\bempty\b", re.IGNORECASE), "vessel"),
+)
 _SENTENCE = re.compile(r"[^.!?]*(?:[.!?](?!\s|$)[^.!?]*)*[.!?]?\s*")
 
 
@@ -184,13 +187,13 @@ def in_reader_units(text: str, system: System) -> str:
 
 
 def _in_units(sentence: str, system: System) -> str:
-    is_of_water = bool(_OF_WATER.search(sentence))
-    return _IN_TEXT.sub(lambda found: _restated(found, system, is_of_water), sentence)
+    litres: Kind = next((kind for words, kind in _LITRES if words.search(sentence)), "mixed_volume")
+    return _IN_TEXT.sub(lambda found: _restated(found, system, litres), sentence)
 
 
-def _restated(found: re.Match[str], system: System, is_of_water: bool) -> str:
+def _restated(found: re.Match[str], system: System, litres: Kind) -> str:
     one, between, other, unit = found.groups()
-    kind = _KINDS.get(unit) or ("water" if is_of_water else "mixed_volume")
+    kind = _KINDS.get(unit, litres)
     low, high = (as_read(float(figure), kind, system) for figure in (one, other or one))
     if not other:
         return str(low)

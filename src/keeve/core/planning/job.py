@@ -78,6 +78,12 @@ class BagsNeed(Item):
     bags: Dimension
 
 
+class WeightNeed(Item):
+    """A weight of what is mixed, water included, kg; waste included."""
+
+    mass_kg: Dimension
+
+
 class ShapeNeed(Item):
     """A shape by the id of its rule, ``count`` times; its sizes are the inputs of that rule."""
 
@@ -94,7 +100,7 @@ class _BoxNeed(ShapeNeed):
 
 
 if TYPE_CHECKING:
-    Need = VolumeNeed | AreaNeed | BagsNeed | MouldNeed | ShapeNeed
+    Need = VolumeNeed | AreaNeed | BagsNeed | WeightNeed | MouldNeed | ShapeNeed
 else:
 
     def _kind_of_need(value: Any) -> str:
@@ -103,7 +109,9 @@ else:
         if "shape" in value:
             known = isinstance(value["shape"], str) and value["shape"] in SHAPES
             return value["shape"] if known else "shape"
-        return next((name for name in ("bags", "area_m2", "container") if name in value), "volume_m3")
+        return next(
+            (name for name in ("bags", "mass_kg", "area_m2", "container") if name in value), "volume_m3"
+        )
 
     def _known_shape(value: str) -> str:
         raise ValueError(f"must be one of {', '.join(SHAPES)}")
@@ -124,6 +132,7 @@ else:
             Annotated[VolumeNeed, Tag("volume_m3")],
             Annotated[AreaNeed, Tag("area_m2")],
             Annotated[BagsNeed, Tag("bags")],
+            Annotated[WeightNeed, Tag("mass_kg")],
             Annotated[MouldNeed, Tag("container")],
             Annotated[_UnknownShape, Tag("shape")],
             *(Annotated[model, Tag(rule_id)] for rule_id, model in _shape_needs.items()),

@@ -141,7 +141,8 @@ def _by_parts(
         own_kg_m3 = a_cubic_metre.dry_kg[bagged_part.name]
         bags = WholeBags(bag_kg=bagged_part.bag_kg, binder_kg_m3=own_kg_m3)
         bag_l = bagged_part.bag_kg / own_kg_m3 * 1000
-    volume = volumes(job, bag_l, workings)
+    fresh_kg_m3 = sum(a_cubic_metre.masses_kg.values()) + a_cubic_metre.added_water_l
+    volume = volumes(job, bag_l, fresh_kg_m3, workings)
     if job.whole_bags and bags is None:
         no_bag()
     rim_l = _under_the_rim(job, lambda one: load_by_parts(mix, water, job, parts, one, Workings()))
@@ -192,7 +193,8 @@ def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) ->
     """
     bag = site[0].plan
     label = label_of(job, bag.name)
-    wanted = volumes(job, label.yield_l, workings)
+    water_l = (label.water_min_l + label.water_max_l) / 2
+    wanted = volumes(job, label.yield_l, (label.bag_kg + water_l) / label.yield_l * 1000, workings)
     # Nobody opens a bag for a hundredth of the whole.
     near_m3 = wanted.order_m3 * (1 - NEAR_ENOUGH_FRACTION)
     made = workings.run(

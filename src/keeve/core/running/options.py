@@ -153,7 +153,7 @@ def _poured(now: Situation, step: LoadStep | None) -> Amount:
 def _litres(now: Situation, most_l: float | None = None) -> Amount:
     """Water up to the ceiling, or up to another bound, L."""
     room_l = now.water.remaining_l if most_l is None else most_l
-    over = ("past_ceiling", f"Past the max: this load may take {room_l:.1f} L more.")
+    over = ("past_ceiling", f"Past the max: this load may take {room_l:.3g} L more water.")
     # Measured by eye: a drop over the ceiling is the ceiling, but no drop after that.
     over_l = max(now.held.added_l - now.window.ceiling_l, 0.0)
     return Amount(
@@ -221,7 +221,7 @@ def _water(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
         )
     dripped_l = state.dripped_l
     back_l = min(dripped_l, now.water.remaining_l)
-    over = ("more_than_dripped", f"Only {dripped_l:.1f} L ran out: no more can be put back.")
+    over = ("more_than_dripped", f"Only {dripped_l:.3g} L of water ran out: no more can be put back.")
     none_out = None if dripped_l > DROP_L else InputError(*over, ["water_l"])
     yield Option(
         "put_back",
@@ -230,7 +230,7 @@ def _water(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
         refusal=none_out or no_water,
     )
     in_l = now.held.added_l
-    over = ("more_than_in", f"Only {in_l:.1f} L went in: no more can run out.")
+    over = ("more_than_in", f"Only {in_l:.3g} L of water went in: no more can run out.")
     yield Option(
         "run_out",
         {"kind": "water_lost"},

@@ -302,6 +302,19 @@ def _cube(given: Given) -> Drawing:
     return Solid(_block(0, 0, 0, edge, edge, edge), [Size((0, 0, 0), (edge, 0, 0), "edge_m")]), shown, True
 
 
+# About what a mix weighs, kg/m3, to draw a weight by.
+_DRAWN_KG_M3 = 2000.0
+
+
+def _weight(given: Given) -> Drawing:
+    edge = (given["mass_kg"] / _DRAWN_KG_M3) ** (1 / 3)
+    return (
+        Solid(_block(0, 0, 0, edge, edge, edge), [Size((0, 0, 0), (edge, 0, 0), "mass_kg")]),
+        given.sizes,
+        True,
+    )
+
+
 _SOLIDS: Mapping[str, Callable[[Given], Drawing]] = {
     "slab": _slab,
     "strip-footing": _slab,
@@ -320,6 +333,7 @@ _SOLIDS: Mapping[str, Callable[[Given], Drawing]] = {
     "overlay": _overlay,
     "bags": _bags,
     "volume": _cube,
+    "weight": _weight,
 }
 
 

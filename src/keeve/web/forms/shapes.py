@@ -317,6 +317,7 @@ SHAPES: Mapping[str, Shape] = {
         (_size("area_m2", "Area", "area", 4.0), _size("depth_mm", "Thickness", "size", 10)),
     ),
     "bags": Shape("I have this many bags", {}, (Number("Bags", ("bags",), default=4, needed=True),)),
+    "weight": Shape("Weight, mixed", {}, (_size("mass_kg", "Weight with its water", "mass", 10.0),)),
     "volume": Shape("Volume", {}, (_size("volume_m3", "Volume", "volume", 0.25),)),
 }
 

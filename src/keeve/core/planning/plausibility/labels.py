@@ -212,8 +212,8 @@ def _of_its_figures(here: str, usual: tuple[float, float], site: MaterialOnSite)
         yield RuleWarning(
             code="label_contradicts",
             message=(
-                f"{site.bag_kg:g} kg and its water cannot make {site.yield_l:g} L: that is "
-                f"{(site.bag_kg + site.water_max_l) / site.yield_l:.2g} kg per litre. "
+                f"A bag of {site.bag_kg:.3g} kg cannot make {site.yield_l:.3g} L: mixed it would weigh "
+                f"{(site.bag_kg + site.water_max_l) / site.yield_l * 1000:.3g} kg/m³. "
                 "Weight and yield do not fit together."
             ),
             field=f"{here}.yield_l",
