@@ -68,7 +68,7 @@ def test_a_cubic_metre_is_what_the_trade_counts_on(mix_id: str) -> None:
     assert (mix.water.ratio_default, mix.air_fraction) == (ratio, air)
     for found, wanted in zip(a_cubic_metre(mix_id), masses, strict=True):
         # The fine high-strength mix leaves the volume of its powders out, which the trade's figures have in.
-        assert wanted is None or found == pytest.approx(wanted, rel=0.032 if "fine-high" in mix_id else 0.01)
+        assert wanted is None or found == pytest.approx(wanted, rel=0.01)
 
 
 @pytest.mark.parametrize(

@@ -174,6 +174,7 @@ class Admixture(Strict):
         form: liquid or powder.
         usual_per_100kg: what such a product's label usually says, from least to greatest, mL of a liquid or g of a
             powder to 100 kg of binder: for catching slips only.
+        carries_air: what of the mix's air it carries: without it the mix makes less.
         looks: how the mix looks with it, where that is not as without: it loosens the mix without water.
         optional: whether the mix works without it.
         packs: whether it comes as one pack a batch.
@@ -185,6 +186,7 @@ class Admixture(Strict):
     usual_basis: DoseBasis | None = None
     form: Literal["liquid", "powder"] = "liquid"
     usual_per_100kg: Span | None = None
+    carries_air: Air = 0.0
     looks: str = ""
     optional: bool = False
     packs: bool = False

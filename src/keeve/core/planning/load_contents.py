@@ -72,7 +72,7 @@ def amounts_by_parts(
     wanted = {
         "water_binder_ratio": water.ratio_default,
         "air_fraction": mix.air_fraction,
-        "target_m3": target_m3,
+        "target_m3": target_m3 * _without_powders(mix, water, job, parts),
     }
     if mix.is_made.by_loose_volume:
         by_volume = workings.run(volume_parts, components=parts, **wanted)
@@ -87,6 +87,34 @@ def amounts_by_parts(
         part.name: by_mass.dry_kg[part.name] / part.dry_density_as_measured_kg_m3 * 1000 for part in parts
     }
     return LoadAmounts(by_mass.masses_kg, by_mass.dry_kg, loose_l, by_mass.added_water_l)
+
+
+# Particle density of a polymer or plasticiser powder, kg/m3. Common practice, no source.
+_POWDER_KG_M3 = 1300.0
+
+
+def _without_powders(mix: Mix, water: MixWater, job: Job, parts: list[Part]) -> float:
+    """What share of the volume is left to the parts of the mix, where powders dosed on the binder take the rest."""
+    labels = {label.name: label for label in job.admixtures}
+    powder_kg_kg = 0.0
+    for item in mix.admixtures:
+        label = labels.get(item.name)
+        dose, basis, form = (
+            (label.dose, label.basis, label.form) if label else (item.usual_dose, item.usual_basis, item.form)
+        )
+        if form == "powder" and basis == "percent_binder" and dose:
+            powder_kg_kg += dose / 100
+    if not powder_kg_kg:
+        return 1.0
+    alone = amounts_by_parts(
+        mix.model_copy(update={"admixtures": []}),
+        water,
+        job.model_copy(update={"admixtures": []}),
+        parts,
+        1.0,
+        Workings(),
+    )
+    return 1 / (1 + binder_kg(parts, alone) * powder_kg_kg / _POWDER_KG_M3)
 
 
 def _of_plaster(

@@ -9,7 +9,6 @@ from keeve.core.planning.plan import PlanItem, PlanVolume
 from keeve.core.rules.geometry import order_volume, slab_volume
 from keeve.core.rules.workings import Workings
 
-
 # What is told of what is mixed, not of what is filled with it: its volume is the order, waste inside.
 _OF_WHAT_IS_MIXED = (BagsNeed, WeightNeed)
 

@@ -20,7 +20,7 @@ def implausible_doses(mix: Mix, job: Job, loads: list[Load]) -> Iterator[RuleWar
         if amount.mass_kg is None and amount.packs is None:
             yield RuleWarning(
                 code="no_label_dose",
-                message=f"No dose for the {amount.name} yet.",
+                message=f"No dose for the {amount.name} yet." + _short_of_air(mix, known[amount.name]),
                 field="admixtures",
                 suggestion="Type the dose from the bottle to see how much.",
             )
@@ -32,6 +32,17 @@ def implausible_doses(mix: Mix, job: Job, loads: list[Load]) -> Iterator[RuleWar
                 )
     for index, label in enumerate(job.admixtures):
         yield from _of_chlorides(f"admixtures.{index}.with_chlorides", label, mix, job)
+
+
+def _short_of_air(mix: Mix, undosed: Admixture) -> str:
+    """What a load makes less without what carries its air, in a sentence."""
+    without = mix.air_fraction - undosed.carries_air
+    less = 1 - (1 - mix.air_fraction) / (1 - without)
+    return (
+        f" Without it the load makes about {less:.0%} less: it carries air.".replace("%", " %")
+        if undosed.carries_air
+        else ""
+    )
 
 
 def _of_the_dose(
