@@ -84,7 +84,7 @@ def test_the_library_is_whole() -> None:
         "finish-tinted-pail", "overlay-stampable", "overlay-carvable",
     }  # fmt: skip
     assert {mix.id for mix in library().values() if mix.basis == "bag"} == by_label
-    assert set(library()) == set(TRADE) | by_label | {"concrete-designed"}
+    assert set(library()) == set(TRADE) | by_label | {"concrete-designed", "concrete-ballast", "screed-1-4"}
 
 
 @pytest.mark.parametrize("mix_id", library())

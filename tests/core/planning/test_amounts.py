@@ -135,7 +135,13 @@ def test_powders_take_their_room_and_an_undosed_plasticiser_leaves_a_load_short(
     assert load.binder_kg / load.yield_l * 1000 == pytest.approx(990, rel=0.01)
     told = {item.code: item.message for item in plan(mix="mortar-bricklaying").warnings}
     assert "about 11 % less" in told["no_label_dose"]
-    dose = {"name": "plasticiser", "basis": "ml_per_100kg", "dose": 150}
+    dose = {
+        "name": "plasticiser",
+        "basis": "ml_per_100kg",
+        "dose": 150,
+        "density_kg_l": 1.0,
+        "solids_fraction": 0.3,
+    }
     assert "no_label_dose" not in {
         item.code for item in plan(mix="mortar-bricklaying", admixtures=[dose]).warnings
     }

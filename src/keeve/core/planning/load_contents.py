@@ -297,14 +297,6 @@ def _admixtures(
     for name, (path, _) in labels.items():
         if name not in known:
             raise InputError("unknown_admixture", f"{mix.name} has no admixture {name!r}.", [f"{path}name"])
-    for name, is_used in job.packs.items():
-        pack = next((item for item in mix.admixtures if item.packs and item.name == name), None)
-        if pack is None or not (is_used or pack.optional):
-            raise InputError(
-                "unknown_pack",
-                f"packs.{name}: {mix.name} {'cannot go without it' if pack else 'has no such pack'}. Leave it out.",
-                [f"packs.{name}"],
-            )
     doses, brought_l = [], 0.0
     for wanted in mix.admixtures:
         path, label = labels.get(wanted.name, ("", None))
@@ -313,8 +305,7 @@ def _admixtures(
                 name=wanted.name, dose=wanted.usual_dose, basis=wanted.usual_basis, form=wanted.form
             )
         if wanted.packs:
-            if job.packs.get(wanted.name, True):
-                doses.append(AdmixtureAmount(name=wanted.name, mass_kg=None, volume_ml=None, packs=packs))
+            doses.append(AdmixtureAmount(name=wanted.name, mass_kg=None, volume_ml=None, packs=packs))
             continue
         if label is None and wanted.optional:
             continue

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix, materials
 from keeve.core.mixes.model import Laying, Mix, MixPart, MixWater
-from keeve.core.mixes.procedures import ChargeStep, Step
+from keeve.core.mixes.procedures import AdmixtureStep, ChargeStep, Step
 from keeve.core.planning.job import Job, MaterialOnSite
 from keeve.core.planning.plan import PlanMaterial
 from keeve.core.rules.aggregate_moisture import sand_bulking
@@ -33,6 +33,7 @@ def mix_of(job: Job, workings: Workings) -> Mix:
     mix = get_mix(job.mix) if isinstance(job.mix, str) else job.mix
     if mix.is_made.asks_for == "label":
         mix = _by_label(mix, job.materials.get(mix.parts[0].name, MaterialOnSite()))
+    mix = _without_packs(mix, job)
     if lives := [label.life_min for label in job.admixtures if label.life_min]:
         mix = _lasting(mix, min(lives))
     if mix.is_made.asks_for == "design":
@@ -241,6 +242,36 @@ def _with_own_parts(mix: Mix, own: dict[str, float]) -> Mix:
         for procedure in mix.procedures
     ]
     return mix.model_copy(update={"parts": parts, "procedures": procedures})
+
+
+def _without_packs(mix: Mix, job: Job) -> Mix:
+    """The mix without the packs that the job leaves out, and without their steps: its bags are of no number then."""
+    packs = {item.name: item for item in mix.admixtures if item.packs}
+    for name, is_used in job.packs.items():
+        if name not in packs or not (is_used or packs[name].optional):
+            raise InputError(
+                "unknown_pack",
+                f"packs.{name}: {mix.name} {'cannot go without it' if name in packs else 'has no such pack'}. "
+                "Leave it out.",
+                [f"packs.{name}"],
+            )
+    left_out = {name for name, is_used in job.packs.items() if not is_used}
+    if not left_out:
+        return mix
+    procedures = [
+        procedure.model_copy(
+            update={
+                "steps": [
+                    step
+                    for step in procedure.steps
+                    if not (isinstance(step, AdmixtureStep) and set(step.admixtures) <= left_out)
+                ]
+            }
+        )
+        for procedure in mix.procedures
+    ]
+    admixtures = [item for item in mix.admixtures if item.name not in left_out]
+    return mix.model_copy(update={"admixtures": admixtures, "procedures": procedures, "bags_a_batch": None})
 
 
 def _charges(step: Step, names: Collection[str]) -> bool:

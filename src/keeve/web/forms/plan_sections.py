@@ -97,7 +97,7 @@ def _mix_section(mix: Mix) -> Section:
         Fold("More from the label", _label_more(mix)),
         Fold(f"Your own ratio, parts to 1 of {mix.parts[0].name}", _own_ratio(mix)),
         Fold("Your own ratio of water and plaster", _PLASTER if mix.basis == "gypsum" else []),
-        Fold("Your own densities (optional)", _densities(mix)),
+        Fold("Your own densities and bags (optional)", _densities(mix)),
         Fold("Prices", _prices(mix)),
         *(
             Fold(f"{item.name[:1].upper()}{item.name[1:]}, from your label", _admixture_label(mix, number))
@@ -355,6 +355,7 @@ def _densities(mix: Mix) -> list[Field]:
         here, name = ("materials", part.name), part.name.capitalize()
         asked.append(Number(f"{name}, loose and dry", (*here, "bulk_density_kg_m3"), "density"))
         if materials()[part.material].is_stockpiled:
+            asked.append(Number(f"{name}: bag, if bought in bags", (*here, "bag_kg"), "bag"))
             asked.append(Number(f"{name}: bulking", (*here, "bulking_fraction"), percent=True))
             asked.append(Number(f"{name}: absorption", (*here, "absorption_fraction"), percent=True))
     return asked
