@@ -73,6 +73,8 @@ def test_temperatures_have_an_offset() -> None:
         (0.05, "volume", "metric", "50 L"),
         (0, "water", "metric", "0 L"),
         (0.272, "mass", "us", "0.6 lb"),
+        (0.0354, "mass", "us", "35.4 g"),
+        (0.001, "volume", "us", "61 in³"),
         (0.284, "water", "us", "9.6 US fl oz"),
         (9.46353, "water", "us", "10.0 US qt"),
         (37.8541, "water", "us", "10 US gal"),
@@ -86,6 +88,10 @@ def test_temperatures_have_an_offset() -> None:
         (101.6, "size", "us", "4 in"),
         (40.0, "size", "us", "1.57 in"),
         (42.64, "bag", "us", "94.0 lb"),
+        (3.048, "length", "us", "10 ft"),
+        (3.2004, "length", "us", "10 ft 6 in"),
+        (3.0, "length", "us", "9 ft 10 1/8 in"),
+        (0.2032, "length", "us", "8 in"),
     ],
 )
 def test_a_quantity_is_read_in_the_unit_of_its_size(

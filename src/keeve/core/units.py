@@ -146,9 +146,10 @@ _BY_SIZE: Mapping[System, Mapping[Kind, Sequence[tuple[float, str]]]] = {
     },
     "us": {
         # In ft³ up to a cubic yard; under a twentieth of a cubic foot in cubic inches.
-        "volume": ((0.0, "ft³"), (0.7642, "yd³")),
+        "volume": ((0.0, "in³"), (0.001415, "ft³"), (0.7642, "yd³")),
         "mixed_volume": ((0.0, "in³"), (1.415, "ft³")),
         "vessel": ((0.0, "US qt"), (3.784, "US gal")),
+        "mass": ((0.0, "g"), (0.04535, "lb")),
         # Water is measured in quarts up to five gallons.
         "water": ((0.0, "US fl oz"), (0.946, "US qt"), (18.92, "US gal")),
     },
@@ -190,6 +191,8 @@ def as_read(value: float, kind: Kind, system: System, decimals: int | None = Non
     shown = _converted(value, shown_in.kept_in, unit) if unit != shown_in.kept_in else value
     if decimals is not None and unit == shown_in.unit:
         return Shown(_fixed(shown, decimals), unit)
+    if unit == "ft":
+        return _in_feet(shown)
     if unit == "in":
         return Shown(_in_inches(shown, shown_in.decimals), unit)
     if kind not in _IN_FIGURES:
@@ -219,6 +222,17 @@ def _fixed(value: float, decimals: int) -> str:
     """A figure with so many decimals; never a minus before nothing."""
     text = f"{value:.{decimals}f}"
     return text.lstrip("-") if float(text) == 0 else text
+
+
+def _in_feet(feet: float) -> Shown:
+    """Feet and inches, such as 10 ft 6 in."""
+    marks = round(abs(feet) * 12 * _PER_INCH)
+    whole, rest = divmod(marks, 12 * _PER_INCH)
+    sign = "-" if feet < 0 and marks else ""
+    inches = _in_inches(rest / _PER_INCH, 0)
+    if not whole:
+        return Shown(f"{sign}{inches}", "in")
+    return Shown(f"{sign}{whole} ft {inches}", "in") if rest else Shown(f"{sign}{whole}", "ft")
 
 
 def _in_inches(inches: float, decimals: int) -> str:

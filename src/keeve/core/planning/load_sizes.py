@@ -21,6 +21,10 @@ from keeve.core.tolerances import ROUNDING
 _MIXERS_L = (40.0, 60.0, 90.0, 120.0, 150.0, 200.0, 300.0)
 
 
+# Less than a quarter of a bag is not told in bags.
+_LEAST_OF_A_BAG = 0.25
+
+
 def sized(
     job: Job, order_m3: float, mixer_l: float, life_min: float, bags: WholeBags | None, workings: Workings
 ) -> Loads:
@@ -184,15 +188,20 @@ def alternatives(
     """
     plain = job.model_copy(update={"trial_l": None})
     ways: list[tuple[Way, float, WholeBags | None]] = [(other[0], mixer_l, other[1])] if other else []
-    larger = next((size for size in _MIXERS_L if size > mixer_l * 1.05), None)
+    larger = next((size for size in _MIXERS_L if size > job.mixer.working_l * 1.05), None)
     if larger and chosen.limit in ("mixer", "bag") and len(chosen.loads) > 1:
-        ways.append(("larger-mixer", larger, bags))
+        # It holds as much more to the rim, where that is what limits.
+        ways.append(("larger-mixer", larger * min(mixer_l / job.mixer.working_l, 1.0), bags))
     found = []
     for what, size_l, whole in ways:
         try:
             loads = sized(plain, order_m3, size_l, life_min, whole, Workings()).loads
         except InputError:
             # A way that cannot be gone is none to offer.
+            continue
+        if what == "larger-mixer" and len(loads) >= len(chosen.loads):
+            continue
+        if what == "whole-bags" and (loads[0].bags or 0) < _LEAST_OF_A_BAG:
             continue
         first, last = loads[0], loads[-1]
         found.append(
@@ -202,7 +211,7 @@ def alternatives(
                 yield_l=first.volume_m3 * 1000,
                 rest_l=last.volume_m3 * 1000 if last.volume_m3 < first.volume_m3 * 0.999 else None,
                 bags=first.bags,
-                mixer_l=size_l if what == "larger-mixer" else None,
+                mixer_l=larger if what == "larger-mixer" else None,
             )
         )
     return found
