@@ -3,6 +3,7 @@
 What is usual (layers, doses, bags, loose densities) is common practice, no source.
 """
 
+import re
 from typing import Any
 
 import pytest
@@ -11,6 +12,7 @@ from helpers import EVERY_PROCEDURE, a_job_of, plan, raw_job
 from keeve.core.errors import InputError
 from keeve.core.mixes import library
 from keeve.core.mixes.find import fits
+from keeve.core.quantities import in_reader_units
 from keeve.core.rules.registry import RuleWarning
 
 OVERLAY = a_job_of("overlay-stampable", "paddle")
@@ -456,7 +458,7 @@ def test_a_shape_that_makes_thousands_of_loads_is_refused_by_the_size_at_fault()
     assert (fault.code, fault.fields, fault.meant) == (
         "too_many_loads", ["need.0.length_m"], {"need.0.length_m": 3}
     )  # fmt: skip
-    assert "centimetres" in fault.message
+    assert "300 m is more than" in fault.message
     assert fault.as_json()["error"]["meant"] == {"need.0.length_m": 3}
 
 
@@ -517,3 +519,14 @@ def test_a_mix_is_found_by_use_thickness_and_yard() -> None:
     assert len(found) == len(library())
     fitting = [fit for fit in fits(every, "lay floor", 75) if not fit.against]
     assert {"screed-1-4-fibre", "concrete-nominal"} <= {fit.mix.id for fit in fitting}
+
+
+# A figure in a unit that no US reader reads, but for grams and what names units to choose from.
+SI = re.compile(r"\d[ \u202f]?(mm|cm|m³|m3|m²|m|kg|L|mL|°C|MPa|kg/m³)(?![\w/³²])")
+
+
+@pytest.mark.parametrize("changes", [*(case[0] for case in SLIPS.values()), *UNUSUAL.values()])
+def test_what_is_told_is_told_in_the_reader_s_units(changes: dict[str, Any]) -> None:
+    for item in warned(changes).values():
+        told = in_reader_units(f"{item.message} {item.suggestion}", "us")
+        assert not SI.search(told), told

@@ -22,8 +22,8 @@ _THICKNESSES = {
     "joint_mm": 1.0,
     "depth_mm": 1.0,
 }
-# What was likely typed instead of metres and cubic metres, the likelier first, and how many of it make one.
-_TYPED = {"m": (("centimetres", 100.0), ("millimetres", 1000.0)), "m³": (("litres", 1000.0),)}
+# How many of what was likely typed make a metre or a cubic metre: centimetres or millimetres, litres, likelier first.
+_TYPED = {"m": (100.0, 1000.0), "m³": (1000.0,)}
 # More loads than that are a day's work of several mixers. A judgement made here.
 _MOST_LOADS = 60
 # The likelier unit is meant where the size then lies well inside.
@@ -89,13 +89,12 @@ def _of_the_largest(field: str, size: float, span: Span) -> Iterator[RuleWarning
     if size <= span.greatest:
         return
     units = _TYPED[span.unit]
-    unit, one = next((item for item in units if size / item[1] <= span.greatest * _WELL_INSIDE), units[-1])
-    kept = "metres" if span.unit == "m" else "cubic metres"
+    one = next((one for one in units if size / one <= span.greatest * _WELL_INSIDE), units[-1])
     yield RuleWarning(
         code="hundredfold",
-        message=f"Did you mean {size:g} {unit}?",
+        message=f"{size:g} {span.unit} is more than anybody makes of it at once.",
         field=field,
-        suggestion=f"Give it in {kept}.",
+        suggestion="Check the figure and its unit.",
         meant={field: size / one},
     )
 
