@@ -133,13 +133,13 @@ def test_water_past_the_ceiling_is_offered_as_it_was_meant(
         plan_a_bed(visit)
         begin(page)
         amount = page.get_by_role("textbox", name="Water, L")
-        planned = amount.input_value()
-        amount.fill(f"{float(planned) * 10:.0f}")
+        slipped = round(float(amount.input_value()) * 10)
+        amount.fill(str(slipped))
         page.get_by_role("button", name=re.compile("^Added")).click()
         expect(page.get_by_role("status")).to_contain_text("Past the max")
         visit.wrong.clear()  # the browser notes the refusal's status, 422
         visit.check()
-        tap(page, f"It was {planned} L")
+        tap(page, f"It was {slipped / 10:g} L")
         expect(heading(page)).to_have_text("Half the sand")
         expect(page.get_by_role("status")).to_be_hidden()
 

@@ -8,6 +8,7 @@ from uuid import UUID
 import pytest
 from helpers import NOON, a_job_of, job, raw_event
 
+from keeve.core.units import in_figures
 from keeve.services import loads, plans
 from keeve.services.load_store import RunningLoad
 from web.conftest import Client, Clock
@@ -120,9 +121,9 @@ def test_a_mix_by_the_bag_starts_with_what_the_last_load_took(client: Client, cl
     # Card, paper and bench say the same litres, and paper how long they hold.
     share_l = situation.step.water_l if situation.step else None
     assert share_l is not None
-    words = f"{share_l:.1f}\u202fL"
+    words = f"{in_figures(share_l, 1)}\u202fL"
     for page in (card, paper, client.get(f"/bench/{second.id}").text):
-        assert words in page or f'value="{share_l:.1f}"' in page
+        assert words in page or f'value="{in_figures(share_l, 1)}"' in page
     assert "As the last load took it" in card
     assert "it holds until the next load is judged" in paper
 
@@ -134,5 +135,5 @@ def test_card_and_bench_have_one_figure_where_a_stockpile_is_followed(client: Cl
     found = loads.begin_load(client.engine, client.visitor, plan_id, 2, clock.now)
     assert found is not None
     step = running(client, found).situation(clock.now).load
-    start = f"{step.water.start_l * 0.8:.1f}\u202fL"
+    start = f"{in_figures(step.water.start_l * 0.8, 1)}\u202fL"
     assert start in re.sub(r"<[^>]+>", "", card)

@@ -35,7 +35,7 @@ def test_wrong_figures_stay_beside_their_field(browser: Browser, engine: Engine,
         expect(page.locator(".figure-of-merit")).to_contain_text("1 load")
         visit.check()
         page.get_by_role("button", name="metric").click()
-        expect(page.get_by_label("Hole diameter")).to_have_value(re.compile(r"^11\.81"))
+        expect(page.get_by_label("Hole diameter")).to_have_value("12")
         page.reload()
         expect(page.locator(".who b")).to_have_text("US")
 
@@ -66,7 +66,7 @@ def test_an_answer_that_comes_late_neither_wipes_the_form_nor_is_kept(
         page.unroute("**/plan/preview")
         room = page.get_by_role("group", name="Room 1")
         room.get_by_label("Length").fill("6")
-        expect(page.locator(".sketches")).to_contain_text("18.00")
+        expect(page.locator(".sketches")).to_contain_text("18.0")
         page.get_by_role("button", name="Make the mix cards").click()
         expect(heading(page)).to_have_text(re.compile("^Load 1 of"))
         job = page.request.get(page.url.partition("/load")[0] + "/job.json").json()

@@ -93,7 +93,7 @@ class Number(_Field):
 
     def shown(self, kept: float, units: System) -> str:
         """A kept number with its unit."""
-        if self.kind:
+        if self.kind and units == "us":
             return str(as_read(kept, self.kind, units))
         return f"{self.write(kept, units)} {self.unit(units)}".rstrip()
 
