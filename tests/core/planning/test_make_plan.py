@@ -378,3 +378,57 @@ def test_an_air_entrained_design_asks_for_its_agent() -> None:
 
 def test_a_nominal_concrete_says_that_frost_scales_it() -> None:
     assert "frost" in {caution.code for caution in plan(mix="concrete-nominal", materials={}).cautions}
+
+
+TYPED = {"by": "content", "binder_kg_m3": 350, "w_cm": 0.5, "slag_fraction": 0.3, "fly_ash_fraction": 0.1}
+
+
+def test_a_concrete_typed_by_its_binder_splits_it_and_has_its_strength() -> None:
+    """350 kg/m3 at 0.50: 210 cement, 105 slag, 35 fly ash, 175 water. By hand from the law at 28 days: 137.54 ·
+    exp(−2.5914 · 0.5) · (210 + 0.6866 · 105 + 0.2168 · 35) / 350 = 31.2 MPa.
+    """
+    job = a_job_of("concrete-designed", "forced-action") | {
+        "design": TYPED, "need": {"volume_m3": 0.03}, "waste_fraction": 0.0,
+    }  # fmt: skip
+    found = plan(**job)
+    load = found.loads[0]
+    per_m3 = {charge.material: charge.dry_kg / load.yield_l * 1000 for charge in load.charges}
+    wanted = {"cement": 210, "slag": 105, "fly ash": 35}
+    assert {name: per_m3[name] for name in wanted} == pytest.approx(wanted)
+    assert load.water.free_l(load.water.target_l) / load.yield_l * 1000 == pytest.approx(175)
+    assert [step.material for step in found.procedure if step.material] == [
+        "stone",
+        "sand",
+        "cement",
+        "slag",
+        "fly ash",
+    ]
+    assert {item.material: item.bags for item in found.shopping if item.bags} == {
+        "cement": 1,
+        "slag": 1,
+        "fly ash": 1,
+    }
+    assert found.strength is not None
+    assert found.strength.mpa == pytest.approx(31.2, abs=0.1)
+    assert found.strength.designed_mpa is None
+
+
+@pytest.mark.parametrize(
+    ("changes", "fields"),
+    [
+        ({"w_cm": None}, ["design.w_cm"]),
+        (
+            {"slag_fraction": 0.6, "fly_ash_fraction": 0.4},
+            ["design.slag_fraction", "design.fly_ash_fraction"],
+        ),
+        ({"by": "strength"}, ["design.strength_mpa"]),
+        ({"binder_kg_m3": 1200}, ["design.stone_rodded_density_kg_m3"]),
+    ],
+)
+def test_a_typed_concrete_that_is_not_whole_is_refused_by_its_field(
+    changes: dict[str, Any], fields: list[str]
+) -> None:
+    design = {name: value for name, value in {**TYPED, **changes}.items() if value is not None}
+    with pytest.raises(InputError) as refused:
+        plan(**a_job_of("concrete-designed", "forced-action") | {"design": design})
+    assert refused.value.fields == fields

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
 from keeve.core.rules.aggregate_moisture import aggregate_moisture
-from keeve.core.rules.concrete_design import concrete_design_aci
+from keeve.core.rules.concrete_design import concrete_by_content, concrete_design_aci
 
 units = pint.UnitRegistry()
 LB_YD3 = units.Quantity(1, "pound / yard ** 3").to("kilogram / meter ** 3").magnitude
@@ -131,3 +131,40 @@ def test_outside_the_tables_there_is_no_figure(change: dict[str, Any], field: st
     with pytest.raises(InputError) as refused:
         concrete_design_aci(**{**EXAMPLE, **change})
     assert field in refused.value.fields
+
+
+@given(st.floats(14, 34), st.sampled_from([9.5, 19.0, 37.5]), st.booleans())
+def test_a_design_typed_by_what_it_came_to_is_the_same_design(
+    strength: float, stone: float, air: bool
+) -> None:
+    """The two rules are the one method: what the strength asked for, typed as content and ratio, fills the same."""
+    asked = {**EXAMPLE, "strength_mpa": strength, "stone_max_mm": stone, "air_entrained": air}
+    found = concrete_design_aci(**asked)
+    typed = {
+        name: value
+        for name, value in asked.items()
+        if name not in ("strength_mpa", "slump_mm", "cement_density_kg_m3")
+    }
+    again = concrete_by_content(
+        **typed,
+        binder_density_kg_m3=EXAMPLE["cement_density_kg_m3"],
+        binder_kg_m3=found.per_m3.cement,
+        w_cm=found.w_c,
+    )
+    assert again.per_m3.model_dump() == pytest.approx(found.per_m3.model_dump())
+    assert again.air_fraction == found.air_fraction
+
+
+def test_a_ratio_past_what_the_exposure_allows_is_refused() -> None:
+    typed = {
+        **EXAMPLE,
+        "air_entrained": True,
+        "exposure": "severe",
+        "binder_density_kg_m3": 3150,
+        "binder_kg_m3": 350,
+    }
+    for name in ("strength_mpa", "slump_mm", "cement_density_kg_m3"):
+        typed.pop(name)
+    assert concrete_by_content(**typed, w_cm=0.5).w_c == 0.5
+    with pytest.raises(InputError, match=r"0\.5 at most"):
+        concrete_by_content(**typed, w_cm=0.52)

@@ -97,6 +97,11 @@ PUBLIC = {
         "components water_binder_ratio air_fraction target_m3",
         "masses_kg dry_kg volumes_l added_water_l water_binder_ratio yield_factor",
     ),
+    "concrete-by-content": (
+        "binder_kg_m3 w_cm stone_max_mm fineness_modulus stone_rodded_density_kg_m3 binder_density_kg_m3 "
+        "stone_density_kg_m3 sand_density_kg_m3 air_entrained exposure thin_section sulfate_or_sea",
+        "per_m3 air_fraction w_c",
+    ),
     "concrete-design-aci": (
         "strength_mpa slump_mm stone_max_mm fineness_modulus stone_rodded_density_kg_m3 cement_density_kg_m3 "
         "stone_density_kg_m3 sand_density_kg_m3 air_entrained exposure thin_section sulfate_or_sea "

@@ -1,5 +1,6 @@
 """What a mix is: its parts, water, tests, limits, cautions and policy."""
 
+from collections.abc import Collection
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
@@ -17,7 +18,9 @@ Gauge = Literal["weight", "volume", "scale", "shovels"]
 Reading = Literal["too-dry", "right", "too-wet", "not-mixed-yet"]
 Hatch = Literal["cement", "lime", "sand", "stone", "hemp", "dry-mix", "paste", "water", "gypsum"]
 # What a yard holds, as one looks for a mix by it.
-Sort = Literal["cement", "lime", "sand", "stone", "hemp", "silica fume", "plaster", "bags and pails"]
+Sort = Literal[
+    "cement", "lime", "sand", "stone", "hemp", "silica fume", "slag", "fly ash", "plaster", "bags and pails"
+]
 Retempering = Literal["never", "remix_dry", "small_water", "remix_freely"]
 # How a floor of it lies: on its base and bonded to it, on a membrane, on insulation (lightly or heavily loaded).
 Laying = Literal["bonded", "unbonded", "floating", "floating_loaded"]
@@ -110,7 +113,7 @@ class MixPart(Strict):
     Args:
         name: its name on site.
         material: whose defaults it takes.
-        parts: its parts, by the mix's basis.
+        parts: its parts, by the mix's basis; 0 of what is in it only where it is asked for.
         least: below this the mix is richer than it should be; None where no ratio is the user's to choose.
         greatest: above this it is leaner than it should be.
         of_binders: the same span as multiples of all the parts of binder, where it hangs on those.
@@ -121,7 +124,7 @@ class MixPart(Strict):
 
     name: str
     material: str
-    parts: Dimension
+    parts: Amount
     least: Amount | None = None
     greatest: Dimension | None = None
     of_binders: Span | None = None
@@ -339,6 +342,28 @@ class Mix(Strict):
             raise ValueError(f"{where} has no {min(missing)} step")
         if uneven := [name for name, share in shares.items() if abs(share - 1) > ROUNDING]:
             raise ValueError(f"{where} does not charge the whole of {', '.join(sorted(uneven))}")
+
+    @property
+    def usual_parts(self) -> list[MixPart]:
+        """Its parts but those that are in it only where they are asked for."""
+        return [part for part in self.parts if part.parts]
+
+    def without(self, names: Collection[str]) -> "Mix":
+        """The mix without these parts, and without the steps that charge them."""
+        procedures = [
+            procedure.model_copy(
+                update={
+                    "steps": [
+                        step
+                        for step in procedure.steps
+                        if not (isinstance(step, ChargeStep) and step.material in names)
+                    ]
+                }
+            )
+            for procedure in self.procedures
+        ]
+        parts = [part for part in self.parts if part.name not in names]
+        return self.model_copy(update={"parts": parts, "procedures": procedures})
 
     @property
     def is_made(self) -> Basis:

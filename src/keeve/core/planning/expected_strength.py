@@ -1,5 +1,6 @@
 """The strength to expect of a load at 28 days, where the law describes its mix."""
 
+from keeve.core.mixes.model import Sort
 from keeve.core.planning.plan import Load, Plan, PlanStrength
 from keeve.core.rules.strength import LEAST_RATIO, MOST_RATIO, StrengthBand, strength_band, water_penalty
 from keeve.core.rules.workings import Workings
@@ -8,17 +9,18 @@ from keeve.core.tolerances import ROUNDING
 AGE_DAYS = 28.0
 # More air than a concrete traps by itself was put in on purpose: the data have none of it.
 _MOST_AIR = 0.03
-# What the law was fitted to: binder of cement, sand, stone.
-_DESCRIBED = {"cement", "sand", "stone"}
+# What the law was fitted to: cement, sand, stone, and slag and fly ash beside the cement.
+_DESCRIBED: set[Sort | None] = {"cement", "sand", "stone"}
+_MAY_HAVE: set[Sort | None] = {"slag", "fly ash"}
 
 
 def is_described(plan: Plan) -> bool:
-    """Whether the law was fitted to such a mix: cement, sand and stone, no air put in.
+    """Whether the law was fitted to such a mix: cement, sand and stone, maybe slag and fly ash, no air put in.
 
     Mortars, lime, hemp, no-fines and bags of their own label are not; a dry-pack is under what can be compacted.
     """
     sorts = {material.sort for material in plan.materials}
-    return sorts == _DESCRIBED and plan.mix.air_fraction <= _MOST_AIR
+    return sorts - _MAY_HAVE == _DESCRIBED and plan.mix.air_fraction <= _MOST_AIR
 
 
 def strength_of_load(plan: Plan, load: Load, added_l: float, workings: Workings) -> StrengthBand | None:
@@ -42,6 +44,8 @@ def strength_of_load(plan: Plan, load: Load, added_l: float, workings: Workings)
     return workings.run(
         strength_band,
         cement_kg_m3=dry_kg["cement"] * per_m3,
+        slag_kg_m3=dry_kg.get("slag", 0.0) * per_m3,
+        fly_ash_kg_m3=dry_kg.get("fly ash", 0.0) * per_m3,
         water_kg_m3=water_kg * per_m3,
         stone_kg_m3=dry_kg["stone"] * per_m3,
         sand_kg_m3=dry_kg["sand"] * per_m3,

@@ -241,9 +241,19 @@ class AdmixtureLabel(Strict):
 
 
 class Design(Strict):
-    """The requirements of a designed concrete; see the rule ``concrete-design-aci``."""
+    """The requirements of a designed concrete; see the rules ``concrete-design-aci`` and ``concrete-by-content``.
 
-    strength_mpa: Dimension
+    ``by``: from a mean strength and a slump, or from the binder in a m3 and the water over it. The fractions are shares
+    of the binder, by mass.
+    """
+
+    by: Literal["strength", "content"] = "strength"
+    strength_mpa: Dimension | None = None
+    binder_kg_m3: Dimension | None = None
+    w_cm: Dimension | None = None
+    slag_fraction: Fraction = 0.0
+    fly_ash_fraction: Fraction = 0.0
+    silica_fume_fraction: Fraction = 0.0
     slump_mm: Annotated[list[Amount], Field(min_length=2, max_length=2)] = [75.0, 100.0]
     stone_max_mm: Dimension = 19.0
     fineness_modulus: Dimension = 2.8

@@ -114,8 +114,13 @@ def make_plan(job: Job) -> Plan:
         assumed=assumed,
         workings=[],
     )
-    strength = strength_of_plan(plan, job.design.strength_mpa if job.design else None, workings)
+    strength = strength_of_plan(plan, _designed_mpa(job), workings)
     return plan.model_copy(update={"strength": strength, "workings": workings.kept})
+
+
+def _designed_mpa(job: Job) -> float | None:
+    """The mean strength a job is designed for; None where it is not."""
+    return job.design.strength_mpa if job.design and job.design.by == "strength" else None
 
 
 class _Sized(NamedTuple):

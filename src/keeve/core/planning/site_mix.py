@@ -1,17 +1,16 @@
 """The mix as made on this site: the user's own ratio, the materials with their figures or defaults."""
 
-import math
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix, materials
-from keeve.core.mixes.model import Laying, Mix, MixPart, MixWater
-from keeve.core.mixes.procedures import AdmixtureStep, ChargeStep, Step
+from keeve.core.mixes.model import Laying, Mix, MixPart
+from keeve.core.mixes.procedures import AdmixtureStep, Step
+from keeve.core.planning.designed_mix import designed
 from keeve.core.planning.job import Job, MaterialOnSite
 from keeve.core.planning.plan import PlanMaterial
 from keeve.core.rules.aggregate_moisture import sand_bulking
-from keeve.core.rules.concrete_design import concrete_design_aci
 from keeve.core.rules.gypsum import KG_PER_POUND, LITRES_PER_US_QUART, plaster_ratio, water_density_kg_m3
 from keeve.core.rules.proportioning import Part
 from keeve.core.rules.workings import Workings
@@ -30,14 +29,14 @@ class SiteMaterial(NamedTuple):
 
 def mix_of(job: Job, workings: Workings) -> Mix:
     """The job's mix as made on this site: its proportion, label or design."""
-    mix = get_mix(job.mix) if isinstance(job.mix, str) else job.mix
+    mix = _asked_for(job)
     if mix.is_made.asks_for == "label":
         mix = _by_label(mix, job.materials.get(mix.parts[0].name, MaterialOnSite()))
     mix = _without_packs(mix, job)
     if lives := [label.life_min for label in job.admixtures if label.life_min]:
         mix = _lasting(mix, min(lives))
     if mix.is_made.asks_for == "design":
-        return _designed(mix, job, workings)
+        return designed(mix, job, workings)
     if job.design is not None:
         raise InputError(
             "no_design", f"design is for a concrete by strength: leave it out for {mix.name}.", ["design"]
@@ -48,6 +47,11 @@ def mix_of(job: Job, workings: Workings) -> Mix:
         mix = _with_own_parts(mix, job.parts)
     mix = _as_laid(mix, job.laying)
     return _in_own_ratio(_spanned(mix), job, workings)
+
+
+def _asked_for(job: Job) -> Mix:
+    """The job's mix as it is known, before anything of the site."""
+    return get_mix(job.mix) if isinstance(job.mix, str) else job.mix
 
 
 # A mass of plaster and of water at 20 °C for each way a ratio is told: any will do, the ratio counts.
@@ -120,85 +124,6 @@ def _timed(mix: Mix, kind: str, minutes: Callable[[Minutes], Minutes]) -> Mix:
     return mix.model_copy(update={"procedures": procedures})
 
 
-# What carries the air of an air-entrained design.
-AIR_ENTRAINER = "air-entrainer"
-# What a designed concrete is made of.
-_DESIGNED = ["cement", "sand", "stone"]
-# Of the designed water, the least that still compacts: a judgement made here.
-_LEAST_OF_DESIGN = 0.9
-_STONES_THICK = 3
-
-
-def _designed(mix: Mix, job: Job, workings: Workings) -> Mix:
-    """The designed concrete as a mix by mass. Its water is the ceiling: more would break the design."""
-    if job.design is None:
-        raise InputError(
-            "missing", f"design is missing: {mix.name} needs design.strength_mpa at least.", ["design"]
-        )
-    sorts = [materials()[part.material].sort for part in mix.parts]
-    if sorted(sorts) != _DESIGNED:
-        raise InputError(
-            "design_parts",
-            f"{mix.name} is designed by strength, so its parts are one each of {', '.join(_DESIGNED)}.",
-            ["mix.parts"],
-        )
-    density = {
-        sort: _particle_density(part, job.materials.get(part.name))
-        for sort, part in zip(sorts, mix.parts, strict=True)
-    }
-    before = len(workings.warnings)
-    try:
-        design = workings.run(
-            concrete_design_aci,
-            **job.design.model_dump(),
-            cement_density_kg_m3=density["cement"],
-            stone_density_kg_m3=density["stone"],
-            sand_density_kg_m3=density["sand"],
-        )
-    except InputError as fault:
-        fault.fields = [f"design.{field}" for field in fault.fields]
-        raise
-    workings.warnings[before:] = [
-        item.model_copy(update={"field": f"design.{item.field}"}) for item in workings.warnings[before:]
-    ]
-    masses = design.per_m3
-    parts = [
-        part.model_copy(update={"parts": getattr(masses, sort) / masses.cement})
-        for sort, part in zip(sorts, mix.parts, strict=True)
-    ]
-    water = MixWater(
-        ratio_low=design.w_c * _LEAST_OF_DESIGN,
-        ratio_default=design.w_c,
-        ratio_high=design.w_c,
-        start_share=0.85,
-        why="The designed water is the max. Start below it, and stop at the slump.",
-    )
-    # The designed air does not come by itself: its agent is then no matter of choice.
-    admixtures = [
-        item.model_copy(update={"optional": False})
-        if item.name == AIR_ENTRAINER and job.design.air_entrained
-        else item
-        for item in mix.admixtures
-    ]
-    _, greatest_mm = mix.thickness_mm or (0.0, math.inf)
-    return mix.model_copy(
-        update={
-            "basis": "mass",
-            "parts": parts,
-            "water": water,
-            "air_fraction": design.air_fraction,
-            "admixtures": admixtures,
-            # A slab is no thinner than three of its stones: ACI 318, from memory.
-            "thickness_mm": (_STONES_THICK * job.design.stone_max_mm, greatest_mm),
-        }
-    )
-
-
-def _particle_density(part: MixPart, site: MaterialOnSite | None) -> float:
-    own = site.particle_density_kg_m3 if site else None
-    return own or materials()[part.material].particle_density_kg_m3
-
-
 def _in_proportion(mix: Mix, name: str) -> Mix:
     chosen = next((item for item in mix.proportions if item.name == name), None)
     if chosen is None:
@@ -230,18 +155,8 @@ def _with_own_parts(mix: Mix, own: dict[str, float]) -> Mix:
                 f"parts.{name} is 0, but {mix.name} needs {name}: give at least {free[name].least:g}.",
                 [f"parts.{name}"],
             )
-    parts = [
-        part.model_copy(update={"parts": own.get(part.name, part.parts)})
-        for part in mix.parts
-        if part.name not in left_out
-    ]
-    procedures = [
-        procedure.model_copy(
-            update={"steps": [step for step in procedure.steps if not _charges(step, left_out)]}
-        )
-        for procedure in mix.procedures
-    ]
-    return mix.model_copy(update={"parts": parts, "procedures": procedures})
+    parts = [part.model_copy(update={"parts": own.get(part.name, part.parts)}) for part in mix.parts]
+    return mix.model_copy(update={"parts": parts}).without(left_out)
 
 
 def _without_packs(mix: Mix, job: Job) -> Mix:
@@ -272,10 +187,6 @@ def _without_packs(mix: Mix, job: Job) -> Mix:
     ]
     admixtures = [item for item in mix.admixtures if item.name not in left_out]
     return mix.model_copy(update={"admixtures": admixtures, "procedures": procedures, "bags_a_batch": None})
-
-
-def _charges(step: Step, names: Collection[str]) -> bool:
-    return isinstance(step, ChargeStep) and step.material in names
 
 
 def _as_laid(mix: Mix, laying: Laying | None) -> Mix:
@@ -319,7 +230,7 @@ def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str,
         InputError: the job names a material that the mix has not.
     """
     names = [part.name for part in mix.parts]
-    left_out = {name for name, parts in job.parts.items() if parts == 0}
+    left_out = {part.name for part in _asked_for(job).parts} - set(names)
     for name in job.materials:
         if name in left_out:
             continue

@@ -4,7 +4,7 @@ The tables are written from memory of the standard, in its own units, and are be
 """
 
 from collections.abc import Iterator, Sequence
-from typing import Annotated, Literal
+from typing import Annotated, Literal, NamedTuple
 
 from pydantic import Field
 
@@ -173,38 +173,155 @@ def concrete_design_aci(
         _on_table(_ENTRAINED_RATIO if air_entrained else _PLAIN_RATIO, strength_mpa * PSI_OF_MPA, "strength_mpa"),
         _highest_ratio(exposure, air_entrained, thin_section, sulfate_or_sea),
     )  # fmt: skip
-    cement = water / w_c
-    rodded = _on_table(
-        tuple(zip(_FINENESS, _RODDED[stone], strict=True)), fineness_modulus, "fineness_modulus"
-    )
-    stone_kg = rodded * stone_rodded_density_kg_m3
-    filled = water / WATER_KG_M3 + cement / cement_density_kg_m3 + stone_kg / stone_density_kg_m3 + air
-    if filled >= 1:
-        raise InputError(
-            "no_room_for_sand",
-            "Cement, water and stone fill the cubic metre: check stone_rodded_density_kg_m3 and the densities.",
-            ["stone_rodded_density_kg_m3"],
-        )
-    sand_kg = (1 - filled) * sand_density_kg_m3
+    grains = _Grains(
+        stone, fineness_modulus, stone_rodded_density_kg_m3, cement_density_kg_m3, stone_density_kg_m3,
+        sand_density_kg_m3,
+    )  # fmt: skip
+    per_m3 = _filled_up(water / w_c, water, air, grains)
     damp_stone, damp_sand = (
         aggregate_moisture(dry_mass_kg=dry, total_moisture_fraction=moisture, absorption_fraction=absorption)
         for dry, moisture, absorption in (
-            (stone_kg, stone_moisture_fraction, stone_absorption_fraction),
-            (sand_kg, sand_moisture_fraction, sand_absorption_fraction),
+            (per_m3.stone, stone_moisture_fraction, stone_absorption_fraction),
+            (per_m3.sand, sand_moisture_fraction, sand_absorption_fraction),
         )
     )
     return ConcreteDesign(
-        per_m3=PerM3(cement=cement, water=water, stone=stone_kg, sand=sand_kg),
+        per_m3=per_m3,
         air_fraction=air,
         w_c=w_c,
         batch_per_m3=PerM3(
-            cement=cement,
+            cement=per_m3.cement,
             water=water - damp_stone.free_water_kg - damp_sand.free_water_kg,
             stone=damp_stone.batch_mass_kg,
             sand=damp_sand.batch_mass_kg,
         ),
         warnings=list(_exposed(exposure, air_entrained, w_c, sulfate_or_sea)),
     )
+
+
+class ConcreteContent(Result):
+    """Oven-dry kg a m3 (cement: all of the binder), air, and water to binder."""
+
+    per_m3: PerM3
+    air_fraction: float
+    w_c: float
+
+
+@rule(
+    "concrete-by-content",
+    formula="w = binder · w/cm;  stone = rodded volume · density;  sand fills 1 − w − binder − stone − air",
+    math=(
+        r"\text{water} = b \cdot w/cm "
+        r"\qquad \text{sand} = \rho_{\text{sand}} "
+        r"\left( 1 - V_{\text{water}} - V_{b} - V_{\text{stone}} - \text{air} \right)"
+    ),
+    sources=[published("ACI 211.1-91, absolute volume method, its tables")],
+    example=Example(
+        given={
+            "binder_kg_m3": 284.8,
+            "w_cm": 0.625,
+            "stone_max_mm": 37.5,
+            "fineness_modulus": 2.8,
+            "stone_rodded_density_kg_m3": 1601.846,
+            "binder_density_kg_m3": 3150,
+            "stone_density_kg_m3": 2680,
+            "sand_density_kg_m3": 2640,
+            "air_entrained": False,
+            "exposure": "mild",
+        },
+        gives={
+            "per_m3": {"cement": 284.8, "water": 178.0, "stone": 1137.3, "sand": 784.7},
+            "air_fraction": 0.01,
+            "w_c": 0.625,
+        },
+        origin="ACI 211.1-91, first worked example (memory), unrounded, its cement and ratio given",
+        relative_tolerance=2e-4,
+    ),
+)
+def concrete_by_content(
+    binder_kg_m3: Dimension,
+    w_cm: Dimension,
+    stone_max_mm: Dimension,
+    fineness_modulus: Dimension,
+    stone_rodded_density_kg_m3: Dimension,
+    binder_density_kg_m3: Dimension,
+    stone_density_kg_m3: Dimension,
+    sand_density_kg_m3: Dimension,
+    air_entrained: bool,
+    exposure: Exposure,
+    thin_section: bool = False,
+    sulfate_or_sea: bool = False,
+) -> ConcreteContent:
+    """The masses of a cubic metre of concrete whose binder and water to binder are specified.
+
+    Args:
+        binder_kg_m3: cement, slag, fly ash and fume together, kg/m3.
+        w_cm: water over all binder, by mass.
+        stone_max_mm: nominal maximum size of the stone, mm.
+        fineness_modulus: of the sand, 2.4 to 3.0.
+        stone_rodded_density_kg_m3: dry-rodded bulk density of the stone, kg/m3.
+        binder_density_kg_m3: particle density of the binder as blended, kg/m3.
+        stone_density_kg_m3: oven-dry particle density of the stone, kg/m3.
+        sand_density_kg_m3: oven-dry particle density of the sand, kg/m3.
+        air_entrained: whether air is entrained.
+        exposure: ``mild``, ``moderate`` or ``severe``.
+        thin_section: thin, or cover under 25 mm; counts where the exposure is severe.
+        sulfate_or_sea: in contact with sulfates or sea water; counts where the exposure is severe.
+
+    Returns:
+        per_m3 (oven-dry kg, free water), air_fraction and w_c.
+
+    Raises:
+        InputError: a figure lies outside what the standard's tables cover, or the exposure asks for less water.
+    """
+    stone = _stone_column(stone_max_mm)
+    highest = _highest_ratio(exposure, air_entrained, thin_section, sulfate_or_sea)
+    if w_cm > highest + ROUNDING:
+        raise InputError(
+            "ratio_too_high",
+            f"w_cm must be {highest:g} at most for that exposure: take less water.",
+            ["w_cm"],
+        )
+    air = (_ENTRAINED_AIR[exposure] if air_entrained else _ENTRAPPED_AIR)[stone] / 100
+    grains = _Grains(
+        stone, fineness_modulus, stone_rodded_density_kg_m3, binder_density_kg_m3, stone_density_kg_m3,
+        sand_density_kg_m3,
+    )  # fmt: skip
+    return ConcreteContent(
+        per_m3=_filled_up(binder_kg_m3, binder_kg_m3 * w_cm, air, grains),
+        air_fraction=air,
+        w_c=w_cm,
+        warnings=list(_exposed(exposure, air_entrained, w_cm, sulfate_or_sea)),
+    )
+
+
+class _Grains(NamedTuple):
+    """The stone's column of the tables, the sand's fineness, and densities in kg/m3."""
+
+    stone_column: int
+    fineness_modulus: float
+    stone_rodded_kg_m3: float
+    binder_kg_m3: float
+    stone_kg_m3: float
+    sand_kg_m3: float
+
+
+def _filled_up(binder_kg: float, water_kg: float, air: float, grains: _Grains) -> PerM3:
+    """A cubic metre with that binder, water and air: stone by the table, and sand in what is left."""
+    rodded = _on_table(
+        tuple(zip(_FINENESS, _RODDED[grains.stone_column], strict=True)),
+        grains.fineness_modulus,
+        "fineness_modulus",
+    )
+    stone_kg = rodded * grains.stone_rodded_kg_m3
+    filled = water_kg / WATER_KG_M3 + binder_kg / grains.binder_kg_m3 + stone_kg / grains.stone_kg_m3 + air
+    if filled >= 1:
+        raise InputError(
+            "no_room_for_sand",
+            "Cement, water and stone fill the cubic metre: check stone_rodded_density_kg_m3 and the densities.",
+            ["stone_rodded_density_kg_m3"],
+        )
+    return PerM3(cement=binder_kg, water=water_kg, stone=stone_kg, sand=(1 - filled) * grains.sand_kg_m3)
 
 
 # What ACI 318 asks of a slab that frost reaches while it is wet, class F2 (from memory).

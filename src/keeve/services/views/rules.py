@@ -39,7 +39,10 @@ CARD_FIGURES: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("Weight and volume of a material, mix by volume", ("volume-parts",)),
     ("Weight and volume of a material, mix by weight", ("mass-parts",)),
     ("Weight and volume of a material, mix by the bag or pail", ("bagged",)),
-    ("Proportions of a concrete by strength", ("concrete-design-aci",)),
+    (
+        "Proportions of a concrete by strength, or by its binder",
+        ("concrete-design-aci", "concrete-by-content"),
+    ),
     ("Bulking of damp sand", ("sand-bulking",)),
     ("Water to add, water ratio", ("water-account",)),
     ("Working time at a temperature", ("working-life", "mix-temperature")),

@@ -70,7 +70,7 @@ def sections(mix: Mix, shapes: list[str], values: Mapping[str, str]) -> list[Sec
     """
     span_mm = mix.layings.get(_laid(mix, values)) or mix.thickness_mm
     items = [_item_section(shape, index, len(shapes), values, span_mm) for index, shape in enumerate(shapes)]
-    return [*items, _mix_section(mix), _mixer_section(mix, values)]
+    return [*items, _mix_section(mix, values), _mixer_section(mix, values)]
 
 
 WASTE = Number("Waste", ("waste_fraction",), percent=True, default=0.10)
@@ -88,7 +88,7 @@ def _item_section(
     return Section(heading, parts, index, is_last_item=index == count - 1)
 
 
-def _mix_section(mix: Mix) -> Section:
+def _mix_section(mix: Mix, values: Mapping[str, str]) -> Section:
     unit = mix.parts[0].unit or "bag"
     note = "" if mix.proportions else f"{mix.ratio[:1].upper()}{mix.ratio[1:]}."
     if mix.is_made.asks_for == "label":
@@ -96,6 +96,7 @@ def _mix_section(mix: Mix) -> Section:
     folds = [
         Fold("More from the label", _label_more(mix)),
         Fold(f"Your own ratio, parts to 1 of {mix.parts[0].name}", _own_ratio(mix)),
+        Fold("In place of cement", list(_REPLACED) if mix.is_made.asks_for == "design" else []),
         Fold("Your own ratio of water and plaster", _PLASTER if mix.basis == "gypsum" else []),
         Fold("Your own densities and bags (optional)", _densities(mix)),
         Fold("Prices", _prices(mix)),
@@ -110,7 +111,7 @@ def _mix_section(mix: Mix) -> Section:
         *_laying(mix),
         *_packs(mix),
         *_materials(mix),
-        *(_DESIGN if mix.is_made.asks_for == "design" else ()),
+        *_design(mix, values),
     ]
     return Section(mix.name, [Group(asked, note=note), *(fold for fold in folds if fold.fields)])
 
@@ -203,12 +204,24 @@ _PACE = (
         {False: "No", True: "Yes"},
     ),
 )
-_DESIGN: tuple[Field, ...] = (
+_BY_STRENGTH: tuple[Field, ...] = (
     Number(
         "Target strength (mean), 28 days", ("design", "strength_mpa"), "strength", default=25.0, needed=True
     ),
     Number("Slump, from", ("design", "slump_mm", 0), "size", default=75.0, needed=True),
     Number("Slump, to", ("design", "slump_mm", 1), "size", default=100.0, needed=True),
+)
+_BY_CONTENT: tuple[Field, ...] = (
+    Number(
+        "Cement with what replaces it, in a m³",
+        ("design", "binder_kg_m3"),
+        "density",
+        default=330.0,
+        needed=True,
+    ),
+    Number("Water to that, by weight", ("design", "w_cm"), default=0.5, needed=True),
+)
+_DESIGN: tuple[Field, ...] = (
     Number("Largest stone", ("design", "stone_max_mm"), "size", default=19.0, needed=True),
     Number("Fineness modulus of the sand", ("design", "fineness_modulus"), default=2.8, needed=True),
     Number(
@@ -225,6 +238,23 @@ _DESIGN: tuple[Field, ...] = (
     ),
     Choice("Air", ("design", "air_entrained"), {False: "No air entrained", True: "Air entrained"}),
 )
+# What takes the place of cement, as a share of the binder.
+_REPLACED: tuple[Field, ...] = (
+    Number("Ground slag", ("design", "slag_fraction"), percent=True),
+    Number("Fly ash", ("design", "fly_ash_fraction"), percent=True),
+    Number("Silica fume", ("design", "silica_fume_fraction"), percent=True),
+)
+
+
+def _design(mix: Mix, values: Mapping[str, str]) -> list[Field]:
+    if mix.is_made.asks_for != "design":
+        return []
+    ways = {"strength": "By strength and slump", "content": "By its cement and water"}
+    by = Choice("Designed", ("design", "by"), ways, redraws=True)
+    asked = _BY_CONTENT if values.get("design.by") == "content" else _BY_STRENGTH
+    return [by, *asked, *_DESIGN]
+
+
 # A 5 gal pail.
 _US_PAIL_L = 18.927
 VESSEL_KINDS = {"level": "Bucket, filled level", "shovel": "Shovel, heaped", "bag": "Whole bag"}
@@ -234,7 +264,7 @@ def vessels(mix: Mix) -> Rows:
     """The vessels that materials are measured in."""
     options: dict[str | None, str] = {
         None: "Everything",
-        **{part.name: part.name.capitalize() for part in mix.parts},
+        **{part.name: part.name.capitalize() for part in mix.usual_parts},
         WATER_VESSEL: "Water",
     }
     return Rows(
@@ -296,7 +326,7 @@ def _materials(mix: Mix) -> list[Number]:
     if mix.is_made.asks_for == "label":
         return _label(mix.parts[0].name, mix.parts[0].unit or "bag")
     asked = []
-    for part in mix.parts:
+    for part in mix.usual_parts:
         default, name, here = materials()[part.material], part.name.capitalize(), ("materials", part.name)
         if default.is_stockpiled:
             moisture = (*here, "moisture_fraction")
@@ -351,7 +381,7 @@ def _span(least: float, greatest: float) -> str:
 
 def _densities(mix: Mix) -> list[Field]:
     asked: list[Field] = []
-    for part in mix.parts if not mix.is_made.is_blended else ():
+    for part in mix.usual_parts if not mix.is_made.is_blended else ():
         here, name = ("materials", part.name), part.name.capitalize()
         asked.append(Number(f"{name}, loose and dry", (*here, "bulk_density_kg_m3"), "density"))
         if materials()[part.material].is_stockpiled:
@@ -364,7 +394,7 @@ def _densities(mix: Mix) -> list[Field]:
 def _prices(mix: Mix) -> list[Field]:
     """The price of each material, by the bag where it comes in bags, else by the tonne."""
     asked: list[Field] = []
-    for part in mix.parts:
+    for part in mix.usual_parts:
         here, name = ("materials", part.name), part.name.capitalize()
         if mix.is_made.is_blended or materials()[part.material].bag_kg:
             asked.append(Number(f"{name}, per {part.unit or 'bag'}", (*here, "price_per_bag")))
@@ -414,14 +444,14 @@ def _site_check(mix: Mix) -> list[Field]:
         ),
         Choice("Rebar or steel in contact", ("conditions", "near_steel"), {False: "No", True: "Yes"}),
     ]
-    for part in mix.parts:
+    for part in mix.usual_parts:
         name, here = part.name.capitalize(), ("materials", part.name)
         if part.material in WANTED_BAGS:
             kinds = dict.fromkeys([WANTED_BAGS[part.material], *KINDS_OF_BAG])
             options: dict[str | None, str] = {None: "Not checked"}
             options |= {kind: kind.capitalize() for kind in kinds}
             asked.append(Choice(f"{name}: printed on the bag", (*here, "says"), options))
-    for part in mix.parts:
+    for part in mix.usual_parts:
         if materials()[part.material].is_binder:
             age = ("materials", part.name, "age_months")
             asked.append(Number(f"{part.name.capitalize()}: age, months", age))
