@@ -105,7 +105,7 @@ def test_each_mix_is_planned_and_drawn_on_its_card_and_on_paper(client: Client, 
     assert saved.status_code == 303
     card = client.get(saved.headers["location"]).text
     paper = client.get(f"/plan/{saved.headers['location'].split('/')[2]}/print").text
-    for step in get_mix(mix_id).procedures[0].steps:
+    for step in get_mix(mix_id).as_usual.procedures[0].steps:
         assert step.do.split(",")[0].replace("'", "&#39;") in card
     assert "Shopping list, Wall" in paper
     assert ("packed as in the bag 1440" in card) == ("volume" in get_mix(mix_id).ratio and _poured(mix_id))

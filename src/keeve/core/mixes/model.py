@@ -344,9 +344,9 @@ class Mix(Strict):
             raise ValueError(f"{where} does not charge the whole of {', '.join(sorted(uneven))}")
 
     @property
-    def usual_parts(self) -> list[MixPart]:
-        """Its parts but those that are in it only where they are asked for."""
-        return [part for part in self.parts if part.parts]
+    def as_usual(self) -> "Mix":
+        """The mix without what is in it only where it is asked for."""
+        return self.without({part.name for part in self.parts if not part.parts})
 
     def without(self, names: Collection[str]) -> "Mix":
         """The mix without these parts, and without the steps that charge them."""

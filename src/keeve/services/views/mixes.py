@@ -124,8 +124,9 @@ def find_mixes(
 
 def procedure_for(mix: Mix, mixer: str = "", order: str = "") -> Procedure:
     """The procedure for a mixer and an order, by name; else the mix's first."""
-    chosen = [item for item in mix.procedures if item.mixer == mixer and order in ("", item.order)]
-    return chosen[0] if chosen else mix.procedures[0]
+    procedures = mix.as_usual.procedures
+    chosen = [item for item in procedures if item.mixer == mixer and order in ("", item.order)]
+    return chosen[0] if chosen else procedures[0]
 
 
 def timed_steps(mix: Mix, procedure: Procedure) -> list[TimedStep]:

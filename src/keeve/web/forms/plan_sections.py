@@ -264,7 +264,7 @@ def vessels(mix: Mix) -> Rows:
     """The vessels that materials are measured in."""
     options: dict[str | None, str] = {
         None: "Everything",
-        **{part.name: part.name.capitalize() for part in mix.usual_parts},
+        **{part.name: part.name.capitalize() for part in mix.as_usual.parts},
         WATER_VESSEL: "Water",
     }
     return Rows(
@@ -326,7 +326,7 @@ def _materials(mix: Mix) -> list[Number]:
     if mix.is_made.asks_for == "label":
         return _label(mix.parts[0].name, mix.parts[0].unit or "bag")
     asked = []
-    for part in mix.usual_parts:
+    for part in mix.as_usual.parts:
         default, name, here = materials()[part.material], part.name.capitalize(), ("materials", part.name)
         if default.is_stockpiled:
             moisture = (*here, "moisture_fraction")
@@ -381,7 +381,7 @@ def _span(least: float, greatest: float) -> str:
 
 def _densities(mix: Mix) -> list[Field]:
     asked: list[Field] = []
-    for part in mix.usual_parts if not mix.is_made.is_blended else ():
+    for part in mix.as_usual.parts if not mix.is_made.is_blended else ():
         here, name = ("materials", part.name), part.name.capitalize()
         asked.append(Number(f"{name}, loose and dry", (*here, "bulk_density_kg_m3"), "density"))
         if materials()[part.material].is_stockpiled:
@@ -394,7 +394,7 @@ def _densities(mix: Mix) -> list[Field]:
 def _prices(mix: Mix) -> list[Field]:
     """The price of each material, by the bag where it comes in bags, else by the tonne."""
     asked: list[Field] = []
-    for part in mix.usual_parts:
+    for part in mix.as_usual.parts:
         here, name = ("materials", part.name), part.name.capitalize()
         if mix.is_made.is_blended or materials()[part.material].bag_kg:
             asked.append(Number(f"{name}, per {part.unit or 'bag'}", (*here, "price_per_bag")))
@@ -444,14 +444,14 @@ def _site_check(mix: Mix) -> list[Field]:
         ),
         Choice("Rebar or steel in contact", ("conditions", "near_steel"), {False: "No", True: "Yes"}),
     ]
-    for part in mix.usual_parts:
+    for part in mix.as_usual.parts:
         name, here = part.name.capitalize(), ("materials", part.name)
         if part.material in WANTED_BAGS:
             kinds = dict.fromkeys([WANTED_BAGS[part.material], *KINDS_OF_BAG])
             options: dict[str | None, str] = {None: "Not checked"}
             options |= {kind: kind.capitalize() for kind in kinds}
             asked.append(Choice(f"{name}: printed on the bag", (*here, "says"), options))
-    for part in mix.usual_parts:
+    for part in mix.as_usual.parts:
         if materials()[part.material].is_binder:
             age = ("materials", part.name, "age_months")
             asked.append(Number(f"{part.name.capitalize()}: age, months", age))
