@@ -70,7 +70,7 @@ def test_every_figure_of_a_card_is_two_taps_from_the_rules_page(client: Client) 
 @pytest.mark.parametrize("mix_id", library())
 def test_each_mix_has_a_page_with_all_there_is_to_it(client: Client, mix_id: str) -> None:
     mix = get_mix(mix_id)
-    for procedure in mix.procedures:
+    for procedure in mix.as_usual.procedures:
         page = client.get(f"/mixes/{mix_id}?mixer={procedure.mixer}&order={procedure.order}").text
         assert all(f">{step.do.split(',')[0]}" in page.replace("&#39;", "'") for step in procedure.steps)
     for words in ("Is it right?", "Where practitioners differ", "Cautions", "Sources"):

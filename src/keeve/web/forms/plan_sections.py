@@ -394,7 +394,7 @@ def _densities(mix: Mix) -> list[Field]:
 def _prices(mix: Mix) -> list[Field]:
     """The price of each material, by the bag where it comes in bags, else by the tonne."""
     asked: list[Field] = []
-    for part in mix.as_usual.parts:
+    for part in mix.parts:
         here, name = ("materials", part.name), part.name.capitalize()
         if mix.is_made.is_blended or materials()[part.material].bag_kg:
             asked.append(Number(f"{name}, per {part.unit or 'bag'}", (*here, "price_per_bag")))
