@@ -403,6 +403,7 @@ RIGHT: dict[str, dict[str, Any]] = {
     "a light bucket": buckets(0.2),
     "buckets of steel, alike": buckets(1.9, 1.95, 2.0),
     "a blinding of 50 mm": concrete(0.05),
+    "a deep footing": {**NOMINAL, **slab(1, 0.5, 1.5)},
     "a path of 60 mm": concrete(0.06),
     "a bonded screed of 35 mm": {**SCREED, **slab(4, 3, 0.035), "laying": "bonded"},
     "a screed of 150 mm": {**SCREED, **slab(4, 3, 0.15)},

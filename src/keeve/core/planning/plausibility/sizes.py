@@ -67,6 +67,9 @@ def _of_the_layer(mix: Mix, field: str, value: float, one_mm: float) -> Iterator
     if least - UNMEASURABLE <= thickness_mm <= greatest + UNMEASURABLE:
         return
     is_unusual = least / _UNUSUAL <= thickness_mm <= greatest * _UNUSUAL
+    if is_unusual and thickness_mm > greatest and "pour" in mix.uses:
+        # A trench may be filled so deep: what is poured does not come off.
+        return
     metres = _LAYER_IN_UNITS if value >= 1 else _MISPLACED
     parts = () if is_unusual else metres if one_mm > 1 else _LAYER_IN_MM
     inside = [part for part in parts if least <= thickness_mm * part <= greatest]
