@@ -61,6 +61,7 @@ UNITS: UnitRegistry[float] = UnitRegistry()
         ("25 N/mm²", "strength", "us", "25 newton / mm ** 2"),
         ("25 N/mm2", "strength", "metric", "25 MPa"),
         ("1600 kg/m³", "density", "us", "1600 kg / m ** 3"),
+        ("564 lb/yd3", "density", "us", "564 lb / yard ** 3"),
         ("100 lb/ft³", "density", "metric", "100 lb / ft ** 3"),
         # Commas before three digits.
         ("3,000 psi", "strength", "us", "3000 psi"),

@@ -81,6 +81,7 @@ PINT_NAMES: Mapping[str, str] = {
     "imp cwt": "long_hundredweight",
     "kg/m³": "kilogram / meter ** 3",
     "lb/ft³": "pound / international_foot ** 3",
+    "lb/yd³": "pound / yard ** 3",
     "MPa": "megapascal",
     "N/mm²": "newton / millimeter ** 2",
     "psi": "pound_force_per_square_inch",

@@ -213,13 +213,13 @@ _BY_STRENGTH: tuple[Field, ...] = (
 )
 _BY_CONTENT: tuple[Field, ...] = (
     Number(
-        "Cement with what replaces it, in a m³",
+        "Cement, with what replaces it",
         ("design", "binder_kg_m3"),
         "density",
         default=330.0,
         needed=True,
     ),
-    Number("Water to that, by weight", ("design", "w_cm"), default=0.5, needed=True),
+    Number("Water over that, by weight", ("design", "w_cm"), default=0.5, needed=True),
 )
 _DESIGN: tuple[Field, ...] = (
     Number("Largest stone", ("design", "stone_max_mm"), "size", default=19.0, needed=True),
