@@ -339,3 +339,12 @@ def test_a_mixer_has_its_own_size_and_an_admixture_its_own_unit() -> None:
     strong = _chosen(dosed, mix="concrete-fine-high-strength")
     assert strong.values["admixtures.0.dose"] == ""
     assert strong.values["admixtures.0.form"] == "powder"
+
+
+def test_a_job_without_a_name_is_named_by_what_is_made_and_of_what() -> None:
+    form = empty_form("metric", library(), "mortar-designation-m6")
+    for typed, title in (("", "Slab or bed, mortar M6"), ("Boathouse wall", "Boathouse wall")):
+        form.values["title"] = typed
+        job = to_job(form)
+        assert job is not None
+        assert job.title == title

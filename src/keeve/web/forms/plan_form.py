@@ -459,7 +459,7 @@ def _started(form: PlanForm) -> dict[str, Any]:
         **kept_rows,
         "format": "keeve-job",
         "version": 2,
-        "title": form.values["title"] or "Untitled job",
+        "title": form.values["title"] or _made_up_title(form),
         "mix": mix.id if mix.id in library() else mix.model_dump(mode="json"),
         "need": [_started_need(form, index) for index in range(len(form.shapes))],
         "materials": {part.name: opened.get("materials", {}).get(part.name, {}) for part in mix.parts},
@@ -468,6 +468,12 @@ def _started(form: PlanForm) -> dict[str, Any]:
         },
         **({"design": opened.get("design", {})} if "design" in asked else {}),
     }
+
+
+def _made_up_title(form: PlanForm) -> str:
+    """A name for a job that was given none: what is made, and of what."""
+    shape, mix = SHAPES[form.shapes[0]].label, form.mix.name
+    return f"{shape}, {mix[:1].lower()}{mix[1:]}"
 
 
 def _started_need(form: PlanForm, index: int) -> dict[str, Any]:
