@@ -3,6 +3,7 @@
 from copy import deepcopy
 from datetime import UTC, datetime, timedelta
 from itertools import count
+from pathlib import Path
 from typing import Any
 from uuid import uuid4
 
@@ -49,6 +50,8 @@ def job(**changes: Any) -> Job:
 def plan(**changes: Any) -> Plan:
     return make_plan(job(**changes))
 
+
+REFERENCE = Path(__file__).parent / "reference"
 
 # Every mix of the library with each mixer it allows.
 EVERY_PROCEDURE = sorted({(mix.id, item.mixer) for mix in library().values() for item in mix.procedures})
