@@ -4,6 +4,8 @@ from typing import Any
 
 import pytest
 from helpers import Run, a_job_of, plan
+from hypothesis import given
+from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix
@@ -122,3 +124,16 @@ def test_a_colour_pack_sets_the_size() -> None:
     assert plan(**job).limit == "pack"
     with pytest.raises(InputError, match="whole bags"):
         plan(**job, trial_l=5)
+
+
+@given(st.floats(0.02, 0.6), st.sampled_from([30, 60, 90, 150]))
+def test_no_load_is_a_crumb_of_a_bag(volume_m3: float, working_l: float) -> None:
+    """The volume stays; no load is more than the whole ones, and the last is under a fifth only of quarter bags."""
+    found = plan(
+        need={"volume_m3": volume_m3}, mixer={"kind": "tilting-drum", "working_l": working_l}, whole_bags=True
+    )
+    bags = [load.charge("cement").dry_kg / 25 for load in found.loads]
+    assert sum(load.yield_l for load in found.loads) == pytest.approx(found.volume.order_m3 * 1000)
+    assert max(bags) <= bags[0] + 1e-9 or len(bags) == 2
+    assert len(bags) == 1 or bags[0] <= 0.25 + 1e-9 or bags[-1] >= 0.2
+    assert all(round(count * 4, 6) % 1 == 0 for count in bags[:-1])

@@ -21,8 +21,8 @@ def test_enough_and_not_a_bag_more(loads: list[float], on_hand: float, bag: floa
         on_hand_kg={"cement": on_hand, "sand": on_hand},
     )
     short = max(needed - on_hand, 0.0)
-    assert 0.99 * short - 1e-6 <= found.buy["cement"].kg < short + bag
-    assert 0.99 * short - 1e-6 <= found.buy["sand"].kg < short + 100
+    assert short - 1e-6 <= found.buy["cement"].kg < short + bag
+    assert short - 1e-6 <= found.buy["sand"].kg < short + 100
     for name in ("cement", "sand"):
         over = found.leftover_kg[name] - found.short_kg.get(name, 0.0)
         assert over == pytest.approx(on_hand + found.buy[name].kg - needed)
@@ -31,9 +31,11 @@ def test_enough_and_not_a_bag_more(loads: list[float], on_hand: float, bag: floa
 
 def test_a_hundredth_short_is_near_enough() -> None:
     """200.1 kg are 8 bags of 25, a tenth of a kilogram short; 202.5 kg are 9."""
-    found = shopping(loads=[{"cement": 200.1}], bag_kg={"cement": 25})
+    found = shopping(loads=[{"cement": 200.1}], bag_kg={"cement": 25}, near_enough_fraction=0.01)
     assert (found.buy["cement"].bags, found.short_kg) == (8, {"cement": pytest.approx(0.1)})
-    assert shopping(loads=[{"cement": 202.5}], bag_kg={"cement": 25}).buy["cement"].bags == 9
+    for mass_kg, near, bags in ((202.5, 0.01, 9), (200.1, 0.0, 9)):
+        found = shopping(loads=[{"cement": mass_kg}], bag_kg={"cement": 25}, near_enough_fraction=near)
+        assert found.buy["cement"].bags == bags
 
 
 def test_what_has_no_price_is_said_and_a_wrong_name_refused() -> None:

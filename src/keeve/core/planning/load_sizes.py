@@ -59,10 +59,32 @@ def sized(
     except InputError as fault:
         fault.fields = [_PATHS.get(field, field) for field in fault.fields]
         raise
+    split = split.model_copy(update={"loads": _without_crumb(split.loads)})
     if not job.trial_l:
         return split
     rest = [item.model_copy(update={"number": item.number + 1}) for item in split.loads]
     return split.model_copy(update={"loads": [LoadSize(number=1, volume_m3=trial_m3), *rest]})
+
+
+# Less of a bag than that is no load of its own. A judgement made here.
+_CRUMB_OF_A_BAG = 0.2
+
+
+def _without_crumb(loads: list[LoadSize]) -> list[LoadSize]:
+    """The loads, the last of them no crumb of a bag: it shares with the one before, that in quarters of a bag."""
+    *_, before, last = [None, *loads]
+    if before is None or last is None or not (before.bags and last.bags) or last.bags >= _CRUMB_OF_A_BAG:
+        return loads
+    both, bag_m3 = before.bags + last.bags, before.volume_m3 / before.bags
+    shared = math.floor(both / 2 / _LEAST_OF_A_BAG) * _LEAST_OF_A_BAG
+    if not shared:
+        return loads
+    bags = (shared, both - shared)
+    halves = [
+        size.model_copy(update={"bags": one, "volume_m3": one * bag_m3})
+        for size, one in zip((before, last), bags, strict=True)
+    ]
+    return [*loads[:-2], *halves]
 
 
 class PouredLoads(Loads):

@@ -363,7 +363,14 @@ def _shopping(
         name: own.price_per_bag for name, own in job.materials.items() if own.price_per_bag is not None
     }
     per_t = {name: own.price_per_t for name, own in job.materials.items() if own.price_per_t is not None}
-    found = workings.run(shopping, loads=needed, bag_kg=bags, price_per_bag=per_bag, price_per_t=per_t)
+    found = workings.run(
+        shopping,
+        loads=needed,
+        bag_kg=bags,
+        price_per_bag=per_bag,
+        price_per_t=per_t,
+        near_enough_fraction=NEAR_ENOUGH_FRACTION,
+    )
     buy = found.buy
     bought = [
         Purchase(

@@ -7,8 +7,6 @@ from keeve.core.rules.registry import PRACTICE, Dimension, Example, Result, Stri
 from keeve.core.tolerances import ROUNDING, whole_down, whole_up
 
 _PART_BAGS = (1.0, 0.5, 0.25)
-# Less of a bag than that is no load of its own. A judgement made here.
-_CRUMB_OF_A_BAG = 0.2
 # More than this is not a job for a mixer on site: almost always mm taken for m.
 _MOST_LOADS = 5000
 
@@ -70,8 +68,7 @@ def split_loads(
         order_m3: fresh volume to make, m3.
         mixer_working_l: mixed volume the mixer works with, L.
         whole_bags: where given, loads are whole bags; a half or a quarter if no whole one fits, and part
-            bags only in the remainder. A remainder of under a fifth of a bag goes in with the load before it, or that
-            is made in two halves.
+            bags only in the remainder.
         life_min: working life from first water, min.
         placing_m3_h: what the crew places in an hour, m3.
         cycle_min: from first water to the end of mixing, min.
@@ -128,11 +125,6 @@ def _bagged(order: float, cap: float, bags: WholeBags) -> list[LoadSize]:
     number = _count(order / (each * bag_m3))
     rest = order - (number - 1) * each * bag_m3
     sizes = [(each * bag_m3, each)] * (number - 1) + [(rest, rest / bag_m3)]
-    if rest < _CRUMB_OF_A_BAG * bag_m3 and number > 1:
-        # Nobody mixes a crumb by itself: it goes in with the load before, or that is made in two halves.
-        both = each * bag_m3 + rest
-        last = [both] if both <= cap * (1 + ROUNDING) else [both / 2] * 2
-        sizes[-2:] = [(volume, volume / bag_m3) for volume in last]
     return [
         LoadSize(number=index + 1, volume_m3=volume, bags=bags) for index, (volume, bags) in enumerate(sizes)
     ]

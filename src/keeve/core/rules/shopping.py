@@ -6,8 +6,17 @@ from typing import Annotated
 from pydantic import BaseModel, Field
 
 from keeve.core.errors import InputError
-from keeve.core.rules.registry import MASS_BALANCE, Amount, Dimension, Example, Result, RuleWarning, rule
-from keeve.core.tolerances import NEAR_ENOUGH_FRACTION, ROUNDING, whole_up
+from keeve.core.rules.registry import (
+    MASS_BALANCE,
+    Amount,
+    Dimension,
+    Example,
+    Fraction,
+    Result,
+    RuleWarning,
+    rule,
+)
+from keeve.core.tolerances import ROUNDING, whole_up
 
 # Bulk is sold by the tenth of a tonne.
 _BULK_T = 0.1
@@ -22,8 +31,8 @@ class Bought(BaseModel):
 
 
 class Shopping(Result):
-    """What to buy, what is left over (kg), what it falls short by, a hundredth at most (kg; only where it does), and
-    its cost (null without prices).
+    """What to buy, what is left over (kg), what it falls short by (kg; only where it does), and its
+    cost (null without prices).
     """
 
     buy: dict[str, Bought]
@@ -34,8 +43,8 @@ class Shopping(Result):
 
 @rule(
     "shopping",
-    formula="bags = ⌈0.99 · (Σ loads − on hand) / bag⌉;  bulk up to the next 0.1 t in the same way",
-    math=r"\text{bags} = \left\lceil \frac{0.99 \, (\sum \text{loads} - \text{on hand})}{\text{bag}} \right\rceil",
+    formula="bags = ⌈(1 − near enough) · (Σ loads − on hand) / bag⌉;  bulk up to the next 0.1 t in the same way",
+    math=r"\text{bags} = \left\lceil \frac{(1 - n) (\sum \text{loads} - \text{on hand})}{\text{bag}} \right\rceil",
     sources=[MASS_BALANCE],
     example=Example(
         given={
@@ -63,6 +72,7 @@ def shopping(
     on_hand_kg: dict[str, Amount] | None = None,
     price_per_bag: dict[str, Amount] | None = None,
     price_per_t: dict[str, Amount] | None = None,
+    near_enough_fraction: Fraction = 0.0,
 ) -> Shopping:
     """What to buy for all the loads.
 
@@ -72,10 +82,11 @@ def shopping(
         on_hand_kg: what is in the yard already, kg by name.
         price_per_bag: of what comes in bags, in any one currency.
         price_per_t: of what comes in bulk, per tonne, in that currency.
+        near_enough_fraction: so much less than was worked out will do: at 0.01 a need of 200.1 kg is 8 bags of 25.
 
     Returns:
-        buy by name (bags or t, and kg), leftover_kg by name, short_kg of what is bought a hundredth short at most
-        (200.1 kg are 8 bags of 25), and cost of what has a price (null where nothing has).
+        buy by name (bags or t, and kg), leftover_kg by name, short_kg of what is bought a little
+        short, and cost of what has a price (null where nothing has).
 
     Raises:
         InputError: a name that no load holds.
@@ -88,7 +99,7 @@ def shopping(
             needed[name] = needed.get(name, 0.0) + mass
     _known_names(needed, bag_kg=bags, on_hand_kg=on_hand, price_per_bag=bag_price, price_per_t=bulk_price)
     buy = {
-        name: _bought(max(mass - on_hand.get(name, 0.0), 0.0), bags.get(name))
+        name: _bought(max(mass - on_hand.get(name, 0.0), 0.0), bags.get(name), near_enough_fraction)
         for name, mass in needed.items()
     }
     costs = {name: _cost(name, item, bag_price, bulk_price) for name, item in buy.items()}
@@ -103,11 +114,11 @@ def shopping(
     )
 
 
-def _bought(mass_kg: float, bag_kg: float | None) -> Bought:
+def _bought(mass_kg: float, bag_kg: float | None, near_enough: float) -> Bought:
     if bag_kg is None:
-        tenths = whole_up(mass_kg * (1 - NEAR_ENOUGH_FRACTION) / 1000 / _BULK_T)
+        tenths = whole_up(mass_kg * (1 - near_enough) / 1000 / _BULK_T)
         return Bought(t=tenths * _BULK_T, kg=tenths * _BULK_T * 1000)
-    bags = whole_up(mass_kg * (1 - NEAR_ENOUGH_FRACTION) / bag_kg)
+    bags = whole_up(mass_kg * (1 - near_enough) / bag_kg)
     return Bought(bags=bags, kg=bags * bag_kg)
 
 
