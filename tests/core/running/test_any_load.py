@@ -74,7 +74,8 @@ class Account:
                 self.stored_l += event.volume_l if event.kind == "stored" else 0.0
 
     def leave(self, volume_l: float) -> None:
-        left = max(1 - volume_l / self.volume_l, 0.0)
+        # What it was made of may have been taken back since: then nothing left it.
+        left = max(1 - volume_l / self.volume_l, 0.0) if self.volume_l else 1.0
         self.out_l += volume_l
         self.size *= left
         self.added_l *= left
