@@ -6,8 +6,10 @@ from uuid import UUID
 import pytest
 from helpers import NOON, job, raw_event
 
+from keeve.core.units import DISPLAY_UNITS
 from keeve.services import loads, plans
 from keeve.services.views.bench import bench_page
+from keeve.web.forms.bench_form import FIELDS
 from web.conftest import Client
 
 
@@ -78,3 +80,10 @@ def test_what_was_meant_comes_with_its_words(client: Client, load_id: UUID) -> N
     answer = client.post(f"/bench/{load_id}/events", json=raw_event("water_added", typed={"water_l": "82"}))
     assert answer.json()["offer"] == "It was 8.2 L"
     assert answer.json()["error"]["meant"] == {"water_l": pytest.approx(8.2)}
+
+
+def test_fresh_mix_is_read_in_the_unit_it_is_shown_in() -> None:
+    """Placed, stored and given away are shown as mixed volume: 3 typed on a US bench are 3 ft³, 84.95 L."""
+    field = FIELDS["volume_l"]
+    assert field.unit("us") == DISPLAY_UNITS["us"]["mixed_volume"].unit
+    assert field.read("3", "us") == pytest.approx(84.95, abs=0.01)

@@ -15,7 +15,7 @@ FIELDS: Mapping[str, Number] = {
     for item in (
         Number("Water", ("water_l",), "water", needed=True),
         Number("Weight", ("mass_kg",), "mass", needed=True),
-        Number("Volume", ("volume_l",), "vessel", needed=True),
+        Number("Volume", ("volume_l",), "mixed_volume", needed=True),
         Number("Bucket", ("vessel_l",), "water", needed=True),
         Number("Seconds", ("seconds",), needed=True),
         Number("Mix", ("mix_c",), "temperature", needed=True),
