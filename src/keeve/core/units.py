@@ -191,20 +191,20 @@ def as_read(value: float, kind: Kind, system: System, decimals: int | None = Non
             unit = smaller
     shown = _converted(value, shown_in.kept_in, unit) if unit != shown_in.kept_in else value
     if decimals is not None and unit == shown_in.unit:
-        return Shown(_fixed(shown, decimals), unit)
+        return Shown(fixed(shown, decimals), unit)
     if unit == "ft":
         return _in_feet(shown)
     if unit == "in":
         return Shown(_in_inches(shown, shown_in.decimals), unit)
     if kind not in _IN_FIGURES:
-        return Shown(_fixed(shown, shown_in.decimals), unit)
+        return Shown(fixed(shown, shown_in.decimals), unit)
     return Shown(in_figures(shown, shown_in.decimals if unit == shown_in.unit else 0), unit)
 
 
 def in_figures(value: float, usual_decimals: int = 0) -> str:
     """A number to three figures, at least; without the noughts at its end past the usual decimals."""
     decimals = _decimals_of(value)
-    text = _fixed(value, decimals)
+    text = fixed(value, decimals)
     for _ in range(decimals - usual_decimals):
         text = text.removesuffix("0")
     return text.removesuffix(".")
@@ -219,7 +219,7 @@ def _decimals_of(value: float) -> int:
     return max(_FIGURES - 1 - math.floor(math.log10(rounded)), 0)
 
 
-def _fixed(value: float, decimals: int) -> str:
+def fixed(value: float, decimals: int = 1) -> str:
     """A figure with so many decimals; never a minus before nothing."""
     text = f"{value:.{decimals}f}"
     return text.lstrip("-") if float(text) == 0 else text
@@ -240,7 +240,7 @@ def _in_inches(inches: float, decimals: int) -> str:
     """Inches with a fraction off the tape, such as 3 1/2, or in decimals where no mark is near."""
     marks = round(inches * _PER_INCH)
     if inches <= 0 or not marks or abs(marks / _PER_INCH - inches) > _ON_THE_TAPE * max(inches, 1):
-        return _fixed(inches, decimals)
+        return fixed(inches, decimals)
     whole, rest = divmod(marks, _PER_INCH)
     if not rest:
         return str(whole)

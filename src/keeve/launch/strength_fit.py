@@ -3,7 +3,7 @@
 What plans show, cement alone, is fitted first and on its own specimens: those with slag and fly ash would bend it; at
 28 days, where it is shown, each counts twice. What slag and fly ash count as is fitted then, with the rest held.
 Misses are taken over the spread, which grows with the strength. All is judged out of fold, ten folds drawn by mixture:
-a mixture's other ages never help to foretell it. The band's ends are the tenth and the ninetieth hundredth of what the
+a mixture's other ages never help to predict it. The band's ends are the tenth and the ninetieth hundredth of what the
 law misses, out of fold again, widened by how much more the concretes with two and with three kinds of binder miss on
 average.
 """
@@ -186,7 +186,7 @@ def _changed(law: StrengthLaw, names: Sequence[str], values: Iterable[float]) ->
     return law.model_copy(update=dict(zip(names, map(float, values), strict=True)))
 
 
-def _foretold(law: StrengthLaw, specimens: Sequence[Specimen]) -> NDArray[np.float64]:
+def _predicted(law: StrengthLaw, specimens: Sequence[Specimen]) -> NDArray[np.float64]:
     return np.array([strength_mpa(law, one.contents, one.age_days) for one in specimens])
 
 
@@ -194,8 +194,8 @@ def _missed(
     law: StrengthLaw, specimens: Sequence[Specimen], *, spread_of: StrengthLaw
 ) -> NDArray[np.float64]:
     """What the law misses, over the spread round that other law."""
-    missed: NDArray[np.float64] = np.array([one.seen_mpa for one in specimens]) - _foretold(law, specimens)
-    return missed / np.power(_foretold(spread_of, specimens), SPREAD_POWER)
+    missed: NDArray[np.float64] = np.array([one.seen_mpa for one in specimens]) - _predicted(law, specimens)
+    return missed / np.power(_predicted(spread_of, specimens), SPREAD_POWER)
 
 
 # The sorts of specimen the law is judged on: by age, by ratio, by binder, and where plans show it.

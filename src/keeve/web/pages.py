@@ -17,7 +17,7 @@ from keeve.core.mixes.model import QUARTERS, READING_NAMES, RETEMPERING_NAMES
 from keeve.core.planning.plan import Plan
 from keeve.core.planning.vessel_loads import VesselError
 from keeve.core.quantities import in_reader_units
-from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, in_figures, to_shown
+from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_figures, to_shown
 from keeve.services.views.event_words import event_words
 from keeve.web.security import FORM_FIELD, form_token
 
@@ -101,12 +101,6 @@ def _unit(context: Context, kind: Kind) -> str:
     return unit
 
 
-def _decimal(value: float, decimals: int = 1) -> str:
-    """A figure with so many decimals; never a minus before nothing."""
-    text = f"{value:.{decimals}f}"
-    return text.lstrip("-") if float(text) == 0 else text
-
-
 # What is left of a rounding is nothing.
 _NOTHING = 1e-9
 
@@ -142,7 +136,7 @@ def _shown_list(context: Context, values: Iterable[float], kind: Kind) -> list[s
 
 def _percent(fraction: float, decimals: int = 0) -> str:
     """A fraction as percent."""
-    return f"{_decimal(fraction * 100, decimals)}{_THIN_SPACE}%"
+    return f"{fixed(fraction * 100, decimals)}{_THIN_SPACE}%"
 
 
 def _short_percent(fraction: float) -> str:
@@ -253,7 +247,7 @@ _FILTERS: Mapping[str, Any] = {
     "quantity": _quantity,
     "in_units": _in_units,
     "unit_of": _unit,
-    "decimal": _decimal,
+    "decimal": fixed,
     "short": _short,
     "sentence": _sentence,
     "shown": _shown,

@@ -7,7 +7,7 @@ from pydantic import Field, model_validator
 
 from keeve.core.mixes.bases import BASES, Basis, BasisName
 from keeve.core.mixes.mixers import NEAREST, MixerKind, Order
-from keeve.core.mixes.procedures import AdmixtureStep, ChargeStep, JudgeStep, Procedure, WaterStep
+from keeve.core.mixes.procedures import AdmixtureStep, ChargeStep, JudgeStep, Procedure, Step, WaterStep
 from keeve.core.mixes.regimes import REGIMES, Regime, RegimeName
 from keeve.core.older_formats import MIX_STEPS, upgraded
 from keeve.core.rules.admixtures import Basis as DoseBasis
@@ -349,21 +349,22 @@ class Mix(Strict):
         return self.without({part.name for part in self.parts if not part.parts})
 
     def without(self, names: Collection[str]) -> "Mix":
-        """The mix without these parts, and without the steps that charge them."""
+        """The mix without these parts and admixtures, and without the steps that put in nothing else."""
+
+        def is_left_out(step: Step) -> bool:
+            if isinstance(step, AdmixtureStep):
+                return set(step.admixtures) <= set(names)
+            return isinstance(step, ChargeStep) and step.material in names
+
         procedures = [
             procedure.model_copy(
-                update={
-                    "steps": [
-                        step
-                        for step in procedure.steps
-                        if not (isinstance(step, ChargeStep) and step.material in names)
-                    ]
-                }
+                update={"steps": [step for step in procedure.steps if not is_left_out(step)]}
             )
             for procedure in self.procedures
         ]
         parts = [part for part in self.parts if part.name not in names]
-        return self.model_copy(update={"parts": parts, "procedures": procedures})
+        admixtures = [item for item in self.admixtures if item.name not in names]
+        return self.model_copy(update={"parts": parts, "admixtures": admixtures, "procedures": procedures})
 
     @property
     def is_made(self) -> Basis:

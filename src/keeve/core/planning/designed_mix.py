@@ -9,7 +9,6 @@ from keeve.core.mixes.model import Mix, MixPart, MixWater, Sort
 from keeve.core.planning.job import Design, Job, MaterialOnSite
 from keeve.core.rules.concrete_design import (
     ConcreteContent,
-    ConcreteDesign,
     concrete_by_content,
     concrete_design_aci,
 )
@@ -109,9 +108,8 @@ def _binder_shares(design: Design, by_sort: dict[Sort, MixPart]) -> dict[Sort, f
 
 def _run(
     design: Design, binder_density: float, stone_density: float, sand_density: float, workings: Workings
-) -> ConcreteDesign | ConcreteContent:
+) -> ConcreteContent:
     """The rule of the design; its refusals and warnings named as in the job."""
-    before = len(workings.warnings)
     wanted = ("strength_mpa",) if design.by == "strength" else ("binder_kg_m3", "w_cm")
     missing = [f"design.{name}" for name in wanted if getattr(design, name) is None]
     if missing:
@@ -123,21 +121,11 @@ def _run(
         }
     )  # fmt: skip
     same |= {"stone_density_kg_m3": stone_density, "sand_density_kg_m3": sand_density}
-    found: ConcreteDesign | ConcreteContent
-    try:
-        if design.by == "strength":
-            same |= {"strength_mpa": design.strength_mpa, "slump_mm": design.slump_mm}
-            found = workings.run(concrete_design_aci, **same, cement_density_kg_m3=binder_density)
-        else:
-            same |= {"binder_kg_m3": design.binder_kg_m3, "w_cm": design.w_cm}
-            found = workings.run(concrete_by_content, **same, binder_density_kg_m3=binder_density)
-    except InputError as fault:
-        fault.fields = [f"design.{field}" for field in fault.fields]
-        raise
-    workings.warnings[before:] = [
-        item.model_copy(update={"field": f"design.{item.field}"}) for item in workings.warnings[before:]
-    ]
-    return found
+    if design.by == "strength":
+        same |= {"strength_mpa": design.strength_mpa, "slump_mm": design.slump_mm}
+        return workings.run_for("design", concrete_design_aci, **same, cement_density_kg_m3=binder_density)
+    same |= {"binder_kg_m3": design.binder_kg_m3, "w_cm": design.w_cm}
+    return workings.run_for("design", concrete_by_content, **same, binder_density_kg_m3=binder_density)
 
 
 def _particle_density(part: MixPart, site: MaterialOnSite | None) -> float:

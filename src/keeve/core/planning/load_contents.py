@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import materials
-from keeve.core.mixes.model import Mix, MixPart, MixWater
+from keeve.core.mixes.model import Admixture, Mix, MixPart, MixWater
 from keeve.core.planning.job import AdmixtureLabel, Job, MaterialOnSite, Vessel
 from keeve.core.planning.plan import AdmixtureAmount, Charge, Load, LoadWater, VesselCount
 from keeve.core.planning.set_clock import water_c_of
@@ -95,15 +95,12 @@ _POWDER_KG_M3 = 1300.0
 
 def _without_powders(mix: Mix, water: MixWater, job: Job, parts: list[Part]) -> float:
     """What share of the volume is left to the parts of the mix, where powders dosed on the binder take the rest."""
-    labels = {label.name: label for label in job.admixtures}
-    powder_kg_kg = 0.0
-    for item in mix.admixtures:
-        label = labels.get(item.name)
-        dose, basis, form = (
-            (label.dose, label.basis, label.form) if label else (item.usual_dose, item.usual_basis, item.form)
-        )
-        if form == "powder" and basis == "percent_binder" and dose:
-            powder_kg_kg += dose / 100
+    doses = [_label_of(item, job) for item in mix.admixtures]
+    powder_kg_kg = sum(
+        label.dose / 100
+        for label in doses
+        if label and label.form == "powder" and label.basis == "percent_binder"
+    )
     if not powder_kg_kg:
         return 1.0
     alone = amounts_by_parts(
@@ -292,18 +289,14 @@ def _admixtures(
 
     Of a pack that belongs to a batch, as much of it as there is of the batch.
     """
-    labels = {label.name: (f"admixtures.{index}.", label) for index, label in enumerate(job.admixtures)}
+    paths = {label.name: f"admixtures.{index}." for index, label in enumerate(job.admixtures)}
     known = {item.name for item in mix.admixtures}
-    for name, (path, _) in labels.items():
+    for name, path in paths.items():
         if name not in known:
             raise InputError("unknown_admixture", f"{mix.name} has no admixture {name!r}.", [f"{path}name"])
     doses, brought_l = [], 0.0
     for wanted in mix.admixtures:
-        path, label = labels.get(wanted.name, ("", None))
-        if label is None and wanted.usual_dose is not None and wanted.usual_basis is not None:
-            label = AdmixtureLabel(
-                name=wanted.name, dose=wanted.usual_dose, basis=wanted.usual_basis, form=wanted.form
-            )
+        path, label = paths.get(wanted.name, ""), _label_of(wanted, job)
         if wanted.packs:
             doses.append(AdmixtureAmount(name=wanted.name, mass_kg=None, volume_ml=None, packs=packs))
             continue
@@ -324,6 +317,16 @@ def _admixtures(
         )
         brought_l += dose.water_in_kg
     return doses, brought_l
+
+
+def _label_of(wanted: Admixture, job: Job) -> AdmixtureLabel | None:
+    """The dose of an admixture: the user's label, else the mix's own; None where neither says."""
+    own = next((label for label in reversed(job.admixtures) if label.name == wanted.name), None)
+    if own is None and wanted.usual_dose is not None and wanted.usual_basis is not None:
+        return AdmixtureLabel(
+            name=wanted.name, dose=wanted.usual_dose, basis=wanted.usual_basis, form=wanted.form
+        )
+    return own
 
 
 def _dose(

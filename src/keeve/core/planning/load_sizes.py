@@ -72,8 +72,10 @@ _CRUMB_OF_A_BAG = 0.2
 
 def _without_crumb(loads: list[LoadSize]) -> list[LoadSize]:
     """The loads, the last of them no crumb of a bag: it shares with the one before, that in quarters of a bag."""
-    *_, before, last = [None, *loads]
-    if before is None or last is None or not (before.bags and last.bags) or last.bags >= _CRUMB_OF_A_BAG:
+    if len(loads) < 2:
+        return loads
+    *_, before, last = loads
+    if not (before.bags and last.bags) or last.bags >= _CRUMB_OF_A_BAG:
         return loads
     both, bag_m3 = before.bags + last.bags, before.volume_m3 / before.bags
     shared = math.floor(both / 2 / _LEAST_OF_A_BAG) * _LEAST_OF_A_BAG

@@ -17,6 +17,7 @@ from keeve.core.planning.load_contents import (
     label_of,
     load_by_bag,
     load_by_parts,
+    load_of_amounts,
 )
 from keeve.core.planning.load_sizes import alternatives, batch_limits, poured_in_parts, sized, sized_by_pour
 from keeve.core.planning.plan import (
@@ -123,6 +124,9 @@ def _designed_mpa(job: Job) -> float | None:
     return job.design.strength_mpa if job.design and job.design.by == "strength" else None
 
 
+_CUBIC_METRE = LoadSize(number=1, volume_m3=1.0)
+
+
 class _Sized(NamedTuple):
     """The volume to make, its loads, and other ways to size them."""
 
@@ -150,10 +154,14 @@ def _by_parts(
     volume = volumes(job, bag_l, fresh_kg_m3, workings)
     if job.whole_bags and bags is None:
         no_bag()
-    rim_l = _under_the_rim(job, lambda one: load_by_parts(mix, water, job, parts, one, Workings()))
+
+    def of_a_cubic_metre(size: LoadSize) -> Load:
+        return load_of_amounts(mix, water, job, parts, a_cubic_metre, size, Workings())
+
+    rim_l = _under_the_rim(job, of_a_cubic_metre)
     most_l, window_min = min(job.mixer.working_l, rim_l), mix.life_min
     if job.pace.placing_m3_h:
-        one = load_by_parts(mix, water, job, parts, LoadSize(number=1, volume_m3=1.0), Workings())
+        one = of_a_cubic_metre(_CUBIC_METRE)
         binders = [part.name for part in parts if part.is_binder]
         window_min = life_on_site(mix.life_min, job.conditions, binders, one, workings)
     if mix.is_run.placed_in:
@@ -186,7 +194,7 @@ def _under_the_rim(job: Job, load_of: Callable[[LoadSize], Load]) -> float:
     """Mixed volume whose loose charge just goes into the mixer, L, where it is known what that holds to the rim."""
     if job.mixer.drum_l is None:
         return math.inf
-    one = load_of(LoadSize(number=1, volume_m3=1.0))
+    one = load_of(_CUBIC_METRE)
     return job.mixer.drum_l * one.yield_l / one.loose_l
 
 

@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 from typing import Protocol
 
-from keeve.core.errors import InputError
 from keeve.core.mixes.regimes import Regime
 from keeve.core.planning.job import Conditions
 from keeve.core.rules.gypsum_time import PlasterClock, plaster_clock
@@ -50,23 +49,15 @@ def clock_of(
         workings: keeps the rule that is run.
         age_factor: how much slower its powder sets, as its own loads show.
     """
-    before = len(workings.warnings)
-    try:
-        found = workings.run(
-            plaster_clock,
-            water_per_100=ratio * 100,
-            water_c=water_c,
-            batch_kg=plaster_kg,
-            mixing_min=mixing_min(steps),
-            age_factor=age_factor,
-        )
-    except InputError as fault:
-        fault.fields = [f"conditions.{field}" for field in fault.fields]
-        raise
-    workings.warnings[before:] = [
-        item.model_copy(update={"field": f"conditions.{item.field}"}) for item in workings.warnings[before:]
-    ]
-    return found
+    return workings.run_for(
+        "conditions",
+        plaster_clock,
+        water_per_100=ratio * 100,
+        water_c=water_c,
+        batch_kg=plaster_kg,
+        mixing_min=mixing_min(steps),
+        age_factor=age_factor,
+    )
 
 
 def window_of(regime: Regime, clock: PlasterClock) -> tuple[float, float] | None:

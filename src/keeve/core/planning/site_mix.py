@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix, materials
 from keeve.core.mixes.model import Laying, Mix, MixPart
-from keeve.core.mixes.procedures import AdmixtureStep, Step
+from keeve.core.mixes.procedures import Step
 from keeve.core.planning.designed_mix import designed
 from keeve.core.planning.job import Job, MaterialOnSite
 from keeve.core.planning.plan import PlanMaterial
@@ -171,22 +171,7 @@ def _without_packs(mix: Mix, job: Job) -> Mix:
                 [f"packs.{name}"],
             )
     left_out = {name for name, is_used in job.packs.items() if not is_used}
-    if not left_out:
-        return mix
-    procedures = [
-        procedure.model_copy(
-            update={
-                "steps": [
-                    step
-                    for step in procedure.steps
-                    if not (isinstance(step, AdmixtureStep) and set(step.admixtures) <= left_out)
-                ]
-            }
-        )
-        for procedure in mix.procedures
-    ]
-    admixtures = [item for item in mix.admixtures if item.name not in left_out]
-    return mix.model_copy(update={"admixtures": admixtures, "procedures": procedures, "bags_a_batch": None})
+    return mix.without(left_out).model_copy(update={"bags_a_batch": None}) if left_out else mix
 
 
 def _as_laid(mix: Mix, laying: Laying | None) -> Mix:

@@ -75,12 +75,17 @@ class PerM3(Strict):
     sand: float
 
 
-class ConcreteDesign(Result):
-    """Oven-dry kg a m3, air, water to cement, and what to weigh out of the stockpiles (water is what is added)."""
+class ConcreteContent(Result):
+    """Oven-dry kg a m3 (cement: all of the binder), air, and water to binder."""
 
     per_m3: PerM3
     air_fraction: float
     w_c: float
+
+
+class ConcreteDesign(ConcreteContent):
+    """A concrete's content, and what to weigh out of the stockpiles (water is what is added)."""
+
     batch_per_m3: PerM3
 
 
@@ -168,7 +173,7 @@ def concrete_design_aci(
             ["slump_mm", "stone_max_mm"],
         )  # fmt: skip
     water = water_lb * KG_M3_OF_LB_YD3
-    air = (_ENTRAINED_AIR[exposure] if air_entrained else _ENTRAPPED_AIR)[stone] / 100
+    air = _air_fraction(stone, exposure, air_entrained)
     w_c = min(
         _on_table(_ENTRAINED_RATIO if air_entrained else _PLAIN_RATIO, strength_mpa * PSI_OF_MPA, "strength_mpa"),
         _highest_ratio(exposure, air_entrained, thin_section, sulfate_or_sea),
@@ -197,14 +202,6 @@ def concrete_design_aci(
         ),
         warnings=list(_exposed(exposure, air_entrained, w_c, sulfate_or_sea)),
     )
-
-
-class ConcreteContent(Result):
-    """Oven-dry kg a m3 (cement: all of the binder), air, and water to binder."""
-
-    per_m3: PerM3
-    air_fraction: float
-    w_c: float
 
 
 @rule(
@@ -282,7 +279,7 @@ def concrete_by_content(
             f"w_cm must be {highest:g} at most for that exposure: take less water.",
             ["w_cm"],
         )
-    air = (_ENTRAINED_AIR[exposure] if air_entrained else _ENTRAPPED_AIR)[stone] / 100
+    air = _air_fraction(stone, exposure, air_entrained)
     grains = _Grains(
         stone, fineness_modulus, stone_rodded_density_kg_m3, binder_density_kg_m3, stone_density_kg_m3,
         sand_density_kg_m3,
@@ -293,6 +290,10 @@ def concrete_by_content(
         w_c=w_cm,
         warnings=list(_exposed(exposure, air_entrained, w_cm, sulfate_or_sea)),
     )
+
+
+def _air_fraction(stone_column: int, exposure: Exposure, air_entrained: bool) -> float:
+    return (_ENTRAINED_AIR[exposure] if air_entrained else _ENTRAPPED_AIR)[stone_column] / 100
 
 
 class _Grains(NamedTuple):

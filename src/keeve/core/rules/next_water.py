@@ -149,13 +149,13 @@ def next_water(
     for number, load in enumerate(history):
         if load.reset:
             stockpile.unsettle()
-        foretold = stockpile.foretell()
+        predicted = stockpile.predict()
         seen = _seen(load, target_water_kg / dry_aggregate_kg, absorption_fraction)
         impossible = [sight for sight in seen if sight.moisture < sight.least]
         path.append(
             Prediction(
-                free_moisture_fraction=foretold.mean,
-                sd_fraction=foretold.sd,
+                free_moisture_fraction=predicted.mean,
+                sd_fraction=predicted.sd,
                 seen_fraction=seen[-1].moisture if seen else None,
                 taken_as="slip" if impossible else "usual",
             )
@@ -174,7 +174,7 @@ def next_water(
         if max(chances.changed, chances.slipped) > _LIKELY:
             taken_as: Literal["change", "slip"] = "change" if chances.changed > chances.slipped else "slip"
             path[number] = path[number].model_copy(update={"taken_as": taken_as})
-    found = stockpile.foretell()
+    found = stockpile.predict()
     most_l = target_water_kg + absorption_fraction * dry_aggregate_kg
 
     def added_l(moisture_fraction: float) -> float:

@@ -126,17 +126,19 @@ class StockpileFilter:
         self._spread = (weight[..., None, None] * both).sum(axis=1)
         self._log_weight = (highest + np.log(whole))[:, 0]
 
-    def foretell(self) -> "Foretold":
+    def predict(self) -> "Predicted":
         """The free moisture of the next load, over all filters."""
         weight = np.exp(self._log_weight - self._log_weight.max()).ravel()
         weight /= weight.sum()
         means = self._state[..., 0].ravel()
         variances = (self._spread[..., 0, 0] + self._scatter[:, None] ** 2).ravel()
         mean = float(weight @ means)
-        return Foretold(mean, math.sqrt(weight @ (variances + (means - mean) ** 2)), weight, means, variances)
+        return Predicted(
+            mean, math.sqrt(weight @ (variances + (means - mean) ** 2)), weight, means, variances
+        )
 
 
-class Foretold(NamedTuple):
+class Predicted(NamedTuple):
     """The free moisture of the next load: its mean and sd, and the weight, mean and variance of each filter."""
 
     mean: float

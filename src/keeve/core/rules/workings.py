@@ -5,6 +5,7 @@ from typing import Any, ParamSpec, TypeVar
 
 from pydantic import BaseModel, ConfigDict
 
+from keeve.core.errors import InputError
 from keeve.core.rules.registry import Result, RuleWarning, rule_of
 
 P = ParamSpec("P")
@@ -51,4 +52,17 @@ class Workings:
             )
         )
         found: R = result
+        return found
+
+    def run_for(self, path: str, function: Callable[P, R], *args: P.args, **kwargs: P.kwargs) -> R:
+        """Run a rule whose inputs lie under a path of the job: its refusal and its warnings name them there."""
+        before = len(self.warnings)
+        try:
+            found = self.run(function, *args, **kwargs)
+        except InputError as fault:
+            fault.fields = [f"{path}.{field}" for field in fault.fields]
+            raise
+        self.warnings[before:] = [
+            item.model_copy(update={"field": f"{path}.{item.field}"}) for item in self.warnings[before:]
+        ]
         return found

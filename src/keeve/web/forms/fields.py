@@ -83,13 +83,14 @@ class Number(_Field):
         if self.kind is None:
             return _plain(kept * 100 if self.percent else kept, 3)
         # One place more than is shown elsewhere, so that a typed number comes back as it was.
+        others: System = "metric" if units == "us" else "us"
         own, other = (
             _plain(to_shown(kept, self.kind, system), DISPLAY_UNITS[system][self.kind].decimals + 1)
-            for system in ((units, "metric") if units == "us" else (units, "us"))
+            for system in (units, others)
         )
         if _figures(own) < _ODD_FIGURES or _figures(other) >= _figures(own):
             return own
-        return f"{other} {DISPLAY_UNITS['metric' if units == 'us' else 'us'][self.kind].unit}"
+        return f"{other} {DISPLAY_UNITS[others][self.kind].unit}"
 
     def shown(self, kept: float, units: System) -> str:
         """A kept number with its unit."""
