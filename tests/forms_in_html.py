@@ -9,7 +9,7 @@ from html import unescape
 _TAG = re.compile(r"<(/?)(form|input|select|option)\b([^>]*)>")
 _ATTRIBUTE = re.compile(r"""([\w-]+)(?:=(?:"([^"]*)"|'([^']*)'|(\S+)))?""")
 # What a browser sends only once it is chosen.
-_NOT_SENT = ("checkbox", "radio", "file")
+_CHOSEN = ("checkbox", "radio")
 
 
 def fields_in(html: str, form_id: str = "") -> dict[str, str]:
@@ -25,7 +25,9 @@ def fields_in(html: str, form_id: str = "") -> dict[str, str]:
             inside = not closing and given.get("id") == form_id
         elif tag == "select":
             select = "" if closing else given.get("name", "")
-        elif inside and tag == "input" and given.get("name") and given.get("type") not in _NOT_SENT:
+        elif inside and tag == "input" and given.get("name") and given.get("type") != "file":
+            if given.get("type") in _CHOSEN and "checked" not in given:
+                continue
             fields[given["name"]] = given.get("value", "")
         elif inside and tag == "option" and select and ("selected" in given or select not in fields):
             fields[select] = given.get("value", "")

@@ -32,6 +32,7 @@ def _parser() -> argparse.ArgumentParser:
     up.add_argument("--cert", type=Path, help="certificate file (PEM)")
     up.add_argument("--key", type=Path, help="key file of the certificate (PEM)")
     up.add_argument("--workers", type=int, default=1, help="processes that serve")
+    up.add_argument("--closed", action="store_true", help="no new accounts but by an invitation")
     up.set_defaults(run=_up)
 
     test = commands.add_parser("test", help="run every check")
@@ -142,6 +143,7 @@ def _up(options: argparse.Namespace) -> int:
         certificate=options.cert,
         key=options.key,
         workers=options.workers,
+        is_closed=options.closed,
     )
 
 

@@ -16,7 +16,8 @@ from keeve.core.planning.yard import begun_with, parse_item
 from keeve.demo import jobs
 from keeve.services import yard
 from keeve.services.accounts import Visitor
-from keeve.web.forms.plan_form import empty_form, to_job
+from keeve.web.forms.plan_form import empty_form
+from keeve.web.forms.plan_job import to_job
 
 DRUM = {"kind": "mixer", "name": "drum", "mixer_kind": "tilting-drum", "working_l": 70, "drum_l": 110}
 TIN = {"kind": "vessel", "name": "tin", "full_of_water_kg": 5.39, "tare_kg": 0.4, "material": "cement"}

@@ -84,7 +84,7 @@ class Visit:
             self.wrong.append(f"request off the origin: {url}")
 
     def sign_in(self) -> None:
-        self.page.goto(f"{self.origin}/plan")
+        self.page.goto(f"{self.origin}/sign-in?next=/plan")
         self.check()
         self.page.get_by_label("Name").fill(self.sign_in_name)
         self.page.get_by_label("Password").fill(PASSWORD)

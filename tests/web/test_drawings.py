@@ -24,7 +24,8 @@ from keeve.web.drawings.states.plaster_stages import STAGES, stage_drawing
 from keeve.web.drawings.vessel import Vessel
 from keeve.web.drawings.volume_bar import volume_bar
 from keeve.web.drawings.water_line import water_lines
-from keeve.web.forms.plan_form import form_from, to_job
+from keeve.web.forms.plan_form import form_from
+from keeve.web.forms.plan_job import to_job
 from keeve.web.forms.shapes import SHAPES
 
 

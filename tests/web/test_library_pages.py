@@ -161,7 +161,7 @@ def test_a_variant_is_kept_changed_exported_opened_and_planned_with(client: Clie
     card = client.get(saved.headers["location"]).text
     assert "1 : 2½ by volume" in card
     plan_id = saved.headers["location"].split("/")[2]
-    assert 'value="inner-wall" selected' in client.get(f"/plan?again={plan_id}").text
+    assert 'value="inner-wall" data-redraws checked' in client.get(f"/plan?again={plan_id}").text
     gone = client.post("/plan/preview", data={"mix": "no-such-mix"}).json()
     assert "not here any more" in gone["errors"]["mix"]
 

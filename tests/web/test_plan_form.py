@@ -19,9 +19,9 @@ from keeve.demo import jobs
 from keeve.formats.job_file import read_job, write_job
 from keeve.web import pages
 from keeve.web.forms.fields import Number, members
-from keeve.web.forms.plan_form import FORM_CHANGED, PlanForm, convert, empty_form, form_from, form_of, to_job
-from keeve.web.forms.plan_sections import shape_options
-from keeve.web.forms.shapes import SHAPES
+from keeve.web.forms.plan_form import FORM_CHANGED, PlanForm, convert, empty_form, form_from
+from keeve.web.forms.plan_job import form_of, to_job
+from keeve.web.forms.shapes import SHAPE_GROUPS, SHAPES
 from web.conftest import Client
 
 # What is typed for each shape, the same in a job file, and what it comes to, by hand.
@@ -144,6 +144,7 @@ def test_a_shape_from_the_page_is_the_shape_from_the_file(kind: str) -> None:
 def test_every_shape_of_the_core_is_on_the_page() -> None:
     assert {shape.fixed.get("shape") for shape in SHAPES.values()} - {None} == set(CORE_SHAPES)
     assert set(TYPED) == set(SHAPES)
+    assert sorted(name for names in SHAPE_GROUPS.values() for name in names) == sorted(SHAPES)
 
 
 # Moulds known in every other way.
@@ -198,7 +199,8 @@ FILES = [
 def drawn(form: PlanForm) -> dict[str, str]:
     """What a browser sends back of the form as the template draws it."""
     asked = pages.environment.get_template("plan/asked.html")
-    html = asked.render(form=form, shapes=shape_options(), units=form.units)
+    labels = {name: shape.label for name, shape in SHAPES.items()}
+    html = asked.render(form=form, shapes=labels, shape_groups=SHAPE_GROUPS, shelves=[], units=form.units)
     return {"title": form.values["title"], "mix": form.values["mix"], **fields_in(html)}
 
 

@@ -8,7 +8,7 @@ from sqlalchemy import Engine
 
 from keeve.demo.rose import rose_stl
 from web.conftest import Clock, Visit, visiting
-from web.walking import DESK, PHONE, begin, heading, press, tap
+from web.walking import DESK, PHONE, begin, heading, name_job, press, tap, unfold
 
 
 def plan_a_mould(visit: Visit, folder: Path) -> None:
@@ -18,7 +18,7 @@ def plan_a_mould(visit: Visit, folder: Path) -> None:
     file.write_bytes(rose_stl())
     visit.sign_in()
     page.goto(f"{visit.origin}/plan?mix=plaster-casting")
-    page.get_by_label("Job name").fill("Rose mould")
+    name_job(page, "Rose mould")
     page.get_by_label("The model in it").select_option(label="By a mesh file")
     page.get_by_label(re.compile("^Mesh file")).set_input_files(file)
     expect(page.get_by_text("closed")).to_be_visible(timeout=20_000)
@@ -28,7 +28,7 @@ def plan_a_mould(visit: Visit, folder: Path) -> None:
     page.get_by_label("Mixed volume per load").fill("12")
     expect(page.locator(".figure-of-merit")).to_contain_text("2")
     visit.check()
-    page.get_by_role("button", name="Make the mix cards").click()
+    page.get_by_role("button", name="Make the cards").click()
     expect(page.get_by_role("heading", level=1)).to_have_text("Load 1 of 2")
     visit.check()
 
@@ -124,8 +124,9 @@ def test_islands_on_a_phone_and_a_load_that_thickened(
         page.get_by_label("Water it holds").fill("3")
         page.get_by_label("The model in it").select_option(label="No model")
         expect(page.get_by_label("Water it pushes out")).to_have_count(0)
+        unfold(page, "Loading order and loads")
         page.get_by_label("Bucket size, full").fill("10")
-        page.get_by_role("button", name="Make the mix cards").click()
+        page.get_by_role("button", name="Make the cards").click()
         expect(page.get_by_role("heading", level=1)).to_have_text("Load 1 of 1")
         begin(page, "Water, a third of the bucket at most")
         tap(page, "Added")

@@ -17,15 +17,26 @@ from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE
 from web.conftest import Client, Clock
 
 OPEN_ROUTES = {
-    ("GET", "/sign-in"),
-    ("POST", "/sign-in"),
-    ("GET", "/invitation/{token}"),
-    ("POST", "/invitation/{token}"),
-}
+    ("GET", "/sign-in"), ("POST", "/sign-in"),
+    ("GET", "/invitation/{token}"), ("POST", "/invitation/{token}"),
+    ("GET", "/new-account"), ("POST", "/new-account"),
+    ("GET", "/forgotten"), ("POST", "/forgotten"),
+    ("GET", "/reset/{token}"), ("POST", "/reset/{token}"),
+    ("POST", "/demo"), ("POST", "/units"),
+}  # fmt: skip
+# What a stranger may use: it shows nothing of any crew's.
+QUICK_ROUTES = {
+    ("GET", "/"), ("GET", "/plan"), ("POST", "/plan"), ("GET", "/plan/quick"), ("POST", "/plan/preview"),
+    ("POST", "/plan/mesh"), ("GET", "/plan/units"), ("POST", "/plan/units"), ("GET", "/plan/open"),
+    ("POST", "/plan/open"), ("GET", "/mixes"), ("GET", "/mixes/compare"), ("GET", "/mixes/{mix_id}"),
+    ("GET", "/mixes/{mix_id}/mix.yaml"), ("GET", "/rules"), ("GET", "/rules/{rule_id}"),
+    ("POST", "/rules/{rule_id}/try"),
+}  # fmt: skip
 # What somebody who only looks on may still send: nothing of it changes the crew's work.
 READERS_POSTS = {
     "/sign-in", "/sign-out", "/units", "/plan/units", "/plan/open", "/plan/preview", "/crew/switch",
-    "/account/password", "/account/sign-out-everywhere", "/invitation/{token}", "/rules/{rule_id}/try",
+    "/account/password", "/account/sign-out-everywhere", "/account/recovery-code", "/invitation/{token}",
+    "/rules/{rule_id}/try", "/new-account", "/forgotten", "/reset/{token}", "/demo", "/demo/afresh",
 }  # fmt: skip
 # Pages that lead only to what a reader may not do.
 EDITING = {"/mixes/{mix_id}/own", "/yard/new/{kind}"}
@@ -73,7 +84,10 @@ def test_signed_out_reaches_nothing(engine: Engine, clock: Clock, client: Client
     stranger = Client(engine, clock, signed_in=False)
     stranger.headers.update({"Cookie": f"{STRANGER_COOKIE}=token", FORM_HEADER: "token"})
     for method, path in every_route():
-        if (method, path) not in OPEN_ROUTES:
+        if (method, path) in QUICK_ROUTES:
+            shown = ask(stranger, method, path.format(**ids)).text
+            assert all(known not in shown for known in (ids["plan_id"], ids["load_id"], "Wall mortar")), path
+        elif (method, path) not in OPEN_ROUTES:
             answer = ask(stranger, method, path.format(**ids))
             assert answer.status_code == (401 if path.endswith(("/events", "/stockpile")) else 303), path
             assert answer.headers.get("location", "/sign-in").startswith("/sign-in")
@@ -103,7 +117,7 @@ def test_a_reader_changes_nothing(engine: Engine, clock: Clock, client: Client) 
     for method, path in every_route():
         if path in EDITING:
             assert ask(reader, method, path.format(**ids)).status_code == 403, path
-        elif method == "GET" and (method, path) not in OPEN_ROUTES:
+        elif method == "GET" and (method, path) not in {*OPEN_ROUTES, ("GET", "/plan/quick")}:
             assert reader.get(path.format(**ids)).status_code in (200, 303), path
         if method == "POST" and path not in READERS_POSTS:
             assert ask(reader, method, path.format(**ids)).status_code == 403, path
@@ -113,7 +127,7 @@ def test_a_reader_changes_nothing(engine: Engine, clock: Clock, client: Client) 
     assert "Mix this load" not in reader.get(card).text
     assert "data-event" in client.get(bench).text
     assert "data-event" not in reader.get(bench).text
-    assert "Make the mix cards" not in reader.get("/plan").text
+    assert "Make the cards" not in reader.get("/plan").text
     assert "nothing done yet" in client.get(f"/log/{ids['load_id']}").text
 
 
@@ -123,7 +137,8 @@ def test_a_mixer_mixes_and_does_not_lead(engine: Engine, clock: Clock, client: C
     crews.join(engine, mixer.visitor, crews.invite(engine, client.visitor, "mixer", NOON), NOON)
     mixer.post("/crew/switch", data={"crew_id": str(client.visitor.crew_id)})
     assert ask(mixer, "POST", f"/bench/{ids['load_id']}/events").status_code == 200
-    for path in ("/crew/invitations", "/crew/members/{account_id}/role", "/crew/members/{account_id}/remove"):
+    members = "/crew/members/{account_id}"
+    for path in ("/crew/invitations", f"{members}/role", f"{members}/remove", "/crew/reset-links"):
         assert mixer.post(path.format(**ids), data={"role": "reader"}).status_code == 403
 
 
@@ -176,7 +191,7 @@ def test_sign_in_sets_a_guarded_cookie_and_leads_only_home(
 
 def test_signing_out_ends_the_session(client: Client) -> None:
     assert client.post("/sign-out").status_code == 303
-    assert client.get("/plan").headers["location"].startswith("/sign-in")
+    assert client.get("/log").headers["location"].startswith("/sign-in")
 
 
 def test_every_answer_is_guarded(client: Client) -> None:

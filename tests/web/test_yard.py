@@ -12,6 +12,7 @@ from sqlalchemy import Engine
 from keeve.services import loads, plans
 from keeve.services.load_store import RunningLoad
 from web.conftest import Client, Clock, visiting
+from web.walking import name_job, pick, unfold
 
 
 class Shift:
@@ -90,8 +91,8 @@ def test_the_yard_by_taps(browser: Browser, engine: Engine, origin: str, clock: 
     with visiting(browser, engine, origin, viewport={"width": width, "height": 800}) as visit:
         page = visit.page
         visit.sign_in()
-        page.get_by_label("Job name").fill("Sill bed")
-        page.get_by_role("button", name="Make the mix cards").click()
+        name_job(page, "Sill bed")
+        page.get_by_role("button", name="Make the cards").click()
         page.get_by_role("link", name="Our kit").click()
         expect(page.get_by_text("No load from it judged yet")).to_be_visible()
         visit.check()
@@ -156,18 +157,18 @@ def test_what_we_own_is_written_down_and_begins_a_job(
         visit.check()
         page.get_by_role("link", name="Plan", exact=True).click()
         expect(page.locator(".result")).to_contain_text("quay buckets")
-        page.get_by_text("Your buckets: quay bucket").click()
-        page.get_by_label("Shape").select_option("floor")
+        expect(page.locator("summary", has_text="Your buckets")).to_contain_text("quay bucket")
+        pick(page, "need.0.kind", "floor")
         page.get_by_role("button", name="Add room").click()
         page.get_by_label("Length", exact=True).nth(1).fill("8' 6\"")
         page.get_by_role("button", name="Add another").click()
         expect(page.get_by_role("group", name="Item 2")).to_be_visible()
-        page.get_by_label("Shape").nth(1).select_option("coat")
+        pick(page, "need.1.kind", "coat")
         expect(page.locator(".sketches figure")).to_have_count(2)
         expect(page.locator(".sketches")).to_contain_text("to coat")
         visit.check()
         assert page.evaluate("document.documentElement.scrollWidth") <= width
-        page.get_by_role("button", name="Make the mix cards").click()
+        page.get_by_role("button", name="Make the cards").click()
         page.wait_for_url("**/load/1")
         card = page.url
         page.get_by_role("button", name="Mix this load").click()
@@ -187,7 +188,7 @@ def test_a_slip_is_mended_by_one_tap(browser: Browser, engine: Engine, origin: s
         page.get_by_role("button", name="Thickness: 40 mm").click()
         expect(thickness).to_have_value("40")
         expect(page.get_by_text("thicker than")).to_have_count(0)
-        page.get_by_text("Site check: bags, sand pile, steel").click()
+        unfold(page, "Site check")
         page.get_by_label("Cement: printed on the bag").select_option("masonry mortar")
         # A hazard is not tapped away: what to fetch is said.
         expect(page.get_by_text("Fetch a bag of cement")).to_be_visible()
@@ -203,7 +204,7 @@ def test_a_slip_is_mended_by_one_tap(browser: Browser, engine: Engine, origin: s
         expect(page.locator(".figure-of-merit")).to_contain_text("4 loads")
         # Sent as it is, the refusal comes back with its tap.
         page.get_by_label("Length", exact=True).fill("30000")
-        page.get_by_role("button", name="Make the mix cards").click()
+        page.get_by_role("button", name="Make the cards").click()
         page.wait_for_url("**/plan")
         page.locator("[data-field='need.0.length_m']").get_by_role("button", name="Length: 30 m").click()
         expect(page.locator(".figure-of-merit")).to_contain_text("37 loads")

@@ -40,10 +40,24 @@ def begin(page: Page, first: str = "Water, most of the start") -> None:
     expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
 
 
-def choose(page: Page, label: str, option: str) -> None:
-    """Choose what asks for other fields, and wait for them."""
-    with page.expect_response("**/plan/preview"):
-        page.get_by_label(label, exact=True).select_option(option)
+def pick(page: Page, name: str, value: str) -> None:
+    """Choose a shape or a mix by its picture, and wait for its fields."""
+    picker = page.locator(f'.picker:has([name="{name}"])')
+    picker.locator("summary").click()
+    radio = f'[name="{name}"][value="{value}"]'
+    picker.locator(radio).click()
+    # The server marks what is chosen.
+    expect(page.locator(f"{radio}[checked]")).to_be_attached()
+
+
+def unfold(page: Page, label: str) -> None:
+    """Open what stands behind a line of the form."""
+    page.locator("form.plan summary", has_text=label).click()
+
+
+def name_job(page: Page, name: str) -> None:
+    unfold(page, "Job name")
+    page.get_by_label("Job name").fill(name)
 
 
 def heading(page: Page) -> Any:
@@ -54,7 +68,7 @@ def plan_a_bed(visit: Visit) -> None:
     page = visit.page
     visit.sign_in()
     expect(heading(page)).to_have_text("Work out a job")
-    page.get_by_label("Job name").fill("Sill bed")
+    name_job(page, "Sill bed")
     page.get_by_label("Length", exact=True).fill("5")
     page.get_by_label("Thickness", exact=True).fill("25")
     expect(page.locator(".figure-of-merit")).to_contain_text("4 loads of 68.8")
@@ -62,7 +76,7 @@ def plan_a_bed(visit: Visit) -> None:
     page.get_by_role("button", name="68.8").click()
     expect(page.get_by_role("link", name="Rule split loads")).to_have_attribute("href", "/rules/split-loads")
     page.get_by_role("button", name="Close").click()
-    page.get_by_role("button", name="Make the mix cards").click()
+    page.get_by_role("button", name="Make the cards").click()
     expect(heading(page)).to_have_text("Load 1 of 4")
     visit.check()
 

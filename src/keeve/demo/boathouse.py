@@ -11,8 +11,8 @@ from keeve.demo import jobs
 from keeve.demo.rose import rose_stl
 from keeve.formats.job_file import read_job
 from keeve.formats.mesh_figures import mesh_figures
-from keeve.services import accounts, crews, job_summaries, loads, plans, stockpiles, yard
-from keeve.services.accounts import Visitor
+from keeve.services import accounts, demo_crews, job_summaries, loads, plans, stockpiles, yard
+from keeve.services.accounts import Role, Visitor
 from keeve.services.load_store import RunningLoad
 
 SIGN_IN_NAME = "wren"
@@ -20,14 +20,53 @@ PASSWORD = "boathouse-keel"
 
 
 def load_demo(engine: Engine, now: datetime) -> None:
-    """Make the two crews and their morning, unless they are there already."""
-    if accounts.has_account(engine, SIGN_IN_NAME):
-        return
+    """Make the people, the two crews and their morning, unless they are there already."""
+    if demo_crews.crew_of(engine, _person(engine, SIGN_IN_NAME)) is None:
+        begin_afresh(engine, now)
+
+
+def enter_demo(engine: Engine, now: datetime) -> str:
+    """The token of a session in the demo; where nobody has touched it, its morning is made as of now."""
+    wren = _person(engine, SIGN_IN_NAME)
+    if demo_crews.is_stale(engine, wren, now):
+        begin_afresh(engine, now)
+    return demo_crews.session_of(engine, wren, now)
+
+
+def _person(engine: Engine, name: str) -> UUID:
+    """The account of one of the demo's people, made where there is none."""
+    return demo_crews.person(engine, sign_in_name=name, name=name.title(), password=PASSWORD)
+
+
+def begin_afresh(engine: Engine, now: datetime) -> None:
+    """The demo's morning once more, in new crews; its people go over to them, signed in as they are.
+
+    They are let in when all of it is there: nobody sees half of it.
+    """
+    wren, fen, moss, alder = (_person(engine, name) for name in ("wren", "fen", "moss", "alder"))
     boathouse = accounts.add_crew(engine, "Boathouse crew")
-    accounts.add_account(engine, boathouse, sign_in_name=SIGN_IN_NAME, name="Wren", password=PASSWORD)
-    wren = _visitor(engine, SIGN_IN_NAME, now)
-    _newcomer(engine, wren, "fen", "Fen", "mixer", now)
-    _newcomer(engine, wren, "moss", "Moss", "reader", now)
+    cottage = accounts.add_crew(engine, "Lock cottage crew")
+    _morning(
+        engine,
+        _at_work(wren, "Wren", boathouse, "Boathouse crew"),
+        _at_work(fen, "Fen", boathouse, "Boathouse crew"),
+        now,
+    )
+    plans.save_plan(engine, _at_work(alder, "Alder", cottage, "Lock cottage crew"), read_job(jobs.QUAY_PATCH))
+    members: dict[UUID, dict[UUID, Role]] = {
+        boathouse: {wren: "lead", fen: "mixer", moss: "reader"},
+        cottage: {alder: "lead", wren: "reader"},
+    }
+    demo_crews.let_in(engine, members, now)
+
+
+def _at_work(account_id: UUID, name: str, crew_id: UUID, crew_name: str) -> Visitor:
+    """A person of the demo at work in a crew before anybody is let in."""
+    return Visitor(account_id, name, crew_id, crew_name, "metric", form_token="", role="lead")
+
+
+def _morning(engine: Engine, wren: Visitor, fen: Visitor, now: datetime) -> None:
+    """The boathouse crew's work up to now."""
     for thing in jobs.YARD:
         yard.keep_item(engine, wren, uuid4(), thing, now)
     coping = plans.save_plan(engine, wren, read_job(jobs.COPING_BED))
@@ -53,16 +92,10 @@ def load_demo(engine: Engine, now: datetime) -> None:
         load.charge_and_mix(max(load.now.load.water.start_l - needs_l, 0.0))
         load.to_right(needs_l)
         load.place(after_min=34)
-    third = _Mixing(engine, _visitor(engine, "fen", now), coping, 3, now - _ago(15))
+    third = _Mixing(engine, fen, coping, 3, now - _ago(15))
     third.charge_and_mix(short_of_l=0.9)
     third.judge("too-dry")
     _casts(engine, wren, now)
-
-    cottage = accounts.add_crew(engine, "Lock cottage crew")
-    accounts.add_account(engine, cottage, sign_in_name="alder", name="Alder", password=PASSWORD)
-    alder = _visitor(engine, "alder", now)
-    crews.join(engine, wren, crews.invite(engine, alder, "reader", now), now)
-    plans.save_plan(engine, alder, read_job(jobs.QUAY_PATCH))
 
 
 def _casts(engine: Engine, visitor: Visitor, now: datetime) -> None:
@@ -78,21 +111,6 @@ def _casts(engine: Engine, visitor: Visitor, now: datetime) -> None:
     copies = plans.save_plan(engine, visitor, read_job(jobs.ROSE_COPIES))
     late = _Mixing(engine, visitor, copies, 1, now - _ago(44))
     late.charge_and_mix()
-
-
-def _newcomer(engine: Engine, lead: Visitor, sign_in_name: str, name: str, role: str, now: datetime) -> None:
-    token = crews.invite(engine, lead, role, now)
-    crews.join_as_new(engine, token, sign_in_name=sign_in_name, name=name, password=PASSWORD, now=now)
-
-
-def _visitor(engine: Engine, sign_in_name: str, now: datetime) -> Visitor:
-    """A person of the demo, signed in for as long as it takes to look them up."""
-    token = accounts.sign_in(engine, sign_in_name=sign_in_name, password=PASSWORD, address="", now=now)
-    found = accounts.visitor(engine, token, now)
-    accounts.sign_out(engine, token, now)
-    if found is None:
-        raise RuntimeError(f"{sign_in_name} of the demo cannot sign in")
-    return found
 
 
 def _ago(minutes: float) -> timedelta:

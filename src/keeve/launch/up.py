@@ -9,13 +9,25 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from keeve.launch.postgres import project_folder, running
+from keeve.launch.serve import CLOSED
 from keeve.launch.system import LaunchError, ensure_pango
 
 _SECONDS_FOR_OPEN_PAGES = 3
 
 
-def up(*, host: str, port: int, certificate: Path | None, key: Path | None, workers: int = 1) -> int:
-    """Serve until Ctrl-C, then stop everything that was started."""
+def up(
+    *,
+    host: str,
+    port: int,
+    certificate: Path | None,
+    key: Path | None,
+    workers: int = 1,
+    is_closed: bool = False,
+) -> int:
+    """Serve until Ctrl-C, then stop everything that was started.
+
+    ``is_closed``: nobody makes an account but by an invitation.
+    """
     # A plain kill ends like Ctrl-C, so that PostgreSQL is stopped too.
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     try:
@@ -23,6 +35,8 @@ def up(*, host: str, port: int, certificate: Path | None, key: Path | None, work
         ensure_pango()
         with _listener(host, port) as listener, running(project_folder()) as url:
             _prepare(url)
+            if is_closed:
+                os.environ[CLOSED] = "yes"
             _serve(listener, url, host, certificate, key, workers)
     except LaunchError as fault:
         print(f"keeve: {fault}", file=sys.stderr)
@@ -92,7 +106,7 @@ def _serve(
 
     os.environ["DATABASE_URL"] = url
     config = uvicorn.Config(
-        "keeve.web.app:app_from_environment",
+        "keeve.launch.serve:app_from_environment",
         factory=True,
         workers=workers,
         log_level="warning",

@@ -18,7 +18,7 @@ from keeve.core.running.events import LONGEST_NAME
 from keeve.core.texts import written
 from keeve.core.units import System
 from keeve.store.database import open_session
-from keeve.store.models import Account, Crew, Membership, SignIn, SignInFailure
+from keeve.store.models import Account, Crew, DemoCrew, Membership, SignIn, SignInFailure
 
 Role = Literal["lead", "mixer", "reader"]
 ROLE_NAMES: dict[Role, str] = {
@@ -36,7 +36,10 @@ LEAST_PASSWORD_LENGTH = 10
 
 @dataclass(frozen=True)
 class Visitor:
-    """A signed-in person at work in a crew; ``form_token`` proves that a form came from our own page."""
+    """A signed-in person at work in a crew; ``form_token`` proves that a form came from our own page.
+
+    ``in_demo``: the crew is the demo's.
+    """
 
     account_id: UUID
     name: str
@@ -45,6 +48,7 @@ class Visitor:
     units: System
     form_token: str
     role: Role
+    in_demo: bool = False
 
     @property
     def may_mix(self) -> bool:
@@ -94,9 +98,9 @@ def new_account(session: Session, *, sign_in_name: str, name: str, password: str
             raise InputError(
                 "name_unfit", f"{field} must be plain text of at most {LONGEST_NAME} characters.", [field]
             )
-    if _account(session, plain) is not None:
+    if account_named(session, plain) is not None:
         raise InputError("name_taken", "That sign-in name is taken: choose another.", ["sign_in_name"])
-    account = Account(sign_in_name=plain, name=name.strip(), password_hash=_hash(password))
+    account = Account(sign_in_name=plain, name=name.strip(), password_hash=password_hash(password))
     session.add(account)
     session.flush()
     return account
@@ -105,17 +109,17 @@ def new_account(session: Session, *, sign_in_name: str, name: str, password: str
 def has_account(engine: Engine, sign_in_name: str) -> bool:
     """Whether that name is taken."""
     with open_session(engine) as session:
-        return _account(session, sign_in_name) is not None
+        return account_named(session, sign_in_name) is not None
 
 
 def set_password(engine: Engine, sign_in_name: str, password: str, now: datetime) -> None:
     """A new password; every session of the account ends."""
     with open_session(engine) as session:
-        account = _account(session, sign_in_name)
+        account = account_named(session, sign_in_name)
         if account is None:
             raise LookupError(f"no account {sign_in_name}")
-        account.password_hash = _hash(password)
-        _revoke_all(session, account.id, now)
+        account.password_hash = password_hash(password)
+        end_sessions(session, account.id, now)
 
 
 def change_password(engine: Engine, visitor: Visitor, *, old: str, new: str, now: datetime) -> None:
@@ -128,17 +132,18 @@ def change_password(engine: Engine, visitor: Visitor, *, old: str, new: str, now
         account = session.get_one(Account, visitor.account_id)
         if not _matches(account.password_hash, old):
             raise InputError("wrong_password", "That is not your current password: type it again.", ["old"])
-        account.password_hash = _hash(new)
-        _revoke_all(session, account.id, now)
+        account.password_hash = password_hash(new)
+        end_sessions(session, account.id, now)
 
 
 def sign_out_everywhere(engine: Engine, visitor: Visitor, now: datetime) -> None:
     """End every session of the account."""
     with open_session(engine) as session:
-        _revoke_all(session, visitor.account_id, now)
+        end_sessions(session, visitor.account_id, now)
 
 
-def _revoke_all(session: Session, account_id: UUID, now: datetime) -> None:
+def end_sessions(session: Session, account_id: UUID, now: datetime) -> None:
+    """End every session of an account."""
     session.execute(
         update(SignIn)
         .where(SignIn.account_id == account_id, SignIn.revoked_at.is_(None))
@@ -159,21 +164,31 @@ def sign_in(engine: Engine, *, sign_in_name: str, password: str, address: str, n
     Raises:
         SignInRefused: wrong name or password, or too many failures lately.
     """
-    name = _plain(sign_in_name)
     with open_session(engine) as session:
-        _forget_old(session, now)
-        if _too_many_failures(session, name, address, now):
-            raise SignInRefused("Too many tries. Wait a quarter of an hour, then try again.")
-        account = _account(session, name)
+        name = refuse_guessing(session, sign_in_name, address, now)
+        account = account_named(session, name)
         # An unknown name costs the same time as a wrong password, so that the answer does not say which it was.
         right = _matches(account.password_hash if account else _nobodys_hash(), password)
         if account and right:
             crew_id = _crew_to_open(session, account.id)
             if crew_id is None:
                 raise SignInRefused("This account is in no crew. Ask the crew's lead to invite it.")
-            return _new_session(session, crew_id, account.id, now)
+            return new_session(session, crew_id, account.id, now)
         session.add(SignInFailure(sign_in_name=name, address=address, at=now))
     raise SignInRefused("Wrong name or password. Check both and try again.")
+
+
+def refuse_guessing(session: Session, sign_in_name: str, address: str, now: datetime) -> str:
+    """The name as it is kept.
+
+    Raises:
+        SignInRefused: the name or the address failed too often lately.
+    """
+    name = _plain(sign_in_name)
+    _forget_old(session, now)
+    if _too_many_failures(session, name, address, now):
+        raise SignInRefused("Too many tries. Wait a quarter of an hour, then try again.")
+    return name
 
 
 # Asked on every request: put together once.
@@ -186,11 +201,13 @@ _VISITOR = (
         Crew.name,
         Membership.role,
         SignIn.form_token,
+        DemoCrew.crew_id.is_not(None),
     )
     .select_from(SignIn)
     .join(Account, Account.id == SignIn.account_id)
     .join(Crew, Crew.id == SignIn.crew_id)
     .join(Membership, and_(Membership.crew_id == SignIn.crew_id, Membership.account_id == SignIn.account_id))
+    .outerjoin(DemoCrew, DemoCrew.crew_id == SignIn.crew_id)
     .where(
         SignIn.token_hash == bindparam("token"),
         SignIn.revoked_at.is_(None),
@@ -205,9 +222,9 @@ def visitor(engine: Engine, token: str, now: datetime) -> Visitor | None:
         found = connection.execute(_VISITOR, {"token": token_hash(token), "now": now}).first()
     if found is None:
         return None
-    account_id, name, units, crew_id, crew_name, role, form_token = found
+    account_id, name, units, crew_id, crew_name, role, form_token, in_demo = found
     shown: System = "us" if units == "us" else "metric"
-    return Visitor(account_id, name, crew_id, crew_name, shown, form_token, as_role(role))
+    return Visitor(account_id, name, crew_id, crew_name, shown, form_token, as_role(role), in_demo)
 
 
 def sign_out(engine: Engine, token: str, now: datetime) -> None:
@@ -227,7 +244,8 @@ def as_role(name: str) -> Role:
     return "lead" if name == "lead" else "mixer" if name == "mixer" else "reader"
 
 
-def _account(session: Session, sign_in_name: str) -> Account | None:
+def account_named(session: Session, sign_in_name: str) -> Account | None:
+    """The account that signs in with that name."""
     return session.scalars(select(Account).where(Account.sign_in_name == _plain(sign_in_name))).first()
 
 
@@ -264,7 +282,8 @@ def _crew_to_open(session: Session, account_id: UUID) -> UUID | None:
     ).first()
 
 
-def _new_session(session: Session, crew_id: UUID, account_id: UUID, now: datetime) -> str:
+def new_session(session: Session, crew_id: UUID, account_id: UUID, now: datetime) -> str:
+    """The token of a new session of a member of a crew."""
     token = secrets.token_urlsafe(32)
     session.add(
         SignIn(
@@ -294,10 +313,15 @@ def _hasher() -> PasswordHasher:
 
 @cache
 def _nobodys_hash() -> str:
-    return _hash(secrets.token_urlsafe(16))
+    return password_hash(secrets.token_urlsafe(16))
 
 
-def _hash(password: str) -> str:
+def password_hash(password: str) -> str:
+    """How a password is kept.
+
+    Raises:
+        InputError: it is too short.
+    """
     if len(password) < LEAST_PASSWORD_LENGTH:
         raise InputError(
             "short_password",
@@ -307,8 +331,8 @@ def _hash(password: str) -> str:
     return _hasher().hash(password)
 
 
-def _matches(password_hash: str, password: str) -> bool:
+def _matches(kept: str, password: str) -> bool:
     try:
-        return _hasher().verify(password_hash, password)
+        return _hasher().verify(kept, password)
     except VerifyMismatchError:
         return False

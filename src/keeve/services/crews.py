@@ -9,7 +9,10 @@ from sqlalchemy import Engine, delete, func, select, update
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
+from keeve.core.running.events import LONGEST_NAME
+from keeve.core.texts import written
 from keeve.services.accounts import ROLE_NAMES, Role, Visitor, as_role, new_account, token_hash
+from keeve.services.recovery import give_recovery_code
 from keeve.store.database import open_session
 from keeve.store.models import Account, Crew, Invitation, Membership, SignIn
 
@@ -97,6 +100,27 @@ def open_invitation(engine: Engine, token: str, now: datetime) -> OpenInvitation
         return OpenInvitation(crew.id, crew.name, as_role(found.role))
 
 
+def start_crew(
+    engine: Engine, *, sign_in_name: str, name: str, password: str, crew_name: str
+) -> tuple[UUID, str]:
+    """A new account with a crew of its own that it leads; gives the account's id and its recovery code.
+
+    Raises:
+        InputError: a name is taken or empty, or the password too short.
+    """
+    kept_name = crew_name.strip() or f"{name.strip()}'s crew"
+    if written(kept_name, LONGEST_NAME) != kept_name:
+        message = f"crew_name must be plain text of at most {LONGEST_NAME} characters."
+        raise InputError("name_unfit", message, ["crew_name"])
+    with open_session(engine) as session:
+        account = new_account(session, sign_in_name=sign_in_name, name=name, password=password)
+        crew = Crew(name=kept_name)
+        session.add(crew)
+        session.flush()
+        session.add(Membership(crew_id=crew.id, account_id=account.id, role="lead"))
+        return account.id, give_recovery_code(session, account)
+
+
 def join(engine: Engine, visitor: Visitor, token: str, now: datetime) -> UUID | None:
     """Accept an invitation with one's own account; the crew's id, None where it is no longer good."""
     with open_session(engine) as session:
@@ -105,8 +129,8 @@ def join(engine: Engine, visitor: Visitor, token: str, now: datetime) -> UUID | 
 
 def join_as_new(
     engine: Engine, token: str, *, sign_in_name: str, name: str, password: str, now: datetime
-) -> UUID | None:
-    """Accept an invitation with a new account; the crew's id, None where it is no longer good.
+) -> str | None:
+    """Accept an invitation with a new account; its recovery code, None where the invitation is no longer good.
 
     Raises:
         InputError: the name is taken or empty, or the password too short.
@@ -115,7 +139,8 @@ def join_as_new(
         if _open(session, token, now) is None:
             return None
         account = new_account(session, sign_in_name=sign_in_name, name=name, password=password)
-        return _take_up(session, token, account.id, now)
+        _take_up(session, token, account.id, now)
+        return give_recovery_code(session, account)
 
 
 def set_role(engine: Engine, visitor: Visitor, account_id: UUID, role: str) -> bool:

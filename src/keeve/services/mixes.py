@@ -29,24 +29,28 @@ class VersionLine:
     made_by: str
 
 
-def own_mixes(engine: Engine, visitor: Visitor) -> dict[str, Mix]:
-    """The newest version of each of the crew's own mixes, by id."""
+def own_mixes(engine: Engine, visitor: Visitor | None) -> dict[str, Mix]:
+    """The newest version of each of the crew's own mixes, by id; a stranger has none."""
+    if visitor is None:
+        return {}
     newest = select(models.MixVersion).ext(distinct_on(models.MixVersion.mix_id))
     newest = newest.order_by(models.MixVersion.mix_id, models.MixVersion.version.desc())
     with crew_reading(engine, visitor.crew_id) as session:
         return {row.mix_id: Mix.model_validate(row.content) for row in session.scalars(newest)}
 
 
-def every_mix(engine: Engine, visitor: Visitor) -> dict[str, Mix]:
+def every_mix(engine: Engine, visitor: Visitor | None) -> dict[str, Mix]:
     """The library and the crew's own mixes, by id, in the order of their names."""
     known = {**library(), **own_mixes(engine, visitor)}
     return dict(sorted(known.items(), key=lambda item: item[1].name))
 
 
-def find_mix(engine: Engine, visitor: Visitor, mix_id: str, version: int | None = None) -> Mix | None:
+def find_mix(engine: Engine, visitor: Visitor | None, mix_id: str, version: int | None = None) -> Mix | None:
     """A mix of the library or of the crew's own, the newest version unless one is asked for."""
     if mix_id in library():
         return library()[mix_id] if version is None else None
+    if visitor is None:
+        return None
     wanted = select(models.MixVersion.content).where(models.MixVersion.mix_id == mix_id)
     if version is not None:
         wanted = wanted.where(models.MixVersion.version == version)
@@ -55,14 +59,16 @@ def find_mix(engine: Engine, visitor: Visitor, mix_id: str, version: int | None 
     return None if found is None else Mix.model_validate(found)
 
 
-def known_mixes(engine: Engine, visitor: Visitor, mix_id: str) -> Mapping[str, Mix]:
+def known_mixes(engine: Engine, visitor: Visitor | None, mix_id: str) -> Mapping[str, Mix]:
     """The library, and the crew's mix of that id where it is none of the library's."""
     own = None if mix_id in library() else find_mix(engine, visitor, mix_id)
     return library() if own is None else {**library(), mix_id: own}
 
 
-def versions(engine: Engine, visitor: Visitor, mix_id: str) -> list[VersionLine]:
+def versions(engine: Engine, visitor: Visitor | None, mix_id: str) -> list[VersionLine]:
     """Every version of a mix of the crew's own, the newest first."""
+    if visitor is None:
+        return []
     rows = (
         select(models.MixVersion.version, models.MixVersion.made_at, models.Account.name)
         .join(models.Account, models.Account.id == models.MixVersion.made_by)

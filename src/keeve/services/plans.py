@@ -105,6 +105,15 @@ def newest_plans(engine: Engine, visitor: Visitor) -> list[PlanLine]:
         return [PlanLine(*row) for row in rows]
 
 
+def mixes_used_last(engine: Engine, visitor: Visitor, most: int) -> list[str]:
+    """The ids of the mixes the crew planned with last, the newest first."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        newest = select(models.Plan.job).order_by(models.Plan.made_at.desc()).limit(_NEWEST)
+        used = [job["mix"] for job in session.scalars(newest)]
+    ids = dict.fromkeys(mix if isinstance(mix, str) else mix["id"] for mix in used)
+    return list(ids)[:most]
+
+
 def newest_plan_ids(session: Session) -> list[UUID]:
     """The ids of the newest plans of the session's crew."""
     newest = select(models.Plan.id).order_by(models.Plan.made_at.desc()).limit(_NEWEST)

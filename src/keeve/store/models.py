@@ -41,6 +41,7 @@ class Account(Base):
     sign_in_name: Mapped[str] = mapped_column(unique=True)
     name: Mapped[str]
     password_hash: Mapped[str]
+    recovery_hash: Mapped[bytes | None]
     units: Mapped[str] = mapped_column(server_default="metric")
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
@@ -67,6 +68,27 @@ class Invitation(Base):
     made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
     expires_at: Mapped[datetime]
     used_at: Mapped[datetime | None]
+
+
+class PasswordReset(Base):
+    """A link by which a person may choose a new password, made by a lead, known by the hash of its token; good once."""
+
+    __tablename__ = "password_reset"
+
+    token_hash: Mapped[bytes] = mapped_column(primary_key=True)
+    account_id: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    expires_at: Mapped[datetime]
+
+
+class DemoCrew(Base):
+    """A crew of the demo: the moment its morning was made for, and when everything of it was there."""
+
+    __tablename__ = "demo_crew"
+
+    crew_id: Mapped[UUID] = mapped_column(ForeignKey("crew.id"), primary_key=True)
+    made_at: Mapped[datetime]
+    ready_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
 class SignIn(Base):

@@ -1,7 +1,5 @@
 """The application factory."""
 
-import gc
-import os
 import sys
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
@@ -19,13 +17,28 @@ from starlette.exceptions import HTTPException
 from starlette.types import Receive, Scope, Send
 
 from keeve.core.errors import InputError
-from keeve.services.database import DatabaseDown, Engine, connect
+from keeve.services.database import DatabaseDown, Engine
 from keeve.web import pages
 from keeve.web.api import create_api
-from keeve.web.screens import bench, card, crew, job_summary, log, mixes, plan, rules, sign_in, today, yard
+from keeve.web.screens import (
+    account,
+    bench,
+    card,
+    crew,
+    job_summary,
+    log,
+    mixes,
+    plan,
+    quick,
+    rules,
+    sign_in,
+    today,
+    yard,
+)
+from keeve.web.screens.sign_in import Demo
 from keeve.web.security import ForeignForm, NotAllowed, SecureHeaders, SignInNeeded, clock, guard
 
-SCREENS = (sign_in, today, plan, card, job_summary, bench, log, crew, mixes, yard, rules)
+SCREENS = (sign_in, account, today, plan, quick, card, job_summary, bench, log, crew, mixes, yard, rules)
 _TRY_AGAIN_SECONDS = 3
 # Threads of one process take turns anyway, and more than a few only wait for each other: at 50 events a second
 # on two workers an event took 130 ms (p50) with the default of 40 threads, 22 ms with these.
@@ -33,8 +46,21 @@ _THREADS = 3
 _STATIC = Path(__file__).parent / "static"
 
 
-def create_app(engine: Engine, clock: Callable[[], datetime] = clock) -> FastAPI:
-    """The application on a migrated database, keeping time by ``clock``."""
+def create_app(
+    engine: Engine,
+    clock: Callable[[], datetime] = clock,
+    *,
+    open_to_all: bool = True,
+    demo: Demo | None = None,
+) -> FastAPI:
+    """The application on a migrated database.
+
+    Args:
+        engine: the database.
+        clock: what it keeps time by.
+        open_to_all: whether anybody may make an account with a crew of their own.
+        demo: the demo, where one may be looked at.
+    """
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
@@ -53,6 +79,8 @@ def create_app(engine: Engine, clock: Callable[[], datetime] = clock) -> FastAPI
     )
     app.state.engine = engine
     app.state.clock = clock
+    app.state.open_to_all = open_to_all
+    app.state.demo = demo
     app.add_middleware(SecureHeaders)
     for screen in SCREENS:
         app.include_router(screen.router)
@@ -72,12 +100,6 @@ def create_app(engine: Engine, clock: Callable[[], datetime] = clock) -> FastAPI
 async def _api(scope: Scope, receive: Receive, send: Send) -> None:
     """The rules over HTTP, put together when they are first asked for: nobody else waits for that."""
     await create_api()(scope, receive, send)
-
-
-def app_from_environment() -> FastAPI:
-    """For worker processes: the application on the database of DATABASE_URL."""
-    gc.freeze()  # what start-up made lives as long as the process: no collection need look at it again
-    return create_app(connect(os.environ["DATABASE_URL"]))
 
 
 def _wants_json(request: Request) -> bool:

@@ -19,7 +19,7 @@ from keeve.core.planning.vessel_loads import VesselError
 from keeve.core.quantities import in_reader_units
 from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_figures, to_shown
 from keeve.services.views.event_words import event_words
-from keeve.web.security import FORM_FIELD, form_token
+from keeve.web.security import FORM_FIELD, form_token, tie_to_browser, units_of
 
 _THIN_SPACE = "\u202f"
 
@@ -68,18 +68,23 @@ def load_templates() -> None:
 def page(request: Request, template: str, status: int = 200, **values: Any) -> HTMLResponse:
     """A page or a part of one."""
     visitor = request.state.visitor
-    return _templates.TemplateResponse(
+    answer = _templates.TemplateResponse(
         request,
         template,
         {
             "visitor": visitor,
-            "units": visitor.units if visitor else "metric",
+            "units": units_of(request),
+            "may_mix": visitor is None or visitor.may_mix,
+            "open_to_all": request.app.state.open_to_all,
+            "has_demo": request.app.state.demo is not None,
             "form_field": FORM_FIELD,
             "form_token": form_token(request),
             **values,
         },
         status_code=status,
     )
+    tie_to_browser(request, answer)
+    return answer
 
 
 @pass_context
@@ -87,6 +92,17 @@ def _quantity(context: Context, value: float, kind: Kind, decimals: int | None =
     """A kept figure with its unit, in the units of the reader."""
     read = as_read(value, kind, context["units"], decimals)
     return f"{read.figure}{_THIN_SPACE}{read.unit}"
+
+
+_TONNE_KG = 1000.0
+
+
+@pass_context
+def _heap(context: Context, mass_kg: float) -> str:
+    """A mass in few figures: from a tonne on in tonnes, where the reader has them."""
+    if context["units"] == "metric" and mass_kg >= _TONNE_KG:
+        return f"{fixed(mass_kg / _TONNE_KG, 1)}{_THIN_SPACE}t"
+    return _quantity(context, mass_kg, "mass", 0)
 
 
 @pass_context
@@ -245,6 +261,7 @@ def _minutes(value: float) -> str:
 
 _FILTERS: Mapping[str, Any] = {
     "quantity": _quantity,
+    "heap": _heap,
     "in_units": _in_units,
     "unit_of": _unit,
     "decimal": fixed,

@@ -1,22 +1,25 @@
 """Who is asking, whether the request came from our own page, and the headers on every answer."""
 
 import hmac
+import secrets
 from datetime import UTC, datetime
 from typing import Annotated
 from urllib.parse import urlsplit
 
-from fastapi import Depends, Request
+from fastapi import Depends, Request, Response
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import MutableHeaders, UploadFile
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from keeve.core.errors import InputError
+from keeve.core.units import System
 from keeve.services.accounts import Visitor, visitor
 from keeve.services.database import Engine
 
 SESSION_COOKIE = "__Host-keeve"
 # A stranger has no session yet; this cookie ties the sign-in form to the browser that asked for it.
 STRANGER_COOKIE = "__Host-keeve-visit"
+UNITS_COOKIE = "__Host-keeve-units"
 FORM_FIELD = "form_token"
 FORM_HEADER = "X-Form-Token"
 
@@ -116,7 +119,8 @@ async def guard(request: Request) -> None:
         async with request.form() as form:
             request.state.form = {name: await _text_of(value) for name, value in form.items()}
         given = given or request.state.form.get(FORM_FIELD)
-    expected = form_token(request)
+    found: Visitor | None = request.state.visitor
+    expected = found.form_token if found else request.cookies.get(STRANGER_COOKIE, "")
     if not expected or not given or not hmac.compare_digest(expected.encode(), given.encode()):
         raise ForeignForm
 
@@ -127,9 +131,39 @@ async def _text_of(value: UploadFile | str) -> str:
 
 
 def form_token(request: Request) -> str:
-    """The token that forms on this visitor's pages carry; empty where there is none yet."""
+    """The token that forms on this visitor's pages carry; a stranger's first page brings a new one."""
     found: Visitor | None = request.state.visitor
-    return found.form_token if found else request.cookies.get(STRANGER_COOKIE, "")
+    return found.form_token if found else request.cookies.get(STRANGER_COOKIE) or _new_token(request)
+
+
+def _new_token(request: Request) -> str:
+    """The token of a stranger's first page: one a request."""
+    if not hasattr(request.state, "new_token"):
+        request.state.new_token = secrets.token_urlsafe(24)
+    token: str = request.state.new_token
+    return token
+
+
+def tie_to_browser(request: Request, answer: Response) -> None:
+    """Give a stranger's browser the cookie that ties the forms on a page to it, where it has none."""
+    if request.state.visitor is None and STRANGER_COOKIE not in request.cookies:
+        set_cookie(answer, STRANGER_COOKIE, _new_token(request))
+
+
+def set_cookie(answer: Response, name: str, value: str, max_age: int | None = None) -> None:
+    """A cookie that only our own pages get, and no script."""
+    answer.set_cookie(name, value, max_age=max_age, path="/", secure=True, httponly=True, samesite="lax")
+
+
+def units_of(request: Request) -> System:
+    """The units of whoever asks: as just changed, of the account, or as a stranger chose them."""
+    if hasattr(request.state, "units"):
+        changed: System = request.state.units
+        return changed
+    found: Visitor | None = request.state.visitor
+    if found is not None:
+        return found.units
+    return "us" if request.cookies.get(UNITS_COOKIE) == "us" else "metric"
 
 
 async def _signed_in(request: Request) -> Visitor:
@@ -139,11 +173,23 @@ async def _signed_in(request: Request) -> Visitor:
     return found
 
 
+async def _anyone(request: Request) -> Visitor | None:
+    found: Visitor | None = request.state.visitor
+    return found
+
+
 SignedIn = Annotated[Visitor, Depends(_signed_in)]
+Anyone = Annotated[Visitor | None, Depends(_anyone)]
 
 
 async def _may_mix(visitor: SignedIn) -> Visitor:
     if not visitor.may_mix:
+        raise NotAllowed
+    return visitor
+
+
+async def _may_try(visitor: Anyone) -> Visitor | None:
+    if visitor is not None and not visitor.may_mix:
         raise NotAllowed
     return visitor
 
@@ -155,6 +201,8 @@ async def _may_lead(visitor: SignedIn) -> Visitor:
 
 
 MayMix = Annotated[Visitor, Depends(_may_mix)]
+# A stranger, who keeps nothing, or somebody who may mix.
+MayTry = Annotated[Visitor | None, Depends(_may_try)]
 MayLead = Annotated[Visitor, Depends(_may_lead)]
 Database = Annotated[Engine, Depends(engine_of)]
 Now = Annotated[datetime, Depends(now_of)]

@@ -25,6 +25,8 @@ Retempering = Literal["never", "remix_dry", "small_water", "remix_freely"]
 # How a floor of it lies: on its base and bonded to it, on a membrane, on insulation (lightly or heavily loaded).
 Laying = Literal["bonded", "unbonded", "floating", "floating_loaded"]
 Use = Literal["bed", "point", "render", "plaster", "lay floor", "pour", "cast", "infill", "top", "pack"]
+# Where one looks for a mix.
+Trade = Literal["concrete", "mortar", "render and stucco", "lime", "screed", "overlay", "plaster", "hemp"]
 Drawing = Literal[
     "trowel",
     "trowel-tap",
@@ -241,6 +243,8 @@ class Mix(Strict):
 
     Args:
         version: of the format.
+        trade: where one looks for it; None where nobody said.
+        known_as: other names it goes by, and what it is used for, as one looks for it.
         basis: parts by loose volume, by dry mass, by the bag (whose label rules), or designed to a strength.
         water: None where the label or the design gives it.
         bags_a_batch: bags or pails that make one batch, no more and no fewer; None as many as the mixer takes.
@@ -262,6 +266,8 @@ class Mix(Strict):
     version: Literal[3]
     id: Annotated[str, Field(pattern=r"^[a-z0-9]+(-[a-z0-9.]+)*$", max_length=60)]
     name: Annotated[str, Field(min_length=1, max_length=80)]
+    trade: Trade | None = None
+    known_as: list[Annotated[str, Field(min_length=1, max_length=80)]] = []
     basis: BasisName
     uses: Annotated[list[Use], Field(min_length=1)]
     parts: Annotated[list[MixPart], Field(min_length=1)]

@@ -10,6 +10,8 @@ from sqlalchemy import Engine
 
 from keeve.core.mixes.model import Gauge
 from keeve.core.planning.amounts import gauges_of
+from keeve.core.planning.job import Job
+from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.planning.vessel_loads import VesselError, counted_load, counting_error
 from keeve.core.running.expected_water import as_expected, in_words
@@ -95,7 +97,7 @@ class CardPage:
     """The page of one card.
 
     Args:
-        plan_id: the plan's id.
+        plan_id: the plan's id; None where it is not kept.
         plan: the plan, in the gauge asked for.
         card: the card.
         begun: the loads of the plan that were begun, by number.
@@ -103,7 +105,7 @@ class CardPage:
         vessel_error: the error of measuring in vessels, where the card does.
     """
 
-    plan_id: UUID
+    plan_id: UUID | None
     plan: Plan
     card: LoadCard
     begun: Mapping[int, BegunLoad]
@@ -119,11 +121,8 @@ def card_page(
     load = saved.plan.load(number) if saved else None
     if saved is None or load is None:
         return None
-    plan, gauges = saved.plan, gauges_of(saved.plan, load)
-    if gauge in gauges:
-        # What is weighed is counted out where it is to be shown in vessels.
-        load = (counted_load(plan, load) if gauge == "volume" and plan.gauge != gauge else None) or load
-        plan = plan.model_copy(update={"gauge": gauge})
+    gauges = gauges_of(saved.plan, load)
+    plan, load = _gauged(saved.plan, load, gauge if gauge in gauges else None)
     begun = loads.loads_of_plan(engine, visitor, plan_id)
     return CardPage(
         plan_id=plan_id,
@@ -135,6 +134,30 @@ def card_page(
         gauges=gauges,
         vessel_error=counting_error(plan, load) if plan.gauge == "volume" else None,
     )
+
+
+def quick_card(job: Job, number: int, gauge: Gauge | None) -> CardPage | None:
+    """The card of a load of a job that is not kept; None where it has no such load.
+
+    Raises:
+        InputError: the job cannot be planned.
+    """
+    planned = make_plan(job)
+    load = planned.load(number)
+    if load is None:
+        return None
+    gauges = gauges_of(planned, load)
+    plan, load = _gauged(planned, load, gauge if gauge in gauges else None)
+    error = counting_error(plan, load) if plan.gauge == "volume" else None
+    return CardPage(None, plan, load_card(plan, load), {}, gauges, error)
+
+
+def _gauged(plan: Plan, load: Load, gauge: Gauge | None) -> tuple[Plan, Load]:
+    """A plan and a load of it in another gauge; what is weighed is counted out where it is shown in vessels."""
+    if gauge is None:
+        return plan, load
+    counted = counted_load(plan, load) if gauge == "volume" and plan.gauge != gauge else None
+    return plan.model_copy(update={"gauge": gauge}), counted or load
 
 
 @dataclass(frozen=True)

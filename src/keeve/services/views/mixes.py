@@ -104,7 +104,7 @@ class FoundMix(NamedTuple):
 
 def find_mixes(
     engine: Engine,
-    visitor: Visitor,
+    visitor: Visitor | None,
     use: Use | None,
     thickness_mm: float | None,
     on_hand: Collection[Sort],

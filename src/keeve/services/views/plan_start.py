@@ -30,15 +30,17 @@ class PlanStart:
     measured: Mapping[str, Mapping[str, float]]
 
 
-def plan_start(engine: Engine, visitor: Visitor, mix_id: str, now: datetime) -> PlanStart:
+def plan_start(engine: Engine, visitor: Visitor | None, mix_id: str, now: datetime) -> PlanStart:
     """What the form of a new plan begins with.
 
     Args:
         engine: the database.
-        visitor: who plans.
+        visitor: who plans; None for a stranger, who owns nothing here.
         mix_id: the mix it is for; empty for none yet.
         now: the moment.
     """
+    if visitor is None:
+        return PlanStart(mixes.every_mix(engine, None), [], None, {})
     return PlanStart(
         mixes=mixes.every_mix(engine, visitor),
         owned=[kept.item for kept in yard.yard_of(engine, visitor)],

@@ -51,6 +51,7 @@ class Section:
 
     kind: str
     wide_view: str
+    short_view: str
     narrow_view: str
     label_x: float
     wall: str
@@ -82,6 +83,7 @@ def section(figures: SectionFigures) -> Section:
     return Section(
         kind=vessel.kind,
         wide_view=f"14 {top_y:.0f} 840 {518 - top_y:.0f}",
+        short_view=f"48 {top_y:.0f} 764 {518 - top_y:.0f}",
         narrow_view=f"20 {rim_y - 40:.0f} 552 {570 - rim_y:.0f}",
         label_x=LABEL_X,
         wall=_outline(vessel, closed=False),

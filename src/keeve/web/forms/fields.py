@@ -245,8 +245,8 @@ def empty_text(item: Field, units: System) -> str:
 
 
 def is_given(item: Field, values: Mapping[str, str]) -> bool:
-    """Whether a field holds anything but what the empty form shows; an optional number, whether it holds anything."""
-    return values.get(item.name, "") not in ("", item.default if isinstance(item, Choice) else "")
+    """Whether a field holds anything but what the empty form shows."""
+    return values.get(item.name, "") not in ("", empty_text(item, "metric"), empty_text(item, "us"))
 
 
 @dataclass(frozen=True)
@@ -340,6 +340,15 @@ def put(raw: Any, path: Path, value: Any) -> None:
     if isinstance(raw, list):
         raw.extend([None] * (int(path[-1]) + 1 - len(raw)))
     raw[path[-1]] = value
+
+
+def without_empty(raw: Any) -> Any:
+    """Plain values without what was left empty."""
+    if isinstance(raw, dict):
+        return {name: without_empty(value) for name, value in raw.items() if value is not None}
+    if isinstance(raw, list):
+        return [without_empty(value) for value in raw]
+    return raw
 
 
 def dotted(path: Path) -> str:

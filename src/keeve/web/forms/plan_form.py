@@ -3,19 +3,16 @@
 import json
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from copy import deepcopy
 from dataclasses import dataclass, field
 from datetime import date
 from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
-from keeve.core.mixes import library
 from keeve.core.mixes.model import Mix, Use
-from keeve.core.planning.job import Job
 from keeve.core.planning.yard import YardItem, begun_with
 from keeve.core.quantities import in_reader_units
 from keeve.core.units import System
-from keeve.formats.job_file import parse_job, read_job, write_job
+from keeve.formats.job_file import parse_job, write_job
 from keeve.web.forms.fields import (
     Choice,
     Field,
@@ -25,15 +22,15 @@ from keeve.web.forms.fields import (
     empty_text,
     grown,
     kept_text,
-    kept_value,
     members,
     place,
-    put,
     shrunk,
     with_members,
+    without_empty,
 )
-from keeve.web.forms.plan_sections import SCALES, Section, dosed, sections, vessels
-from keeve.web.forms.shapes import NO_PART, SHAPES, asked_of, shape_of
+from keeve.web.forms.plan_fields import dosed
+from keeve.web.forms.plan_sections import Fold, Section, sections
+from keeve.web.forms.shapes import SHAPES
 
 _NEWCOMERS_MIX = "mortar-bricklaying"
 # A form sent while other fields than those on the screen were asked for.
@@ -80,6 +77,12 @@ class PlanForm:
         return [item["kind"] for item in members(self.values, "need")]
 
     @property
+    def made_up_title(self) -> str:
+        """A name for a job that was given none: what is made, and of what."""
+        shape, mix = SHAPES[self.shapes[0]].label, self.mix.name
+        return f"{shape}, {mix[:1].lower()}{mix[1:]}"
+
+    @property
     def sections(self) -> list[Section]:
         """What the form asks besides the job's name and mix."""
         return sections(self.mix, self.shapes, self.values)
@@ -88,6 +91,12 @@ class PlanForm:
     def fields(self) -> dict[str, Field]:
         """Every field it asks, by name."""
         return {item.name: item for section in self.sections for item in section.fields(self.values)}
+
+    @property
+    def fold_words(self) -> list[str]:
+        """What each fold holds, in the order of the folds."""
+        folds = (part for section in self.sections for part in section.parts if isinstance(part, Fold))
+        return [fold.words(self.values, self.units) for fold in folds]
 
     @property
     def drawn_for(self) -> str:
@@ -164,6 +173,20 @@ _SHAPES_BY_USE: Mapping[Use, str] = {
 }
 
 
+# What a shape is made of more often than anything else; all others of concrete.
+_MIX_BY_SHAPE: Mapping[str, str] = {
+    "coat": "stucco-base",
+    "masonry": _NEWCOMERS_MIX,
+    "pointing": _NEWCOMERS_MIX,
+    "floor": "screed-1-4",
+    "infill": "hemp-lime",
+    "mould": "plaster-casting",
+    "cloth": "plaster-coat",
+    "overlay": "overlay-stampable",
+}
+_OTHERWISE = "concrete-nominal"
+
+
 def _first_shape(mix: Mix) -> str:
     """What is made of a mix more often than anything else."""
     if mix.is_run.makes_casts:
@@ -190,6 +213,7 @@ def empty_form(
     today: date | None = None,
     waste_fraction: float | None = None,
     stockpiles: Mapping[str, Mapping[str, float]] | None = None,
+    shape: str = "",
 ) -> PlanForm:
     """The form as a newcomer meets it, with a small job on it that plans; filled in from the yard, where there is one.
 
@@ -201,11 +225,14 @@ def empty_form(
         today: for the age of what was bought.
         waste_fraction: the waste of the last closed job.
         stockpiles: what was last measured of each stockpile, by its material.
+        shape: what is made, by the name of its shape; a mix for it is taken where none is given.
     """
-    mix_id = mix_id if mix_id in mixes else _NEWCOMERS_MIX
-    form = PlanForm({"title": "", "mix": mix_id, "need.0.kind": _first_shape(mixes[mix_id])}, mixes, units)
+    if mix_id not in mixes:
+        mix_id = _MIX_BY_SHAPE.get(shape, _OTHERWISE) if shape in SHAPES else _NEWCOMERS_MIX
+    kind = shape if shape in SHAPES else _first_shape(mixes[mix_id])
+    form = PlanForm({"title": "", "mix": mix_id, "need.0.kind": kind}, mixes, units)
     form.values |= {"mixer.kind": form.mix.procedures[0].mixer}
-    owned = {"waste_fraction": waste_fraction} | _without_empty(
+    owned = {"waste_fraction": waste_fraction} | without_empty(
         begun_with(yard, form.mix, today or date.max, stockpiles)
     )
     if not form.mix.is_made.is_blended:
@@ -335,53 +362,6 @@ def _every_rows(form: PlanForm) -> Iterator[Rows]:
             yield from part.rows
 
 
-def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
-    """The form of a job: everything the form asks, as the job has it."""
-    if not isinstance(job.mix, str) and job.mix.id not in mixes:
-        mixes = {**mixes, job.mix.id: job.mix}
-    raw = write_job(job)
-    mix = job.mix if isinstance(job.mix, str) else job.mix.id
-    form = PlanForm({"title": job.title, "mix": mix}, mixes, units, raw)
-    rows = [SCALES, vessels(form.mix)]
-    for index, need in enumerate(raw["need"]):
-        form.values[f"need.{index}.kind"] = shape_of(need)
-        for name in SHAPES[form.shapes[index]].parts:
-            form.values[f"need.{index}.{name}.by"] = need.get(name, {}).get("by", NO_PART)
-        rows += [each for asked in asked_of(form.shapes[index], index, form.values) for each in asked.rows]
-    for each in rows:
-        for number in range(len(at(raw, each.path) or [])):
-            form.values |= {item.name: "" for item in each.row(number)}
-    by_number = _by_number(raw, form.mix)
-    for name, item in form.fields.items():
-        kept = at(by_number, item.path)
-        if name in form.values and isinstance(item, Choice) and item.redraws:
-            continue
-        if kept is not None:
-            form.values[name] = kept_text(item, kept, units)
-        else:
-            form.values[name] = _left_out(item, units)
-    return form
-
-
-def _left_out(item: Field, units: System) -> str:
-    """What the form shows of a field that its job leaves out."""
-    if isinstance(item, Choice) and None in item.options:
-        return item.write(None)
-    if isinstance(item, Number) and item.needed and item.default is not None:
-        return item.write(item.default, units)
-    return empty_text(item, units) if isinstance(item, Choice) or item.needed else ""
-
-
-def _by_number(raw: Mapping[str, Any], mix: Mix) -> dict[str, Any]:
-    """A job with its admixtures by their number in the mix, as the form has them."""
-    names = [item.name for item in dosed(mix)]
-    labels = raw.get("admixtures", [])
-    return {
-        **raw,
-        "admixtures": {names.index(item["name"]): item for item in labels if item["name"] in names},
-    }
-
-
 def convert(form: PlanForm, new: System) -> PlanForm:
     """The form in other units: what was typed stays, now with its unit; what was not is round in the new units."""
     values = dict(form.values)
@@ -399,110 +379,3 @@ def convert(form: PlanForm, new: System) -> PlanForm:
 
 # A number that was typed without a unit.
 _BARE = re.compile(r"[\d\s.,/½¼¾-]+")
-
-
-def to_job(form: PlanForm) -> Job | None:
-    """The job of the form; None where something is wrong, which the form then says."""
-    raw, before = _started(form), _by_number(form.opened, form.mix)
-    given = {f"admixtures.{number}." for number in form.given_doses}
-    for name, item in form.fields.items():
-        if item.path[0] == "admixtures" and not any(name.startswith(start) for start in given):
-            continue
-        text, was = form.values[name], at(before, item.path)
-        # Untouched, a figure stays what it was, however few of its places are shown.
-        exact = None
-        if isinstance(item, Number):
-            # What an opened job leaves out is what it would be without a form.
-            first = item.default if form.opened else item.shown_first(form.units)
-            exact = first if was is None else was
-        if isinstance(item, Number) and exact is not None and item.write(exact, form.units) == text:
-            put(raw, item.path, exact)
-        else:
-            _put(raw, item, text, form)
-    raw["admixtures"] = list(raw["admixtures"].values())
-    raw = _without_empty(raw)
-    raw["need"] = [
-        {name: value for name, value in item.items() if value != {"by": NO_PART}} for item in raw["need"]
-    ]
-    if "amount" not in raw.get("plaster", {}):
-        raw.pop("plaster", None)
-    for holder in ("materials", "parts"):
-        raw[holder] = {name: value for name, value in raw.get(holder, {}).items() if value != {}}
-    if form.errors or form.missing:
-        return None
-    try:
-        return read_job(raw)
-    except InputError as fault:
-        form.refuse(fault)
-        return None
-
-
-# What belongs to the mix that the form started with, and goes with it.
-_OF_THE_MIX = ("plaster", "design", "proportion", "parts", "laying", "packs", "materials", "admixtures")
-
-
-def _started(form: PlanForm) -> dict[str, Any]:
-    """The job the form started as, without what its fields say and what its mix does not have."""
-    mix, opened = form.mix, deepcopy(dict(form.opened))
-    asked = {item.path[0] for item in form.fields.values()}
-    known = {item["name"]: item for item in opened.get("admixtures", [])}
-    names = [item.name for item in dosed(mix)]
-    rows = {"scales": SCALES, **({"vessels": vessels(mix)} if not mix.is_made.is_blended else {})}
-    kept_rows = {
-        name: [*opened.get(name, []), *({} for _ in range(each.count(form.values)))][
-            : each.count(form.values)
-        ]
-        for name, each in rows.items()
-    }
-    return {
-        **{name: value for name, value in opened.items() if name not in _OF_THE_MIX},
-        **kept_rows,
-        "format": "keeve-job",
-        "version": 2,
-        "title": form.values["title"] or _made_up_title(form),
-        "mix": mix.id if mix.id in library() else mix.model_dump(mode="json"),
-        "need": [_started_need(form, index) for index in range(len(form.shapes))],
-        "materials": {part.name: opened.get("materials", {}).get(part.name, {}) for part in mix.parts},
-        "admixtures": {
-            number: {**known.get(names[number], {}), "name": names[number]} for number in form.given_doses
-        },
-        **({"design": opened.get("design", {})} if "design" in asked else {}),
-    }
-
-
-def _made_up_title(form: PlanForm) -> str:
-    """A name for a job that was given none: what is made, and of what."""
-    shape, mix = SHAPES[form.shapes[0]].label, form.mix.name
-    return f"{shape}, {mix[:1].lower()}{mix[1:]}"
-
-
-def _started_need(form: PlanForm, index: int) -> dict[str, Any]:
-    """An item of the job without its sizes; what the form does not ask of it stays as it was opened."""
-    shape, before = form.shapes[index], at(form.opened, ("need", index)) or {}
-    asked = {item.path[2] for item in form.fields.values() if item.path[:2] == ("need", index)}
-    same = bool(before) and shape_of(before) == shape
-    kept = {name: value for name, value in before.items() if name not in asked and (same or name == "name")}
-    return {**kept, **SHAPES[shape].fixed, **{str(rows.path[-1]): [] for rows in SHAPES[shape].rows}}
-
-
-def _put(raw: dict[str, Any], item: Field, text: str, form: PlanForm) -> None:
-    """One figure of the form into the job, or its error onto the form; what was emptied is left out of the job."""
-    try:
-        kept = kept_value(item, text, form.units)
-    except ValueError as fault:
-        form.errors[item.name] = str(fault)
-        return
-    counts_anyway = isinstance(item, Choice) and text == item.default and not item.needed
-    put(raw, item.path, None if counts_anyway and at(raw, item.path) is None else kept)
-    may_be_none = isinstance(item, Choice) and None in item.options
-    if kept is None and item.needed and not may_be_none:
-        form.missing[item.name] = f"{item.label} is missing: fill it in."
-
-
-def _without_empty(raw: Any) -> Any:
-    """Plain values without what was left empty."""
-    if isinstance(raw, dict):
-        return {name: _without_empty(value) for name, value in raw.items() if value is not None}
-    if isinstance(raw, list):
-        return [_without_empty(value) for value in raw]
-    return raw

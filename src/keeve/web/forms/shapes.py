@@ -322,6 +322,16 @@ SHAPES: Mapping[str, Shape] = {
 }
 
 
+# Where one looks for a shape.
+SHAPE_GROUPS: Mapping[str, tuple[str, ...]] = {
+    "Slabs and floors": ("slab", "floor", "overlay"),
+    "Footings, posts, steps": ("strip-footing", "pad-footing", "post-hole", "column", "pier", "steps"),
+    "Walls": ("coat", "masonry", "pointing", "infill"),
+    "Moulds and casts": ("mould", "cloth"),
+    "By amount": ("volume", "weight", "bags"),
+}
+
+
 def shape_of(need: Mapping[str, Any]) -> str:
     """The shape of an item of a job file, by name."""
     return next(name for name, shape in SHAPES.items() if shape.matches(need))

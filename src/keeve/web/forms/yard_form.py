@@ -22,7 +22,7 @@ from keeve.web.forms.fields import (
     place,
     put,
 )
-from keeve.web.forms.plan_sections import VESSEL_KINDS
+from keeve.web.forms.plan_fields import VESSEL_KINDS
 
 _MATERIALS = {
     name: material.name for name, material in sorted(materials().items(), key=lambda item: item[1].name)

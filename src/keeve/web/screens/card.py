@@ -40,14 +40,14 @@ def show(
     shown = card_page(database, visitor, plan_id, number, gauge, now)
     if shown is None:
         raise HTTPException(404)
-    return page(request, "card/card.html", shown=shown, plan=shown.plan, moment=now, **_drawn(shown.card))
+    return page(request, "card/card.html", shown=shown, plan=shown.plan, moment=now, **drawn(shown.card))
 
 
 @router.get("/plan/{plan_id}/print")
 def on_paper(request: Request, database: Database, visitor: SignedIn, now: Now, plan_id: UUID) -> Response:
     """The shopping list and every card, a page each."""
     printed = _sheets(database, visitor, plan_id, now)
-    cards = [_drawn(card) for card in printed.cards]
+    cards = [drawn(card) for card in printed.cards]
     return page(request, "card/print.html", printed=printed, plan=printed.plan, cards=cards)
 
 
@@ -65,7 +65,7 @@ def pdf(
     values = {
         "printed": printed,
         "plan": printed.plan,
-        "cards": [_drawn(card) for card in printed.cards],
+        "cards": [drawn(card) for card in printed.cards],
         "base": os.environ.get("KEEVE_URL", str(request.base_url)).rstrip("/"),
         **paper.values(size),
     }
@@ -148,7 +148,7 @@ def _named(title: str, ending: str) -> dict[str, str]:
     return {"Content-Disposition": f'attachment; filename="{slug(title) or "plan"}.{ending}"'}
 
 
-def _drawn(card: LoadCard) -> dict[str, Any]:
+def drawn(card: LoadCard) -> dict[str, Any]:
     """A card with its pictures."""
     return {
         "load": card.load,

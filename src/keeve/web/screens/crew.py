@@ -7,10 +7,11 @@ from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
-from keeve.services import accounts, crews
+from keeve.services import accounts, crews, recovery
 from keeve.services.accounts import ROLE_NAMES, Visitor
 from keeve.web.pages import page
-from keeve.web.screens.sign_in import signed_in, signed_out, strangers_page
+from keeve.web.screens.account import code_page
+from keeve.web.screens.sign_in import signed_out
 from keeve.web.security import SESSION_COOKIE, Database, MayLead, Now, SignedIn
 
 router = APIRouter()
@@ -30,8 +31,9 @@ def invite(request: Request, database: Database, visitor: MayLead, now: Now) -> 
 
 
 @router.get("/crew/invitations")
-def after_inviting(visitor: SignedIn) -> Response:
-    """Where a reload lands after inviting: the link was shown once."""
+@router.get("/crew/reset-links")
+def after_link(visitor: SignedIn) -> Response:
+    """Where a reload lands after a link was made: it was shown once."""
     return RedirectResponse("/crew", status_code=303)
 
 
@@ -47,13 +49,23 @@ def remove(database: Database, visitor: MayLead, account_id: UUID) -> Response:
     return _after_change(crews.remove(database, visitor, account_id))
 
 
+@router.post("/crew/reset-links")
+def reset_link(request: Request, database: Database, visitor: MayLead, now: Now) -> Response:
+    """A link by which a member who forgot the password chooses a new one; it is shown this once."""
+    account_id = _id(request.state.form.get("account_id", ""))
+    try:
+        token = recovery.reset_link(database, visitor, account_id, now)
+    except InputError as fault:
+        return _crew_page(request, database, visitor, status=422, refusal=fault.message)
+    if token is None:
+        raise HTTPException(404)
+    return _crew_page(request, database, visitor, reset_link=f"{request.base_url}reset/{token}")
+
+
 @router.post("/crew/switch")
 def switch(request: Request, database: Database, visitor: SignedIn) -> Response:
     """Go on in another of one's crews."""
-    try:
-        crew_id = UUID(request.state.form.get("crew_id", ""))
-    except ValueError:
-        raise HTTPException(404) from None
+    crew_id = _id(request.state.form.get("crew_id", ""))
     if not crews.switch_crew(database, visitor, request.cookies[SESSION_COOKIE], crew_id):
         raise HTTPException(404)
     return RedirectResponse("/", status_code=303)
@@ -83,7 +95,7 @@ def show_invitation(request: Request, database: Database, now: Now, token: str) 
     offer = crews.open_invitation(database, token, now)
     if offer is None:
         raise HTTPException(404)
-    return strangers_page(request, "crew/invitation.html", offer=offer, token=token, values={}, refusal=None)
+    return page(request, "crew/invitation.html", offer=offer, token=token, values={}, refusal=None)
 
 
 @router.post("/invitation/{token}")
@@ -105,7 +117,7 @@ def _join_as_new(request: Request, database: Database, now: Now, token: str) -> 
         raise HTTPException(404)
     typed = {name: request.state.form.get(name, "") for name in ("sign_in_name", "name", "password")}
     try:
-        crews.join_as_new(database, token, now=now, **typed)
+        code = crews.join_as_new(database, token, now=now, **typed)
     except InputError as fault:
         return page(
             request,
@@ -116,14 +128,16 @@ def _join_as_new(request: Request, database: Database, now: Now, token: str) -> 
             values=typed,
             refusal=fault.message,
         )
-    session = accounts.sign_in(
-        database,
-        sign_in_name=typed["sign_in_name"],
-        password=typed["password"],
-        address=request.client.host if request.client else "",
-        now=now,
-    )
-    return signed_in(session, "/")
+    if code is None:
+        raise HTTPException(404)
+    return code_page(request, database, now, typed["sign_in_name"], typed["password"], code)
+
+
+def _id(text: str) -> UUID:
+    try:
+        return UUID(text)
+    except ValueError:
+        raise HTTPException(404) from None
 
 
 def _after_change(found: bool) -> Response:
@@ -135,7 +149,7 @@ def _after_change(found: bool) -> Response:
 def _crew_page(
     request: Request, database: Database, visitor: Visitor, status: int = 200, **values: Any
 ) -> Response:
-    shown = {"link": None, "refusal": None, **values}
+    shown = {"link": None, "reset_link": None, "refusal": None, **values}
     return page(
         request,
         "crew/crew.html",

@@ -20,7 +20,7 @@ from keeve.web.drawings.thickness import thickness_bar, thickness_x
 from keeve.web.forms.fields import Number
 from keeve.web.forms.mix_form import MixForm, changed_mix, form_of_mix, form_typed
 from keeve.web.pages import page
-from keeve.web.security import Database, MayMix, SignedIn
+from keeve.web.security import Anyone, Database, MayMix, units_of
 
 router = APIRouter()
 
@@ -31,11 +31,11 @@ _MOST_FILE_CHARACTERS = 200_000
 
 @router.get("/mixes")
 def show_all(
-    request: Request, database: Database, visitor: SignedIn, use: str = "", thickness: str = ""
+    request: Request, database: Database, visitor: Anyone, use: str = "", thickness: str = ""
 ) -> Response:
     """Every mix, those first that fit what is asked."""
     on_hand = [sort for sort in _SORTS if sort in request.query_params.getlist("yard")]
-    thickness_mm, refusal = _thickness(thickness, visitor.units)
+    thickness_mm, refusal = _thickness(thickness, units_of(request))
     wanted = next((item for item in _USES if item == use), None)
     found = find_mixes(database, visitor, wanted, thickness_mm, on_hand)
     return page(
@@ -53,7 +53,7 @@ def show_all(
 
 @router.get("/mixes/compare")
 def compare(
-    request: Request, database: Database, visitor: SignedIn, one: str = "", other: str = ""
+    request: Request, database: Database, visitor: Anyone, one: str = "", other: str = ""
 ) -> Response:
     """Two mixes side by side; with one only, what to compare it with."""
     known = mixes.every_mix(database, visitor)
@@ -72,7 +72,7 @@ def compare(
 def show(
     request: Request,
     database: Database,
-    visitor: SignedIn,
+    visitor: Anyone,
     mix_id: str,
     mixer: str = "",
     order: str = "",
@@ -93,7 +93,7 @@ def show(
 
 
 @router.get("/mixes/{mix_id}/mix.yaml")
-def mix_file(database: Database, visitor: SignedIn, mix_id: str, version: int | None = None) -> Response:
+def mix_file(database: Database, visitor: Anyone, mix_id: str, version: int | None = None) -> Response:
     """The mix as a file."""
     mix = _found(database, visitor, mix_id, version)
     return Response(
@@ -136,7 +136,7 @@ def open_file(request: Request, database: Database, visitor: MayMix) -> Response
     return RedirectResponse(f"/mixes/{mix.id}", status_code=303)
 
 
-def _found(database: Database, visitor: SignedIn, mix_id: str, version: int | None) -> Mix:
+def _found(database: Database, visitor: Anyone, mix_id: str, version: int | None) -> Mix:
     mix = mixes.find_mix(database, visitor, mix_id, version)
     if mix is None:
         raise HTTPException(404)

@@ -1,6 +1,5 @@
 """Plan: how much, of what, in how many loads, and what to buy."""
 
-from dataclasses import replace
 from typing import Any
 from uuid import UUID
 
@@ -12,21 +11,26 @@ from keeve.core.errors import InputError
 from keeve.core.texts import written
 from keeve.core.units import System
 from keeve.formats.job_file import parse_job
-from keeve.services import accounts, mixes, plans
+from keeve.services import mixes, plans
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.services.job_summaries import ClosedWaste
 from keeve.services.meshes import MOST_BYTES, read_mesh_file
+from keeve.services.views.mix_choices import mix_shelves
 from keeve.services.views.plan_answer import plan_answer
 from keeve.services.views.plan_start import plan_start
+from keeve.web.drawings.composition import composition
 from keeve.web.drawings.set_clock import clock_lines
+from keeve.web.drawings.shape_pictures import shape_picture
 from keeve.web.drawings.sketch import sketch
 from keeve.web.drawings.volume_bar import volume_bar
-from keeve.web.forms import plan_form
+from keeve.web.forms import plan_form, plan_job
 from keeve.web.forms.plan_form import PlanForm
-from keeve.web.forms.plan_sections import shape_options
+from keeve.web.forms.shapes import SHAPE_GROUPS, SHAPES
 from keeve.web.pages import page
-from keeve.web.security import Database, MayMix, Now, SignedIn
+from keeve.web.screens.quick import quick_address
+from keeve.web.screens.sign_in import remember_units
+from keeve.web.security import Anyone, Database, MayTry, Now, SignInNeeded, units_of
 
 router = APIRouter()
 
@@ -38,45 +42,57 @@ _MOST_FILE_CHARACTERS = 200_000
 def show(
     request: Request,
     database: Database,
-    visitor: SignedIn,
+    visitor: Anyone,
     now: Now,
     again: UUID | None = None,
     mix: str = "",
+    shape: str = "",
 ) -> Response:
     """The form, empty, for a mix, or from a saved plan, with what it comes to."""
     if again is not None:
+        if visitor is None:
+            raise SignInNeeded
         saved = plans.saved_plan(database, visitor, again)
         if saved is None:
             raise HTTPException(404)
         known = mixes.every_mix(database, visitor)
-        return _form_page(request, database, visitor, plan_form.form_of(saved.job, visitor.units, known))
+        return _form_page(request, database, visitor, plan_job.form_of(saved.job, visitor.units, known))
     start = plan_start(database, visitor, mix, now)
     form = plan_form.empty_form(
-        visitor.units,
+        units_of(request),
         start.mixes,
         mix,
         start.owned,
         now.date(),
         start.waste.waste_fraction if start.waste else None,
         start.measured,
+        shape,
     )
     return _form_page(request, database, visitor, form, waste=start.waste)
 
 
 @router.post("/plan/preview")
-def preview(request: Request, database: Database, visitor: SignedIn) -> Response:
+def preview(request: Request, database: Database, visitor: Anyone) -> Response:
     """What the form comes to, while it is typed: the result and the mix's own fields as HTML, what is wrong."""
     typed = request.state.form
-    known = mixes.known_mixes(database, visitor, typed.get("mix", ""))
-    form = plan_form.form_from(typed, visitor.units, known, typed)
-    result = page(request, "plan/result.html", form=form, **_result(form)).body
-    asked = b""
-    if "_redraw" in typed:
-        asked = bytes(page(request, "plan/asked.html", form=form, shapes=shape_options()).body)
+    redraw = "_redraw" in typed
+    known = (
+        mixes.every_mix(database, visitor)
+        if redraw
+        else mixes.known_mixes(database, visitor, typed.get("mix", ""))
+    )
+    form = plan_form.form_from(typed, units_of(request), known, typed)
+    result = _result(form)
+
+    def part(template: str, **values: Any) -> str:
+        return bytes(page(request, template, form=form, **values).body).decode()
+
     return JSONResponse(
         {
-            "html": bytes(result).decode(),
-            "asked": asked.decode(),
+            "html": part("plan/result.html", **result),
+            "bar": part("plan/bar.html", **result),
+            "asked": part("plan/asked.html", **_choices(database, visitor, form)) if redraw else "",
+            "folds": form.fold_words,
             "errors": form.wrong,
             "offers": {name: offer._asdict() for name, offer in form.offers.items()},
         }
@@ -84,7 +100,7 @@ def preview(request: Request, database: Database, visitor: SignedIn) -> Response
 
 
 @router.post("/plan/mesh")
-async def read_mesh(request: Request, visitor: MayMix) -> Response:
+async def read_mesh(request: Request, visitor: MayTry) -> Response:
     """What a mesh file comes to: its figures as the form keeps them, in words, and sides for fields of the form.
 
     The body is the file itself; its name, unit, turn and cut are in the address.
@@ -107,25 +123,25 @@ async def read_mesh(request: Request, visitor: MayMix) -> Response:
         triangles=found["triangles"],
         warnings=found["warnings"],
     )
-    sides = plan_form.frame_round(figures["sides_m"], visitor.units)
+    sides = plan_form.frame_round(figures["sides_m"], units_of(request))
     return JSONResponse({"mesh": figures, "words": bytes(part.body).decode(), "sides": sides})
 
 
 @router.post("/plan/units")
-def change_units(request: Request, database: Database, visitor: SignedIn) -> Response:
+def change_units(request: Request, database: Database, visitor: Anyone) -> Response:
     """Other units, with everything typed so far carried over."""
     chosen: System = "us" if request.state.form.get("units") == "us" else "metric"
-    form = _typed(request, database, visitor)
-    accounts.choose_units(database, visitor.account_id, chosen)
-    converted = plan_form.convert(form, chosen)
-    request.state.visitor = replace(visitor, units=chosen)
-    return _form_page(request, database, request.state.visitor, converted)
+    converted = plan_form.convert(_typed(request, database, visitor), chosen)
+    request.state.units = chosen
+    answer = _form_page(request, database, visitor, converted)
+    remember_units(database, visitor, chosen, answer)
+    return answer
 
 
 @router.post("/plan/open")
-def open_file(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
+def open_file(request: Request, database: Database, visitor: Anyone, now: Now) -> Response:
     """The form as a job file has it; what is wrong with the file is above the form."""
-    text = request.state.form.get("file", "")
+    text, units = request.state.form.get("file", ""), units_of(request)
     known = mixes.every_mix(database, visitor)
     try:
         if len(text) > _MOST_FILE_CHARACTERS:
@@ -133,27 +149,33 @@ def open_file(request: Request, database: Database, visitor: SignedIn, now: Now)
         job = parse_job(text)
         plan_answer(job)
     except InputError as fault:
-        form = plan_form.empty_form(visitor.units, known, today=now.date())
+        form = plan_form.empty_form(units, known, today=now.date())
         return _form_page(request, database, visitor, form, status=422, refusal=f"That file: {fault.message}")
-    return _form_page(request, database, visitor, plan_form.form_of(job, visitor.units, known))
+    return _form_page(request, database, visitor, plan_job.form_of(job, units, known))
 
 
 @router.get("/plan/units")
 @router.get("/plan/open")
-def after(visitor: SignedIn) -> Response:
+def after() -> Response:
     """Where a reload lands after the units were changed or a file was opened."""
     return RedirectResponse("/plan", status_code=303)
 
 
 @router.post("/plan")
-def save(request: Request, database: Database, visitor: MayMix) -> Response:
-    """Keep the plan and show its first load card; or the form again, with what is wrong."""
+def save(request: Request, database: Database, visitor: MayTry) -> Response:
+    """Keep the plan and show its first load card; or the form again, with what is wrong.
+
+    A stranger's is not kept: its card carries it.
+    """
     form = _typed(request, database, visitor)
-    job = plan_form.to_job(form)
+    job = plan_job.to_job(form)
     if job is None:
         form.errors = {**form.missing, **form.errors}
         return _form_page(request, database, visitor, form, status=422)
     try:
+        if visitor is None:
+            plan_answer(job)
+            return RedirectResponse(quick_address(job), status_code=303)
         plan_id = plans.save_plan(database, visitor, job)
     except InputError as fault:
         form.refuse(fault)
@@ -161,15 +183,15 @@ def save(request: Request, database: Database, visitor: MayMix) -> Response:
     return RedirectResponse(f"/plan/{plan_id}/load/1", status_code=303)
 
 
-def _typed(request: Request, database: Engine, visitor: Visitor) -> PlanForm:
+def _typed(request: Request, database: Engine, visitor: Visitor | None) -> PlanForm:
     """The form as it was sent, with every mix to choose from."""
-    return plan_form.form_from(request.state.form, visitor.units, mixes.every_mix(database, visitor))
+    return plan_form.form_from(request.state.form, units_of(request), mixes.every_mix(database, visitor))
 
 
 def _form_page(
     request: Request,
     database: Engine,
-    visitor: Visitor,
+    visitor: Visitor | None,
     form: PlanForm,
     status: int = 200,
     refusal: str = "",
@@ -180,17 +202,33 @@ def _form_page(
         "plan/plan.html",
         status,
         form=form,
-        shapes=shape_options(),
-        saved=plans.newest_plans(database, visitor),
+        saved=plans.newest_plans(database, visitor) if visitor else [],
         refusal=refusal,
         waste=waste,
+        pictures={name: shape_picture(name) for name in SHAPES},
+        **_choices(database, visitor, form),
         **_result(form),
     )
 
 
+def _choices(database: Engine, visitor: Visitor | None, form: PlanForm) -> dict[str, Any]:
+    """The shapes and the mixes to choose from, with their pictures."""
+    return {
+        "shapes": {name: shape.label for name, shape in SHAPES.items()},
+        "shape_groups": SHAPE_GROUPS,
+        "shelves": [
+            {
+                "heading": shelf.heading,
+                "choices": [(item, composition(item.figures.volumes)) for item in shelf.choices],
+            }
+            for shelf in mix_shelves(database, visitor, form.mixes)
+        ],
+    }
+
+
 def _result(form: PlanForm) -> dict[str, Any]:
     """The answer to the form with its pictures, or none; what is wrong is left on the form."""
-    job = plan_form.to_job(form)
+    job = plan_job.to_job(form)
     if job is None:
         return {"answer": None, "errors": form.wrong}
     try:

@@ -1,45 +1,79 @@
-"""Signing in and out, and the choice of units."""
+"""Signing in and out, the choice of units, and the demo."""
 
 import re
-import secrets
-from typing import Annotated, Any
+from datetime import datetime
+from typing import Annotated, Protocol
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, HTTPException, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
+from keeve.core.units import System
 from keeve.services import accounts
 from keeve.services.accounts import SignInRefused
+from keeve.services.database import Engine
 from keeve.web.pages import page
-from keeve.web.security import SESSION_COOKIE, STRANGER_COOKIE, Database, Now, SignedIn
+from keeve.web.screens.quick import keep
+from keeve.web.security import (
+    SESSION_COOKIE,
+    UNITS_COOKIE,
+    Anyone,
+    Database,
+    Now,
+    SignedIn,
+    set_cookie,
+)
 
 router = APIRouter()
 
 
+class Demo(Protocol):
+    """The demo, as the pages use it."""
+
+    def enter(self, engine: Engine, now: datetime) -> str:
+        """The token of a session in it."""
+
+    def begin_afresh(self, engine: Engine, now: datetime) -> None:
+        """Make it once more, as of now."""
+
+
 @router.get("/sign-in")
-def show_sign_in(request: Request, next: Annotated[str, Query()] = "/") -> Response:  # noqa: A002
-    """The form; its browser gets the cookie that ties the form to it."""
+def show_sign_in(
+    request: Request,
+    next: Annotated[str, Query()] = "/",  # noqa: A002
+    job: str = "",
+) -> Response:
+    """The form; ``job`` is one worked out before, which comes along."""
     if request.state.visitor:
         return RedirectResponse("/", status_code=303)
-    return strangers_page(request, "sign_in/sign_in.html", next=_own_path(next), name="", refusal=None)
+    return page(request, "sign_in/sign_in.html", next=_own_path(next), job=job, name="", refusal=None)
 
 
 @router.post("/sign-in")
 def do_sign_in(request: Request, database: Database, now: Now) -> Response:
-    """Check name and password."""
+    """Check name and password, and keep the job that came along."""
     form = request.state.form
-    back = _own_path(form.get("next", "/"))
+    back, job = _own_path(form.get("next", "/")), form.get("job", "")
     try:
         token = accounts.sign_in(
             database,
             sign_in_name=form.get("name", ""),
             password=form.get("password", ""),
-            address=request.client.host if request.client else "",
+            address=address_of(request),
             now=now,
         )
     except SignInRefused as refusal:
         return page(
-            request, "sign_in/sign_in.html", 401, next=back, name=form.get("name", ""), refusal=str(refusal)
+            request,
+            "sign_in/sign_in.html",
+            401,
+            next=back,
+            job=job,
+            name=form.get("name", ""),
+            refusal=str(refusal),
         )
+    visitor = accounts.visitor(database, token, now)
+    if job and visitor and visitor.may_mix:
+        back = f"/plan/{keep(database, visitor, job)}/load/1"
     return signed_in(token, back)
 
 
@@ -51,41 +85,69 @@ def do_sign_out(request: Request, database: Database, visitor: SignedIn, now: No
 
 
 @router.post("/units")
-def choose_units(request: Request, database: Database, visitor: SignedIn) -> Response:
+def choose_units(request: Request, database: Database, visitor: Anyone) -> Response:
     """Remember the units and go back to the page."""
     form = request.state.form
-    accounts.choose_units(database, visitor.account_id, "us" if form.get("units") == "us" else "metric")
-    return RedirectResponse(_own_path(form.get("next", "/")), status_code=303)
-
-
-def strangers_page(request: Request, template: str, **values: Any) -> Response:
-    """A page with a form for somebody who has no session: its browser gets the cookie that ties the form to it."""
-    if request.state.visitor or STRANGER_COOKIE in request.cookies:
-        return page(request, template, **values)
-    token = secrets.token_urlsafe(24)
-    answer = page(request, template, form_token=token, **values)
-    _set_cookie(answer, STRANGER_COOKIE, token)
+    answer = RedirectResponse(_own_path(form.get("next", "/")), status_code=303)
+    remember_units(database, visitor, form.get("units", ""), answer)
     return answer
+
+
+@router.post("/demo")
+def enter_demo(request: Request, database: Database, now: Now) -> Response:
+    """Into the demo, without a password."""
+    return signed_in(_demo(request).enter(database, now), "/")
+
+
+@router.post("/demo/afresh")
+def begin_demo_afresh(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
+    """The demo's morning once more, as of now; what was done in it goes."""
+    if not visitor.in_demo:
+        raise HTTPException(404)
+    _demo(request).begin_afresh(database, now)
+    return RedirectResponse("/", status_code=303)
+
+
+def remember_units(database: Engine, visitor: Anyone, chosen: str, answer: Response) -> None:
+    """The units somebody reads: on the account, or in a stranger's browser."""
+    units: System = "us" if chosen == "us" else "metric"
+    if visitor is None:
+        set_cookie(answer, UNITS_COOKIE, units)
+    else:
+        accounts.choose_units(database, visitor.account_id, units)
+
+
+def address_of(request: Request) -> str:
+    """Where a request came from."""
+    return request.client.host if request.client else ""
 
 
 def signed_in(token: str, path: str) -> Response:
     """On to a page with a new session."""
     answer = RedirectResponse(path, status_code=303)
-    _set_cookie(answer, SESSION_COOKIE, token, max_age=int(accounts.LASTS.total_seconds()))
+    begin_session(answer, token)
     return answer
 
 
+def begin_session(answer: Response, token: str) -> None:
+    """Give the browser a session."""
+    set_cookie(answer, SESSION_COOKIE, token, max_age=int(accounts.LASTS.total_seconds()))
+
+
 def signed_out() -> Response:
-    """Back to the sign-in page without a session."""
+    """Back to the first page without a session."""
     answer = RedirectResponse("/sign-in", status_code=303)
     answer.delete_cookie(SESSION_COOKIE, path="/", secure=True, httponly=True)
     return answer
 
 
-def _set_cookie(answer: Response, name: str, value: str, max_age: int | None = None) -> None:
-    answer.set_cookie(name, value, max_age=max_age, path="/", secure=True, httponly=True, samesite="lax")
-
-
 def _own_path(path: str) -> str:
     """A path on this site; anything that could lead elsewhere becomes the first page."""
     return path if re.fullmatch(r"/(?!/)[^\\\s]*", path) else "/"
+
+
+def _demo(request: Request) -> Demo:
+    found: Demo | None = request.app.state.demo
+    if found is None:
+        raise HTTPException(404)
+    return found

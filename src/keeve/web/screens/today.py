@@ -5,15 +5,25 @@ from fastapi.responses import Response
 
 from keeve.services.views.today import today
 from keeve.web.drawings.life_line import life_line
+from keeve.web.drawings.shape_pictures import shape_picture
+from keeve.web.forms.shapes import SHAPE_GROUPS, SHAPES
 from keeve.web.pages import page
-from keeve.web.security import Database, Now, SignedIn
+from keeve.web.security import Anyone, Database, Now
 
 router = APIRouter()
 
 
 @router.get("/")
-def show(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
-    """The first page after sign-in."""
+def show(request: Request, database: Database, visitor: Anyone, now: Now) -> Response:
+    """The first page: the crew's day; to a stranger, what Keeve is for."""
+    if visitor is None:
+        return page(
+            request,
+            "sign_in/welcome.html",
+            shapes={name: shape.label for name, shape in SHAPES.items()},
+            shape_groups=SHAPE_GROUPS,
+            pictures={name: shape_picture(name) for name in SHAPES},
+        )
     found = today(database, visitor, now)
     drawn = [
         (line, None if line.used_fraction is None else life_line(line.used_fraction))

@@ -1,5 +1,4 @@
 // A form that is answered while it is typed. The server does all arithmetic and draws the answer.
-const PAUSE_MS = 150;
 const RETRY_MS = 3000;
 
 // A choice that is no longer the one the page came with.
@@ -11,24 +10,87 @@ function wasChosen(control) {
 document.addEventListener("alpine:init", () => {
   Alpine.data("liveForm", () => ({
     notice: "",
+    // Whether the whole answer is open over the form, where the screen has room for one line of it only.
+    open: false,
     timer: 0,
-    // The state of the form that the last request was sent for: whatever answers an earlier one is dropped.
+    // The state of the form, counted up with every change; what was asked for, and whether an answer is on its way.
     state: 0,
+    asking: false,
     // What the next request asks to draw again; null for the answer alone.
     redraws: null,
+    // Whether the last choice was made with keys; whether the cards were asked for before its fields were there.
+    byKeys: false,
+    waiting: false,
 
     init() {
       // What was typed before the page listened counts too.
       const controls = [...this.$root.elements];
-      if (controls.some((one) => one.type === "text" && one.value !== one.defaultValue)) this.later(0);
+      if (controls.some((one) => one.type === "text" && one.value !== one.defaultValue)) this.later();
       controls.filter(wasChosen).forEach((one) => {
         this.changed(one);
-        this.later(0);
+        this.later();
       });
-      this.$el.addEventListener("input", () => this.later(PAUSE_MS));
+      this.say({});
+      this.$el.addEventListener("input", (event) => this.typed(event.target));
       this.$el.addEventListener("change", (event) => this.changed(event.target));
-      this.$el.addEventListener("click", (event) => this.tapped(event.target));
+      this.$el.addEventListener("click", (event) => {
+        this.byKeys = event.detail === 0;
+        this.tapped(event.target);
+      });
+      this.$el.addEventListener("keydown", (event) => this.pressed(event));
       this.$el.addEventListener("submit", (event) => this.submitted(event));
+    },
+
+    get shown() {
+      return this.open ? "opened" : "";
+    },
+
+    get expanded() {
+      return String(this.open);
+    },
+
+    // One line of the answer leads to what is wrong, else to the whole answer.
+    barTapped() {
+      const wrong = this.$root.querySelector("[aria-invalid=true]");
+      if (!wrong) {
+        this.open = !this.open;
+        return;
+      }
+      this.open = false;
+      const fold = wrong.closest("details");
+      if (fold) fold.open = true;
+      wrong.scrollIntoView({ block: "center" });
+      wrong.focus();
+    },
+
+    typed(control) {
+      if (control.dataset.find !== undefined) this.find(control);
+      else this.later();
+    },
+
+    // Of the mixes only those stay that have every word typed in one of their names.
+    find(control) {
+      const words = control.value.toLowerCase().split(/\s+/).filter(Boolean);
+      const picker = control.closest(".picker");
+      let found = 0;
+      for (const choice of picker.querySelectorAll("[data-found-by]")) {
+        choice.hidden = !words.every((word) => choice.dataset.foundBy.includes(word));
+        found += choice.hidden ? 0 : 1;
+      }
+      for (const shelf of picker.querySelectorAll("fieldset")) {
+        shelf.hidden = !shelf.querySelector("[data-found-by]:not([hidden])");
+      }
+      picker.querySelector(".none-found").hidden = found > 0;
+    },
+
+    // Enter goes on to the next figure, as the key of a phone's keyboard says.
+    pressed(event) {
+      if (event.key !== "Enter" || event.target.tagName !== "INPUT" || event.target.type === "radio") return;
+      event.preventDefault();
+      const fields = [...this.$root.querySelectorAll("input:not([type=hidden]):not([type=radio]), select")];
+      const seen = fields.filter((one) => one.offsetParent !== null);
+      const next = seen[seen.indexOf(event.target) + 1];
+      if (next) next.focus();
     },
 
     // Another mix or one more row asks for other fields; those that stay keep what was typed.
@@ -37,7 +99,7 @@ document.addEventListener("alpine:init", () => {
       if (mesh) this.readMesh(mesh, "no");
       if (control.dataset.redraws !== "") return;
       this.redraws = {};
-      this.later(0);
+      this.later();
     },
 
     // A mesh file is read as soon as it is chosen, turned or cut otherwise; the form keeps what it came to.
@@ -65,7 +127,7 @@ document.addEventListener("alpine:init", () => {
           const side = this.field(part.dataset.field.replace("model.mesh", `container.${name}`));
           if (side) side.value = text;
         }
-        this.later(0);
+        this.later();
       } catch {
         words.textContent = "No answer from Keeve: choose the file again.";
       }
@@ -79,14 +141,16 @@ document.addEventListener("alpine:init", () => {
       if (!button.dataset.redraws) return;
       const name = button.parentElement.querySelector("[data-name]");
       this.redraws = { [button.dataset.redraws]: button.value, _name: name ? name.value : "" };
-      this.later(0);
+      this.later();
     },
 
     // Only what is on the screen is sent: while other fields are on their way, nothing is.
     submitted(event) {
       if (this.$el.hasAttribute("action") && this.redraws === null) return;
       event.preventDefault();
-      if (this.redraws !== null) this.notice = "One moment: the fields for this choice are on their way.";
+      if (this.redraws === null) return;
+      this.waiting = true;
+      this.notice = "One moment: the fields for this choice are on their way.";
     },
 
     // What was probably meant, put in place of what was typed.
@@ -94,7 +158,7 @@ document.addEventListener("alpine:init", () => {
       for (const [name, text] of Object.entries(texts)) {
         this.field(name).value = text;
       }
-      this.later(0);
+      this.later();
     },
 
     field(name) {
@@ -110,14 +174,15 @@ document.addEventListener("alpine:init", () => {
       return button;
     },
 
-    // The form has changed: an answer that is still on its way is for another form.
-    later(pause) {
+    // The form has changed. One request is on its way at a time: what changed meanwhile is asked for after it.
+    later() {
       this.state += 1;
       clearTimeout(this.timer);
-      this.timer = setTimeout(() => this.preview(), pause);
+      if (!this.asking) this.preview();
     },
 
     async preview() {
+      clearTimeout(this.timer);
       const { state, redraws } = this;
       const sent = new URLSearchParams(new FormData(this.$root));
       if (redraws) {
@@ -127,6 +192,7 @@ document.addEventListener("alpine:init", () => {
         sent.set("_typed", typed.map((one) => one.name).join(" "));
       }
       for (const [name, value] of Object.entries(redraws || {})) sent.set(name, value);
+      this.asking = true;
       try {
         const answer = await fetch(this.$root.dataset.preview, {
           method: "POST",
@@ -134,27 +200,36 @@ document.addEventListener("alpine:init", () => {
           body: sent,
         });
         const given = await answer.json();
-        if (state !== this.state) return;
-        if (answer.ok) this.take(given, redraws !== null);
-        else this.notice = given.error.message;
+        if (!answer.ok) this.notice = given.error.message;
+        else if (state === this.state) this.take(given, redraws !== null);
       } catch {
-        if (state !== this.state) return;
         this.notice = "No answer from Keeve. What you typed is kept; asking again.";
         this.timer = setTimeout(() => this.preview(), RETRY_MS);
       }
+      this.asking = false;
+      if (state !== this.state) this.preview();
     },
 
     // The hands stay where they were, and what was opened stays open.
     redraw(html) {
-      const focused = document.activeElement.id;
-      const words = (details) => details.querySelector("summary").textContent.split(":")[0];
-      const open = [...this.$refs.asked.querySelectorAll("details[open]")].map(words);
+      const { id, name, value, type } = document.activeElement;
+      const words = (details) => details.querySelector("summary").firstChild.textContent.trim();
+      const open = [...this.$refs.asked.querySelectorAll("details[open]:not(.picker)")].map(words);
       this.$refs.asked.innerHTML = html;
-      for (const details of this.$refs.asked.querySelectorAll("details")) {
+      for (const details of this.$refs.asked.querySelectorAll("details:not(.picker)")) {
         if (open.includes(words(details))) details.open = true;
       }
-      const again = focused && document.getElementById(focused);
-      if (again) again.focus();
+      const again = type === "radio" ? this.picked(name, value) : id && document.getElementById(id);
+      if (again) again.focus({ preventScroll: type === "radio" });
+    },
+
+    // A tap on a picture closes the choice; keys that walk through it leave it open.
+    picked(name, value) {
+      const radio = this.$root.querySelector(`[name="${CSS.escape(name)}"][value="${CSS.escape(value)}"]`);
+      const picker = radio && radio.closest(".picker");
+      if (!picker) return radio;
+      picker.open = this.byKeys;
+      return this.byKeys ? radio : picker.querySelector("summary");
     },
 
     take(given, redrawn) {
@@ -173,10 +248,25 @@ document.addEventListener("alpine:init", () => {
         if (offer) place.after(this.mend(offer));
         if (input) input.setAttribute("aria-invalid", message ? "true" : "false");
       }
+      const folds = this.$root.querySelectorAll("[data-fold]");
+      (given.folds || []).forEach((words, index) => {
+        if (folds[index]) folds[index].textContent = words;
+      });
       // While a figure is wrong the last good answer stays, dimmed, so that nothing jumps under the fingers.
       this.$refs.result.classList.toggle("stale", wrong && !redrawn);
-      this.notice = wrong ? given.errors[""] || "Waiting for the marked figure." : "";
-      if (!wrong || redrawn) this.$refs.result.innerHTML = given.html;
+      this.say(given.errors);
+      if (this.waiting && redrawn) this.notice = "The fields changed with that choice: check them, then make the cards.";
+      this.waiting = this.waiting && !redrawn;
+      if (wrong && !redrawn) return;
+      this.$refs.result.innerHTML = given.html;
+      if (this.$refs.bar) this.$refs.bar.innerHTML = given.bar;
+    },
+
+    // What keeps the answer waiting: in words, or how many figures are to be mended.
+    say(errors) {
+      const wrong = this.$root.querySelectorAll("[aria-invalid=true]");
+      const labels = [...wrong].flatMap((one) => [...one.labels].map((label) => label.textContent));
+      this.notice = errors[""] || (labels.length ? `${labels.length} to mend: ${labels.join(", ")}` : "");
     },
   }));
 });

@@ -1,0 +1,31 @@
+"""The application as each serving process makes it."""
+
+import gc
+import os
+from datetime import datetime
+
+from fastapi import FastAPI
+from sqlalchemy import Engine
+
+from keeve import demo
+from keeve.store.database import connect
+from keeve.web.app import create_app
+
+# Set for an ``up`` whose crew is closed: nobody makes an account but by an invitation.
+CLOSED = "KEEVE_CLOSED"
+
+
+class _Demo:
+    """The demo, as the pages use it."""
+
+    def enter(self, engine: Engine, now: datetime) -> str:
+        return demo.enter_demo(engine, now)
+
+    def begin_afresh(self, engine: Engine, now: datetime) -> None:
+        demo.begin_afresh(engine, now)
+
+
+def app_from_environment() -> FastAPI:
+    """The application on the database of DATABASE_URL."""
+    gc.freeze()  # what start-up made lives as long as the process: no collection need look at it again
+    return create_app(connect(os.environ["DATABASE_URL"]), open_to_all=CLOSED not in os.environ, demo=_Demo())

@@ -1,0 +1,135 @@
+"""One's account: made with a crew of one's own, and the ways back in when the password is forgotten."""
+
+from typing import Any
+
+from fastapi import APIRouter, HTTPException, Request
+from fastapi.responses import RedirectResponse, Response
+
+from keeve.core.errors import InputError
+from keeve.services import accounts, crews, recovery
+from keeve.services.accounts import SignInRefused
+from keeve.services.database import Engine
+from keeve.web.pages import page
+from keeve.web.screens.quick import keep
+from keeve.web.screens.sign_in import address_of, begin_session
+from keeve.web.security import Database, Now, SignedIn
+
+router = APIRouter()
+
+_TAKEN = ("name", "password", "crew_name", "job")
+
+
+@router.get("/new-account")
+def show_new(request: Request, job: str = "") -> Response:
+    """The form for a new account with a crew; ``job`` is one worked out before, which comes along."""
+    _open_to_all(request)
+    if request.state.visitor:
+        return RedirectResponse("/", status_code=303)
+    return _new_page(request, dict.fromkeys(_TAKEN, "") | {"job": job})
+
+
+@router.post("/new-account")
+def make(request: Request, database: Database, now: Now) -> Response:
+    """Make the account and its crew, keep the job that came along, and show the recovery code."""
+    _open_to_all(request)
+    typed = {name: request.state.form.get(name, "") for name in _TAKEN}
+    try:
+        _, code = crews.start_crew(
+            database,
+            sign_in_name=typed["name"],
+            name=typed["name"],
+            password=typed["password"],
+            crew_name=typed["crew_name"],
+        )
+    except InputError as fault:
+        return _new_page(request, typed, 422, fault.message)
+    return code_page(request, database, now, typed["name"], typed["password"], code, typed["job"])
+
+
+@router.get("/forgotten")
+def show_forgotten(request: Request) -> Response:
+    """The form for a new password by the recovery code."""
+    return page(request, "sign_in/forgotten.html", typed={}, refusal=None)
+
+
+@router.post("/forgotten")
+def recover(request: Request, database: Database, now: Now) -> Response:
+    """A new password by the recovery code; the next code is shown."""
+    form = request.state.form
+    typed = {name: form.get(name, "") for name in ("name", "code", "password")}
+    try:
+        code = recovery.recover(
+            database,
+            sign_in_name=typed["name"],
+            code=typed["code"],
+            password=typed["password"],
+            address=address_of(request),
+            now=now,
+        )
+    except (SignInRefused, InputError) as fault:
+        return page(request, "sign_in/forgotten.html", 422, typed=typed, refusal=str(fault))
+    return code_page(request, database, now, typed["name"], typed["password"], code)
+
+
+@router.get("/reset/{token}")
+def show_reset(request: Request, database: Database, now: Now, token: str) -> Response:
+    """The form for a new password, to whoever a lead gave the link."""
+    return _reset_page(request, database, now, token)
+
+
+@router.post("/reset/{token}")
+def reset(request: Request, database: Database, now: Now, token: str) -> Response:
+    """A new password by a link; a recovery code is shown."""
+    name, password = recovery.open_reset(database, token, now), request.state.form.get("password", "")
+    try:
+        code = recovery.reset(database, token, password, now)
+    except InputError as fault:
+        return _reset_page(request, database, now, token, 422, fault.message)
+    if name is None or code is None:
+        raise HTTPException(404)
+    return code_page(request, database, now, name, password, code)
+
+
+@router.post("/account/recovery-code")
+def new_code(request: Request, database: Database, visitor: SignedIn) -> Response:
+    """Another recovery code; the one before is good no more."""
+    code = recovery.new_recovery_code(database, visitor)
+    return page(request, "sign_in/recovery_code.html", code=code, plan_id=None)
+
+
+@router.get("/account/recovery-code")
+def after_code(visitor: SignedIn) -> Response:
+    """Where a reload lands: the code was shown once."""
+    return RedirectResponse("/crew", status_code=303)
+
+
+def code_page(
+    request: Request, database: Engine, now: Now, name: str, password: str, code: str, job: str = ""
+) -> Response:
+    """The recovery code, shown once, to somebody who is signed in from here on."""
+    token = accounts.sign_in(
+        database, sign_in_name=name, password=password, address=address_of(request), now=now
+    )
+    visitor = request.state.visitor = accounts.visitor(database, token, now)
+    plan_id = keep(database, visitor, job) if job and visitor else None
+    answer = page(request, "sign_in/recovery_code.html", code=code, plan_id=plan_id)
+    begin_session(answer, token)
+    return answer
+
+
+def _open_to_all(request: Request) -> None:
+    if not request.app.state.open_to_all:
+        raise HTTPException(404)
+
+
+def _new_page(request: Request, typed: dict[str, str], status: int = 200, refusal: str = "") -> Response:
+    return page(request, "sign_in/new_account.html", status, typed=typed, refusal=refusal)
+
+
+def _reset_page(
+    request: Request, database: Engine, now: Now, token: str, status: int = 200, refusal: Any = None
+) -> Response:
+    name = recovery.open_reset(database, token, now)
+    if name is None:
+        raise HTTPException(404)
+    return page(request, "sign_in/reset.html", status, name=name, token=token, refusal=refusal)

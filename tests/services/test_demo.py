@@ -1,0 +1,56 @@
+"""The demo: as of now whenever it is entered, and made once more on request without touching anything kept."""
+
+from datetime import timedelta
+
+from helpers import NOON, raw_event
+from sqlalchemy import Engine
+
+from keeve.demo import begin_afresh, enter_demo
+from keeve.services import accounts, crews, loads, plans, stockpiles
+from keeve.services.accounts import Visitor
+
+NEXT_MORNING = NOON + timedelta(hours=20)
+
+
+def entered(engine: Engine, now: object = NOON) -> Visitor:
+    found = accounts.visitor(engine, enter_demo(engine, now), now)  # type: ignore[arg-type]
+    assert found is not None
+    return found
+
+
+def test_the_demo_is_as_of_now_and_follows_whoever_is_in_it(engine: Engine) -> None:
+    begin_afresh(engine, NOON)
+    session = enter_demo(engine, NOON)
+    first = accounts.visitor(engine, session, NOON)
+    assert first is not None
+    assert (first.crew_name, first.in_demo, first.may_lead) == ("Boathouse crew", True, True)
+    assert entered(engine, NOON + timedelta(minutes=30)).crew_id == first.crew_id
+    later = entered(engine, NEXT_MORNING)
+    assert later.crew_id != first.crew_id
+    stages = [line.situation.stage for line in loads.loads_in_work(engine, later, NEXT_MORNING)]
+    assert "green" in stages
+    assert {item.name for item in crews.members(engine, later)} == {"Wren", "Fen", "Moss"}
+    # A session of before goes on in the new crew, with all of its morning.
+    moved = accounts.visitor(engine, session, NEXT_MORNING)
+    assert moved is not None
+    assert moved.crew_id == later.crew_id
+    assert len(plans.newest_plans(engine, moved)) == len(plans.newest_plans(engine, first))
+    assert {name for _, name in crews.crews_of(engine, later)} == {"Boathouse crew", "Lock cottage crew"}
+
+
+def test_what_somebody_did_in_the_demo_goes_only_when_asked(engine: Engine) -> None:
+    begin_afresh(engine, NOON)
+    visitor = entered(engine)
+    at = NOON + timedelta(minutes=10)
+    stockpiles.record_stockpile_event(engine, visitor, "building-sand", raw_event("rain", at), at)
+    assert entered(engine, NEXT_MORNING).crew_id == visitor.crew_id
+    begin_afresh(engine, NEXT_MORNING)
+    assert entered(engine, NEXT_MORNING).crew_id != visitor.crew_id
+
+
+def test_a_guest_of_the_demo_leaves_it_with_its_morning(engine: Engine, visitor: Visitor) -> None:
+    begin_afresh(engine, NOON)
+    wren = entered(engine)
+    crews.join(engine, visitor, crews.invite(engine, wren, "mixer", NOON), NOON)
+    begin_afresh(engine, NOON)
+    assert [crew_id for crew_id, _ in crews.crews_of(engine, visitor)] == [visitor.crew_id]
