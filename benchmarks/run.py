@@ -31,6 +31,7 @@ from keeve.services import accounts, loads, plans
 from keeve.services.accounts import Visitor
 from keeve.store.database import connect
 from keeve.store.migrate import migrate
+from keeve.web.security import masked
 
 HERE = Path(__file__).parent
 LOG_SIZES = (1_000, 100_000)
@@ -107,7 +108,7 @@ def _person(engine: Engine) -> Person:
     visitor = accounts.visitor(engine, token, now)
     if visitor is None:
         raise RuntimeError("the bench's person cannot sign in")
-    return Person(visitor, {"Cookie": f"__Host-keeve={token}", "X-Form-Token": visitor.form_token})
+    return Person(visitor, {"Cookie": f"__Host-keeve={token}", "X-Form-Token": masked(visitor.form_token)})
 
 
 def _begun(engine: Engine, visitor: Visitor, wanted: int) -> list[UUID]:

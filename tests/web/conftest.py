@@ -17,7 +17,7 @@ from playwright.sync_api import Browser, Page
 from sqlalchemy import Engine
 
 from keeve.web.app import create_app
-from keeve.web.security import FORM_HEADER, SESSION_COOKIE
+from keeve.web.security import FORM_HEADER, SESSION_COOKIE, masked
 
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
 
@@ -49,7 +49,7 @@ class Client(TestClient):
         if signed_in:
             self.visitor, token = new_visitor(engine)
             self.headers["Cookie"] = f"{SESSION_COOKIE}={token}"
-            self.headers[FORM_HEADER] = self.visitor.form_token
+            self.headers[FORM_HEADER] = masked(self.visitor.form_token)
 
 
 @pytest.fixture

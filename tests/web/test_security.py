@@ -13,7 +13,7 @@ from sqlalchemy import Engine
 
 from keeve.services import crews
 from keeve.web.app import SCREENS
-from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE
+from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE, masked
 from web.conftest import Client, Clock
 
 OPEN_ROUTES = {
@@ -82,7 +82,7 @@ def ask(client: Client, method: str, path: str) -> Response:
 def test_signed_out_reaches_nothing(engine: Engine, clock: Clock, client: Client) -> None:
     ids = a_load(client)
     stranger = Client(engine, clock, signed_in=False)
-    stranger.headers.update({"Cookie": f"{STRANGER_COOKIE}=token", FORM_HEADER: "token"})
+    stranger.headers.update({"Cookie": f"{STRANGER_COOKIE}=token", FORM_HEADER: masked("token")})
     for method, path in every_route():
         if (method, path) in QUICK_ROUTES:
             shown = ask(stranger, method, path.format(**ids)).text
@@ -145,7 +145,8 @@ def test_a_mixer_mixes_and_does_not_lead(engine: Engine, clock: Clock, client: C
 def test_a_form_from_elsewhere_changes_nothing(client: Client) -> None:
     for method, path in every_route():
         if method == "POST":
-            for headers in ({FORM_HEADER: ""}, {FORM_HEADER: "guess"}, {"Sec-Fetch-Site": "cross-site"},
+            for headers in ({FORM_HEADER: ""}, {FORM_HEADER: "guess"},
+                            {FORM_HEADER: masked("guess")}, {"Sec-Fetch-Site": "cross-site"},
                             {"Origin": "http://elsewhere.example"}):  # fmt: skip
                 names = (
                     "plan_id",
@@ -178,7 +179,7 @@ def test_sign_in_sets_a_guarded_cookie_and_leads_only_home(
         assert 'name="next" value="/"' in first.text
     token = first.headers["set-cookie"].split("=")[1].split(";")[0]
     cookie = {"Cookie": f"{STRANGER_COOKIE}={token}"}
-    form = {"form_token": token, "name": client.visitor.name, "password": PASSWORD, "next": "/log"}
+    form = {"form_token": masked(token), "name": client.visitor.name, "password": PASSWORD, "next": "/log"}
     wrong = browser.post("/sign-in", data={**form, "password": "wrong"}, headers=cookie)
     assert wrong.status_code == 401
     assert client.visitor.name in wrong.text

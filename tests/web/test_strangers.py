@@ -20,7 +20,7 @@ from keeve.formats.job_file import read_job
 from keeve.formats.packed_job import MOST_CHARACTERS, pack_job, unpack_job
 from keeve.services import accounts
 from keeve.web.app import create_app
-from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE, UNITS_COOKIE
+from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE, UNITS_COOKIE, masked
 from web.conftest import Client, Clock
 
 SLAB = {"need.0.length_m": "3", "need.0.width_m": "2", "need.0.thickness_m": "100"}
@@ -29,7 +29,7 @@ SLAB = {"need.0.length_m": "3", "need.0.width_m": "2", "need.0.thickness_m": "10
 @pytest.fixture
 def stranger(engine: Engine, clock: Clock) -> Client:
     client = Client(engine, clock, signed_in=False)
-    client.headers.update({"Cookie": f"{STRANGER_COOKIE}=token", FORM_HEADER: "token"})
+    client.headers.update({"Cookie": f"{STRANGER_COOKIE}=token", FORM_HEADER: masked("token")})
     return client
 
 
@@ -55,11 +55,16 @@ def test_a_strangers_first_page_ties_its_forms_to_the_browser(engine: Engine, cl
     fresh = Client(engine, clock, signed_in=False)
     answer = fresh.get("/plan")
     token = re.search(r'name="form_token" value="([^"]+)"', answer.text)
-    assert token is not None
-    assert f"{STRANGER_COOKIE}={token[1]}" in answer.headers["set-cookie"]
+    cookie = re.search(rf"{STRANGER_COOKIE}=([^;]+)", answer.headers["set-cookie"])
+    assert token
+    assert cookie
+    assert token[1] != re.search(r'name="form_token" value="([^"]+)"', fresh.get("/plan").text)[1]  # type: ignore[index]
+    form = {"form_token": token[1], "units": "us"}
+    assert fresh.post("/units", data=form).status_code == 403  # the cookie was not sent back
     assert (
-        fresh.post("/plan", data={"form_token": token[1]}).status_code == 403
-    )  # the cookie was not sent back
+        fresh.post("/units", data=form, headers={"Cookie": f"{STRANGER_COOKIE}={cookie[1]}"}).status_code
+        == 303
+    )
 
 
 def test_a_quick_plan_shows_its_cards_and_is_kept_nowhere(stranger: Client) -> None:

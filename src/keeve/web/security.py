@@ -2,6 +2,7 @@
 
 import hmac
 import secrets
+from base64 import urlsafe_b64decode, urlsafe_b64encode
 from datetime import UTC, datetime
 from typing import Annotated
 from urllib.parse import urlsplit
@@ -121,7 +122,7 @@ async def guard(request: Request) -> None:
         given = given or request.state.form.get(FORM_FIELD)
     found: Visitor | None = request.state.visitor
     expected = found.form_token if found else request.cookies.get(STRANGER_COOKIE, "")
-    if not expected or not given or not hmac.compare_digest(expected.encode(), given.encode()):
+    if not expected or not given or not hmac.compare_digest(expected.encode(), _unmasked(given)):
         raise ForeignForm
 
 
@@ -133,7 +134,25 @@ async def _text_of(value: UploadFile | str) -> str:
 def form_token(request: Request) -> str:
     """The token that forms on this visitor's pages carry; a stranger's first page brings a new one."""
     found: Visitor | None = request.state.visitor
-    return found.form_token if found else request.cookies.get(STRANGER_COOKIE) or _new_token(request)
+    token = found.form_token if found else request.cookies.get(STRANGER_COOKIE) or _new_token(request)
+    return masked(token)
+
+
+def masked(token: str) -> str:
+    """A token as it is sent in a page: another text each time, so that compressing the page gives nothing away."""
+    plain = token.encode()
+    pad = secrets.token_bytes(len(plain))
+    return urlsafe_b64encode(pad + bytes(one ^ other for one, other in zip(pad, plain, strict=True))).decode()
+
+
+def _unmasked(sent: str) -> bytes:
+    """The token that was sent; nothing where it is none."""
+    try:
+        raw = urlsafe_b64decode(sent)
+    except ValueError:
+        return b""
+    half = len(raw) // 2
+    return bytes(one ^ other for one, other in zip(raw[:half], raw[half : 2 * half], strict=True))
 
 
 def _new_token(request: Request) -> str:

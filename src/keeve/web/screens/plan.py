@@ -91,6 +91,7 @@ def preview(request: Request, database: Database, visitor: Anyone) -> Response:
         {
             "html": part("plan/result.html", **result),
             "bar": part("plan/bar.html", **result),
+            "workings": part("plan/workings.html", **result),
             "asked": part("plan/asked.html", **_choices(database, visitor, form)) if redraw else "",
             "folds": form.fold_words,
             "errors": form.wrong,

@@ -20,6 +20,7 @@ document.addEventListener("alpine:init", () => {
     redraws: null,
     // Whether the last choice was made with keys; whether the cards were asked for before its fields were there.
     byKeys: false,
+    packed: {},
     waiting: false,
 
     init() {
@@ -31,6 +32,7 @@ document.addEventListener("alpine:init", () => {
         this.later();
       });
       this.say({});
+      addEventListener("resize", () => this.unpack("result"));
       this.$el.addEventListener("input", (event) => this.typed(event.target));
       this.$el.addEventListener("change", (event) => this.changed(event.target));
       this.$el.addEventListener("click", (event) => {
@@ -54,6 +56,7 @@ document.addEventListener("alpine:init", () => {
       const wrong = this.$root.querySelector("[aria-invalid=true]");
       if (!wrong) {
         this.open = !this.open;
+        this.unpack("result");
         return;
       }
       this.open = false;
@@ -136,6 +139,7 @@ document.addEventListener("alpine:init", () => {
     tapped(element) {
       const button = element.closest("button");
       if (!button) return;
+      if (button.hasAttribute("popovertarget")) this.unpack("workings");
       if (button.dataset.meshClose !== undefined) this.readMesh(button.closest("[data-mesh]"), "yes");
       if (button.dataset.set) this.set(JSON.parse(button.dataset.set));
       if (!button.dataset.redraws) return;
@@ -240,17 +244,19 @@ document.addEventListener("alpine:init", () => {
       const wrong = Object.keys(given.errors).length > 0;
       for (const place of this.$root.querySelectorAll("[data-error]")) {
         const message = given.errors[place.dataset.error] || "";
+        const offer = (given.offers || {})[place.dataset.error];
+        // Most fields are right, before and after: they are left alone.
+        if (!message && !place.textContent && !offer) continue;
         place.textContent = message;
         const input = this.field(place.dataset.error);
         const old = place.parentElement.querySelector(".mend");
         if (old) old.remove();
-        const offer = (given.offers || {})[place.dataset.error];
         if (offer) place.after(this.mend(offer));
         if (input) input.setAttribute("aria-invalid", message ? "true" : "false");
       }
       const folds = this.$root.querySelectorAll("[data-fold]");
       (given.folds || []).forEach((words, index) => {
-        if (folds[index]) folds[index].textContent = words;
+        if (folds[index] && folds[index].textContent !== words) folds[index].textContent = words;
       });
       // While a figure is wrong the last good answer stays, dimmed, so that nothing jumps under the fingers.
       this.$refs.result.classList.toggle("stale", wrong && !redrawn);
@@ -258,8 +264,17 @@ document.addEventListener("alpine:init", () => {
       if (this.waiting && redrawn) this.notice = "The fields changed with that choice: check them, then make the cards.";
       this.waiting = this.waiting && !redrawn;
       if (wrong && !redrawn) return;
-      this.$refs.result.innerHTML = given.html;
       if (this.$refs.bar) this.$refs.bar.innerHTML = given.bar;
+      this.packed = { result: given.html, workings: given.workings };
+      if (this.$refs.result.offsetParent !== null) this.unpack("result");
+    },
+
+    // What opens at a tap is put on the page at that tap: a phone types on meanwhile.
+    unpack(name) {
+      const html = this.packed[name];
+      if (html === undefined || !this.$refs[name]) return;
+      this.$refs[name].innerHTML = html;
+      delete this.packed[name];
     },
 
     // What keeps the answer waiting: in words, or how many figures are to be mended.
