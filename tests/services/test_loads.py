@@ -13,7 +13,7 @@ from sqlalchemy.exc import DBAPIError
 from keeve.core.errors import InputError
 from keeve.core.rules.registry import VERSION
 from keeve.demo import SIGN_IN_NAME, load_demo
-from keeve.services import accounts, crews, loads, plans
+from keeve.services import accounts, crews, jobs, loads, plans
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad
 from keeve.store import models
@@ -44,7 +44,7 @@ def test_a_plan_comes_back_as_it_was_made(engine: Engine, visitor: Visitor, plan
     assert saved.plan.rules_version == VERSION
     # The order of a mix's readings is the order of its cards.
     assert list(saved.plan.tests["trowel"].looks) == ["too-dry", "right", "too-wet", "not-mixed-yet"]
-    line = plans.newest_plans(engine, visitor)[0]
+    line = jobs.jobs(engine, visitor)[0]
     assert (line.title, line.loads, line.begun) == ("Coping bed", 4, 0)
 
 
@@ -112,7 +112,7 @@ def test_another_crew_sees_and_changes_nothing(
 ) -> None:
     stranger, _ = new_visitor(engine)
     assert plans.saved_plan(engine, stranger, plan_id) is None
-    assert plans.newest_plans(engine, stranger) == []
+    assert jobs.jobs(engine, stranger) == []
     assert loads.begin_load(engine, stranger, plan_id, 1, NOON) is None
     assert loads.running_load(engine, stranger, load_id) is None
     assert loads.record_event(engine, stranger, load_id, water(), NOON) is None
@@ -205,7 +205,7 @@ def test_the_demo_is_made_once_and_stands_as_told(engine: Engine) -> None:
         ("Coping bed", 1, "done"),
         ("Lock wall bed", 6, "done"),
     ]
-    assert {line.title: (line.begun, line.loads) for line in plans.newest_plans(engine, wren)} == {
+    assert {line.title: (line.begun, line.loads) for line in jobs.jobs(engine, wren)} == {
         "Lock wall bed": (6, 6),
         "Coping bed": (3, 4),
         "Ceiling rose mould": (1, 2),

@@ -16,7 +16,7 @@ from sqlalchemy import Engine
 from keeve.core.errors import InputError
 from keeve.core.running.events import in_order, parse_event
 from keeve.core.running.load_state import fold
-from keeve.services import loads, plans
+from keeve.services import jobs, loads, plans
 from keeve.services.accounts import Visitor
 
 
@@ -31,7 +31,7 @@ def load_id(engine: Engine, visitor: Visitor) -> UUID:
 def test_one_step_tapped_on_two_devices_at_once_is_done_once(
     engine: Engine, visitor: Visitor, load_id: UUID
 ) -> None:
-    plan = plans.newest_plans(engine, visitor)[0]
+    plan = jobs.jobs(engine, visitor)[0]
     saved = plans.saved_plan(engine, visitor, plan.id)
     assert saved is not None
     sand_kg = saved.plan.loads[0].charge("sand").mass_kg / 2

@@ -9,7 +9,7 @@ import pytest
 from helpers import NOON, a_job_of, job, raw_event
 
 from keeve.core.units import in_figures
-from keeve.services import loads, plans
+from keeve.services import jobs, loads, plans
 from keeve.services.load_store import RunningLoad
 from web.conftest import Client, Clock
 
@@ -86,7 +86,7 @@ def test_a_load_begun_by_mistake_is_as_if_it_had_not_been(client: Client) -> Non
     assert "Taken back" in back.text
     assert loads.log_page(client.engine, client.visitor, limit=5) == []
     assert loads.loads_in_work(client.engine, client.visitor, NOON) == []
-    assert plans.newest_plans(client.engine, client.visitor)[0].begun == 0
+    assert jobs.jobs(client.engine, client.visitor)[0].begun == 0
     late = raw_event("water_added", NOON + timedelta(seconds=5), step=1, water_l=1.0)
     assert client.post(f"/bench/{load_id}/events", json=late).status_code == 422
     again = begin(client, plan_id, 1)

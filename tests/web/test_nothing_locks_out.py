@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from sqlalchemy import text
 
 from keeve.core.errors import InputError
-from keeve.services import accounts, loads, plans
+from keeve.services import accounts, jobs, loads
 from keeve.store import models
 from keeve.store.database import crew_session
 from web.conftest import Client
@@ -64,7 +64,7 @@ def test_what_cannot_be_read_is_set_aside_with_a_word(
     # The work goes on, on this load and on the next.
     event = raw_event("water_added", NOON + timedelta(seconds=5), step=1, water_l=5.0)
     assert client.post(f"/bench/{load_id}/events", json=event).status_code == 200
-    plan_id = plans.newest_plans(client.engine, client.visitor)[0].id
+    plan_id = jobs.jobs(client.engine, client.visitor)[0].id
     assert client.post(f"/plan/{plan_id}/load/2/begin").status_code == 303
 
 
@@ -100,7 +100,7 @@ def test_a_person_with_a_name_too_long_records_and_reads(client: Client, load_id
 
 
 def test_an_id_that_another_load_has_is_refused(client: Client, load_id: UUID) -> None:
-    plan_id = plans.newest_plans(client.engine, client.visitor)[0].id
+    plan_id = jobs.jobs(client.engine, client.visitor)[0].id
     other = loads.begin_load(client.engine, client.visitor, plan_id, 2, NOON)
     event = raw_event("note", text="level")
     assert client.post(f"/bench/{load_id}/events", json=event).status_code == 200

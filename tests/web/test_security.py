@@ -58,6 +58,7 @@ def a_load(client: Client) -> dict[str, str]:
         "rule_id": "slab-volume",
         "stockpile_id": "building-sand",
         "plan_id": plan_id,
+        "job_id": plan_id,
         "number": "1",
         "load_id": load_id,
         "account_id": account_id,
@@ -150,6 +151,7 @@ def test_a_form_from_elsewhere_changes_nothing(client: Client) -> None:
                             {"Origin": "http://elsewhere.example"}):  # fmt: skip
                 names = (
                     "plan_id",
+                    "job_id",
                     "number",
                     "load_id",
                     "account_id",

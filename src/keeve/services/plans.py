@@ -2,7 +2,6 @@
 
 from collections.abc import Collection
 from dataclasses import dataclass
-from datetime import datetime
 from uuid import UUID, uuid4
 
 from sqlalchemy import Engine, func, select
@@ -16,38 +15,29 @@ from keeve.formats.job_file import read_job
 from keeve.services.accounts import Visitor
 from keeve.store import models
 from keeve.store.database import crew_reading, crew_session, session_crew
-from keeve.store.queries import has_event
+from keeve.store.queries import latest_entry, of_job
 
 _NEWEST = 20
 
 
 @dataclass(frozen=True)
 class SavedPlan:
-    """A plan as it was kept, with the job it came from."""
+    """A plan as it was kept, with the job it came from; ``job_id``: the job it is a version of."""
 
     id: UUID
+    job_id: UUID
     job: Job
     plan: Plan
 
 
-@dataclass(frozen=True)
-class PlanLine:
-    """A plan in a list: how many of its loads were begun."""
-
-    id: UUID
-    title: str
-    made_at: datetime
-    loads: int
-    begun: int
-
-    @property
-    def next_number(self) -> int:
-        """The number of the next load; of the last where all were begun."""
-        return min(self.begun + 1, self.loads)
-
-
-def save_plan(engine: Engine, visitor: Visitor, job: Job) -> UUID:
+def save_plan(engine: Engine, visitor: Visitor, job: Job, version_of: UUID | None = None) -> UUID:
     """Compute the plan of a job and keep both, for good.
+
+    Args:
+        engine: the database.
+        visitor: who plans.
+        job: what is to be made.
+        version_of: the job it is the next version of; None for a new one, or where the crew has no such job.
 
     Raises:
         InputError: the job cannot be planned.
@@ -59,6 +49,7 @@ def save_plan(engine: Engine, visitor: Visitor, job: Job) -> UUID:
     validated(Plan, result)
     plan_id = uuid4()
     with crew_session(engine, visitor.crew_id) as session:
+        first = session.scalar(select(of_job()).where(models.Plan.id == version_of)) if version_of else None
         session.add(
             models.Plan(
                 id=plan_id,
@@ -66,6 +57,7 @@ def save_plan(engine: Engine, visitor: Visitor, job: Job) -> UUID:
                 job=kept_job,
                 result=result,
                 rules_version=plan.rules_version,
+                version_of=first,
                 made_by=visitor.account_id,
             )
         )
@@ -73,36 +65,17 @@ def save_plan(engine: Engine, visitor: Visitor, job: Job) -> UUID:
 
 
 def saved_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> SavedPlan | None:
-    """A plan of the visitor's crew."""
+    """A plan of the visitor's crew, under its job's name; None where the job was deleted."""
+    is_there = func.coalesce(latest_entry("state"), "") != "deleted"
+    query = select(models.Plan, of_job(), latest_entry("title")).where(models.Plan.id == plan_id, is_there)
     with crew_reading(engine, visitor.crew_id) as session:
-        row = session.scalars(select(models.Plan).where(models.Plan.id == plan_id)).first()
-        if row is None:
+        found = session.execute(query).first()
+        if found is None:
             return None
-        return SavedPlan(id=row.id, job=read_job(row.job), plan=Plan.model_validate(row.result))
-
-
-def newest_plans(engine: Engine, visitor: Visitor) -> list[PlanLine]:
-    """The crew's newest plans."""
-    begun = (
-        select(func.count())
-        .where(models.Load.crew_id == models.Plan.crew_id, models.Load.plan_id == models.Plan.id)
-        .where(~has_event("taken_back"))
-        .correlate(models.Plan)
-        .scalar_subquery()
-    )
-    with crew_reading(engine, visitor.crew_id) as session:
-        rows = session.execute(
-            select(
-                models.Plan.id,
-                models.Plan.title,
-                models.Plan.made_at,
-                models.Plan.loads,
-                begun,
-            )
-            .order_by(models.Plan.made_at.desc())
-            .limit(_NEWEST)
-        )
-        return [PlanLine(*row) for row in rows]
+        row, job_id, title = found
+        job, plan = read_job(row.job), Plan.model_validate(row.result)
+        named = {"title": title} if title else {}
+        return SavedPlan(row.id, job_id, job.model_copy(update=named), plan.model_copy(update=named))
 
 
 def mixes_used_last(engine: Engine, visitor: Visitor, most: int) -> list[str]:
@@ -126,7 +99,7 @@ _MOST_KEPT = 256
 
 
 def plans_by_id(session: Session, plan_ids: Collection[UUID]) -> dict[UUID, Plan]:
-    """Plans of the session's crew, by id; what the crew does not have is left out."""
+    """Plans of the session's crew under their jobs' names, by id; what the crew does not have is left out."""
     crew_id = session_crew(session)
     found = {plan_id: _kept[crew_id, plan_id] for plan_id in plan_ids if (crew_id, plan_id) in _kept}
     missing = set(plan_ids) - set(found)
@@ -136,4 +109,15 @@ def plans_by_id(session: Session, plan_ids: Collection[UUID]) -> dict[UUID, Plan
             found[plan_id] = _kept[crew_id, plan_id] = Plan.model_validate(result)
         for key in list(_kept)[: max(len(_kept) - _MOST_KEPT, 0)]:
             _kept.pop(key, None)
-    return found
+    renamed = _renamed(session, found)
+    return {
+        plan_id: plan.model_copy(update={"title": renamed[plan_id]}) if plan_id in renamed else plan
+        for plan_id, plan in found.items()
+    }
+
+
+def _renamed(session: Session, plan_ids: Collection[UUID]) -> dict[UUID, str]:
+    """The names of those plans whose jobs were given another one."""
+    title = latest_entry("title")
+    query = select(models.Plan.id, title).where(models.Plan.id.in_(plan_ids), title.is_not(None))
+    return {row[0]: row[1] or "" for row in session.execute(query)} if plan_ids else {}

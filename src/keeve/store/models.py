@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import Computed, ForeignKey, ForeignKeyConstraint, Index, Text, UniqueConstraint, func
+from sqlalchemy import Computed, ForeignKey, ForeignKeyConstraint, Index, Text, UniqueConstraint, func, text
 from sqlalchemy.dialects.postgresql import JSON
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 from sqlalchemy.types import DateTime
@@ -128,10 +128,14 @@ class SignInFailure(Base):
 
 
 class Plan(CrewOwned, Base):
-    """A job and the plan computed from it; never changed."""
+    """A job and the plan computed from it; never changed. ``version_of``: the first plan of its job, of a later one."""
 
     __tablename__ = "plan"
-    __table_args__ = (Index("plan_newest", "crew_id", "made_at"),)
+    __table_args__ = (
+        Index("plan_newest", "crew_id", "made_at"),
+        Index("plan_of_job", "crew_id", text("coalesce(version_of, id)"), "made_at"),
+        ForeignKeyConstraint(["crew_id", "version_of"], ["plan.crew_id", "plan.id"], name="plan_version_of"),
+    )
 
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     title: Mapped[str]
@@ -139,8 +143,28 @@ class Plan(CrewOwned, Base):
     result: Mapped[dict[str, Any]]
     loads: Mapped[int] = mapped_column(Computed("json_array_length(result -> 'loads')", persisted=True))
     rules_version: Mapped[str]
+    version_of: Mapped[UUID | None]
     made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class JobEntry(CrewOwned, Base):
+    """Something said of a job, added once and never changed: its name, its state or a note; of the first two the newest
+    counts.
+    """
+
+    __tablename__ = "job_entry"
+    __table_args__ = (
+        ForeignKeyConstraint(["crew_id", "job_id"], ["plan.crew_id", "plan.id"], name="job_entry_job"),
+        Index("job_entry_of_job", "crew_id", "job_id", "kind", "made_at"),
+    )
+
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    job_id: Mapped[UUID]
+    kind: Mapped[str]
+    text: Mapped[str]
+    made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    made_at: Mapped[datetime]
 
 
 class MixVersion(CrewOwned, Base):

@@ -1,11 +1,35 @@
 """Parts of queries that several services ask with."""
 
-from sqlalchemy import ColumnElement, exists
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import ColumnElement, exists, func, select
 
 from keeve.store import models
 
 
-def has_event(*kinds: str) -> ColumnElement[bool]:
+def has_event(*kinds: str, load: Any = models.Load) -> ColumnElement[bool]:
     """Whether a load has an event of one of these kinds."""
-    here = (models.Event.crew_id == models.Load.crew_id, models.Event.load_id == models.Load.id)
-    return exists().where(*here, models.Event.kind.in_(kinds)).correlate(models.Load)
+    here = (models.Event.crew_id == load.crew_id, models.Event.load_id == load.id)
+    return exists().where(*here, models.Event.kind.in_(kinds)).correlate(load)
+
+
+def of_job(plan: Any = models.Plan) -> ColumnElement[UUID]:
+    """The job that a plan is a version of; it goes by the id of its first plan."""
+    return func.coalesce(plan.version_of, plan.id)
+
+
+def latest_entry(kind: str) -> ColumnElement[str | None]:
+    """The newest entry of a kind on the job of a plan; null where there is none."""
+    return (
+        select(models.JobEntry.text)
+        .where(
+            models.JobEntry.crew_id == models.Plan.crew_id,
+            models.JobEntry.job_id == of_job(),
+            models.JobEntry.kind == kind,
+        )
+        .order_by(models.JobEntry.made_at.desc())
+        .limit(1)
+        .correlate(models.Plan)
+        .scalar_subquery()
+    )

@@ -26,6 +26,7 @@ from keeve.web.screens import (
     card,
     crew,
     job_summary,
+    jobs,
     log,
     mixes,
     plan,
@@ -38,7 +39,22 @@ from keeve.web.screens import (
 from keeve.web.screens.sign_in import Demo
 from keeve.web.security import ForeignForm, NotAllowed, SecureHeaders, SignInNeeded, clock, guard
 
-SCREENS = (sign_in, account, today, plan, quick, card, job_summary, bench, log, crew, mixes, yard, rules)
+SCREENS = (
+    sign_in,
+    account,
+    today,
+    plan,
+    quick,
+    jobs,
+    card,
+    job_summary,
+    bench,
+    log,
+    crew,
+    mixes,
+    yard,
+    rules,
+)
 _TRY_AGAIN_SECONDS = 3
 # Threads of one process take turns anyway, and more than a few only wait for each other: at 50 events a second
 # on two workers an event took 130 ms (p50) with the default of 40 threads, 22 ms with these.

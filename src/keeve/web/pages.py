@@ -243,6 +243,19 @@ def _day(moment: datetime) -> str:
     return moment.astimezone().strftime("%a %d %b %Y")
 
 
+_DAYS_NAMED = 7
+
+
+@pass_context
+def _near_day(context: Context, moment: datetime) -> str:
+    """A day as one says it: today, yesterday, the day of the week, else the date."""
+    now: datetime = context["request"].app.state.clock()
+    days = (now.astimezone().date() - moment.astimezone().date()).days
+    if 0 <= days < _DAYS_NAMED:
+        return ("today", "yesterday")[days] if days < 2 else moment.astimezone().strftime("%A")
+    return moment.astimezone().strftime("%d %b %Y").lstrip("0")
+
+
 def _span(length: timedelta) -> str:
     """Hours and minutes."""
     minutes = max(round(length.total_seconds() / 60), 0)
@@ -281,6 +294,7 @@ _FILTERS: Mapping[str, Any] = {
     "clock": _clock,
     "clock_seconds": _clock_seconds,
     "day": _day,
+    "near_day": _near_day,
     "span": _span,
     "epoch_ms": _epoch_ms,
     "minutes": _minutes,

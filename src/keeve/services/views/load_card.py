@@ -98,6 +98,7 @@ class CardPage:
 
     Args:
         plan_id: the plan's id; None where it is not kept.
+        job_id: the id of its job; None where it is not kept.
         plan: the plan, in the gauge asked for.
         card: the card.
         begun: the loads of the plan that were begun, by number.
@@ -106,6 +107,7 @@ class CardPage:
     """
 
     plan_id: UUID | None
+    job_id: UUID | None
     plan: Plan
     card: LoadCard
     begun: Mapping[int, BegunLoad]
@@ -126,6 +128,7 @@ def card_page(
     begun = loads.loads_of_plan(engine, visitor, plan_id)
     return CardPage(
         plan_id=plan_id,
+        job_id=saved.job_id,
         plan=plan,
         card=_cards(engine, visitor, plan_id, plan, [load], begun, now)[0],
         begun={
@@ -149,7 +152,7 @@ def quick_card(job: Job, number: int, gauge: Gauge | None) -> CardPage | None:
     gauges = gauges_of(planned, load)
     plan, load = _gauged(planned, load, gauge if gauge in gauges else None)
     error = counting_error(plan, load) if plan.gauge == "volume" else None
-    return CardPage(None, plan, load_card(plan, load), {}, gauges, error)
+    return CardPage(None, None, plan, load_card(plan, load), {}, gauges, error)
 
 
 def _gauged(plan: Plan, load: Load, gauge: Gauge | None) -> tuple[Plan, Load]:

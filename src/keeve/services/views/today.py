@@ -7,10 +7,10 @@ from typing import NamedTuple
 
 from sqlalchemy import Engine
 
-from keeve.services import loads, plans
+from keeve.services import jobs, loads
 from keeve.services.accounts import Visitor
+from keeve.services.jobs import JobLine
 from keeve.services.loads import InWork
-from keeve.services.plans import PlanLine
 from keeve.services.views.casts import CastLine, cast_line
 
 
@@ -24,22 +24,22 @@ class LoadLine(NamedTuple):
 
 @dataclass(frozen=True)
 class Today:
-    """Loads in work, casts in moulds or drying, plans with loads left, plans whose loads were all begun."""
+    """Loads in work, casts in moulds or drying, jobs with loads left, jobs whose loads were all begun."""
 
     in_work: Sequence[LoadLine]
     casts: Sequence[CastLine]
-    planned: Sequence[PlanLine]
-    finished: Sequence[PlanLine]
+    planned: Sequence[JobLine]
+    finished: Sequence[JobLine]
 
 
 def today(engine: Engine, visitor: Visitor, now: datetime) -> Today:
     """The crew's day."""
-    newest = plans.newest_plans(engine, visitor)
+    active = jobs.jobs(engine, visitor)
     return Today(
         in_work=[_line(load, now) for load in loads.loads_in_work(engine, visitor, now)],
         casts=[cast_line(*item) for item in loads.casts(engine, visitor, now)],
-        planned=[line for line in newest if line.begun < line.loads],
-        finished=[line for line in newest if line.begun >= line.loads],
+        planned=[line for line in active if not line.is_finished],
+        finished=[line for line in active if line.is_finished],
     )
 
 

@@ -11,7 +11,7 @@ from keeve.core.errors import InputError
 from keeve.core.texts import written
 from keeve.core.units import System
 from keeve.formats.job_file import parse_job
-from keeve.services import mixes, plans
+from keeve.services import jobs, mixes, plans
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.services.job_summaries import ClosedWaste
@@ -45,18 +45,19 @@ def show(
     visitor: Anyone,
     now: Now,
     again: UUID | None = None,
+    change: UUID | None = None,
     mix: str = "",
     shape: str = "",
 ) -> Response:
-    """The form, empty, for a mix, or from a saved plan, with what it comes to."""
-    if again is not None:
+    """The form: empty, for a mix or a shape, or from a saved plan to make another job or to change that one."""
+    if (kept := again or change) is not None:
         if visitor is None:
             raise SignInNeeded
-        saved = plans.saved_plan(database, visitor, again)
+        saved = plans.saved_plan(database, visitor, kept)
         if saved is None:
             raise HTTPException(404)
-        known = mixes.every_mix(database, visitor)
-        return _form_page(request, database, visitor, plan_job.form_of(saved.job, visitor.units, known))
+        form = plan_job.form_of(saved.job, visitor.units, mixes.every_mix(database, visitor))
+        return _form_page(request, database, visitor, form, changed=saved.job_id if change else None)
     start = plan_start(database, visitor, mix, now)
     form = plan_form.empty_form(
         units_of(request),
@@ -177,11 +178,19 @@ def save(request: Request, database: Database, visitor: MayTry) -> Response:
         if visitor is None:
             plan_answer(job)
             return RedirectResponse(quick_address(job), status_code=303)
-        plan_id = plans.save_plan(database, visitor, job)
+        plan_id = plans.save_plan(database, visitor, job, _job_changed(request))
     except InputError as fault:
         form.refuse(fault)
         return _form_page(request, database, visitor, form, status=422)
     return RedirectResponse(f"/plan/{plan_id}/load/1", status_code=303)
+
+
+def _job_changed(request: Request) -> UUID | None:
+    """The job that the form is to be the next version of."""
+    try:
+        return UUID(request.state.form.get("_version_of", ""))
+    except ValueError:
+        return None
 
 
 def _typed(request: Request, database: Engine, visitor: Visitor | None) -> PlanForm:
@@ -197,15 +206,17 @@ def _form_page(
     status: int = 200,
     refusal: str = "",
     waste: ClosedWaste | None = None,
+    changed: UUID | None = None,
 ) -> Response:
+    job_id = changed or _job_changed(request)
     return page(
         request,
         "plan/plan.html",
         status,
         form=form,
-        saved=plans.newest_plans(database, visitor) if visitor else [],
         refusal=refusal,
         waste=waste,
+        changed=jobs.job_page(database, visitor, job_id) if job_id and visitor else None,
         pictures={name: shape_picture(name) for name in SHAPES},
         **_choices(database, visitor, form),
         **_result(form),

@@ -1,0 +1,284 @@
+"""Jobs: what a crew builds, as the plans of it, version by version, with its name, its state and notes.
+
+A job goes by the id of its first plan. Nothing of it is overwritten: a new name, a new state and a new version are
+each added, and the newest counts.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, Literal, NamedTuple
+from uuid import UUID, uuid4
+
+from sqlalchemy import ColumnElement, Engine, Row, Select, and_, case, exists, func, or_, select, tuple_
+from sqlalchemy.orm import Session, aliased
+
+from keeve.core.errors import InputError
+from keeve.core.texts import written
+from keeve.services.accounts import Visitor
+from keeve.store import models
+from keeve.store.database import crew_reading, crew_session
+from keeve.store.queries import has_event, latest_entry, of_job
+
+State = Literal["active", "archived", "deleted"]
+
+LONGEST_TITLE = 120
+LONGEST_NOTE = 2000
+_MOST_LISTED = 100
+
+
+@dataclass(frozen=True)
+class JobLine:
+    """A job in a list.
+
+    Args:
+        id: its id, that of its first plan.
+        title: its name.
+        state: active or archived.
+        plan_id: its newest plan.
+        made_at: when that was made.
+        mix_name: of that plan.
+        loads: that plan has.
+        begun: loads of that plan that were begun.
+        mixed: loads of all its plans that were begun.
+        versions: how many plans it has.
+    """
+
+    id: UUID
+    title: str
+    state: State
+    plan_id: UUID
+    made_at: datetime
+    mix_name: str
+    loads: int
+    begun: int
+    mixed: int
+    versions: int
+
+    @property
+    def next_number(self) -> int:
+        """The number of the next load; of the last where all were begun."""
+        return min(self.begun + 1, self.loads)
+
+    @property
+    def is_finished(self) -> bool:
+        """Whether every load of its newest plan was begun."""
+        return self.begun >= self.loads
+
+
+class Note(NamedTuple):
+    """A note on a job: its words, who wrote it, and when."""
+
+    text: str
+    made_by: str
+    made_at: datetime
+
+
+class Version(NamedTuple):
+    """A plan of a job: its number from 1, when it was made and by whom, its loads and how many were begun."""
+
+    number: int
+    plan_id: UUID
+    made_at: datetime
+    made_by: str
+    loads: int
+    begun: int
+
+
+@dataclass(frozen=True)
+class JobPage:
+    """A job: its line, its plans with the newest first, and its notes with the newest first."""
+
+    line: JobLine
+    versions: Sequence[Version]
+    notes: Sequence[Note]
+
+
+def jobs(engine: Engine, visitor: Visitor, words: str = "", state: State = "active") -> list[JobLine]:
+    """The crew's jobs in a state, begun ones first, then those to begin, then the finished, each lot by the newest.
+
+    Args:
+        engine: the database.
+        visitor: who asks.
+        words: only jobs that have each of these words in their name, mix or notes.
+        state: active or archived.
+    """
+    query = _lines().where(_state() == state)
+    for word in words.split():
+        query = query.where(_mentions(word))
+    begun, loads = _begun(), models.Plan.loads
+    rank = case((and_(begun > 0, begun < loads), 0), (begun < loads, 1), else_=2)
+    with crew_reading(engine, visitor.crew_id) as session:
+        rows = session.execute(query.order_by(rank, models.Plan.made_at.desc()).limit(_MOST_LISTED))
+        return [_line(row) for row in rows]
+
+
+def job_page(engine: Engine, visitor: Visitor, job_id: UUID) -> JobPage | None:
+    """A job of the visitor's crew; None where it has none, or deleted it."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        row = session.execute(_lines().where(of_job() == job_id, _state() != "deleted")).first()
+        if row is None:
+            return None
+        made = session.execute(
+            select(models.Plan, models.Account.name, _begun())
+            .join(models.Account, models.Account.id == models.Plan.made_by)
+            .where(of_job() == job_id)
+            .order_by(models.Plan.made_at)
+        )
+        versions = [
+            Version(number, row[0].id, row[0].made_at, row[1], row[0].loads, row[2])
+            for number, row in enumerate(made, start=1)
+        ]
+        notes = session.execute(
+            select(models.JobEntry.text, models.Account.name, models.JobEntry.made_at)
+            .join(models.Account, models.Account.id == models.JobEntry.made_by)
+            .where(models.JobEntry.job_id == job_id, models.JobEntry.kind == "note")
+            .order_by(models.JobEntry.made_at.desc())
+        )
+        return JobPage(_line(row), versions[::-1], [Note(*note) for note in notes])
+
+
+def rename(engine: Engine, visitor: Visitor, job_id: UUID, title: str, now: datetime) -> bool:
+    """Give a job another name. Whether the crew has the job.
+
+    Raises:
+        InputError: the name is empty, too long or no plain text.
+    """
+    return _say(engine, visitor, job_id, "title", _checked("title", title, LONGEST_TITLE), now)
+
+
+def add_note(engine: Engine, visitor: Visitor, job_id: UUID, text: str, now: datetime) -> bool:
+    """Write a note on a job. Whether the crew has the job.
+
+    Raises:
+        InputError: the note is empty or too long.
+    """
+    return _say(engine, visitor, job_id, "note", _checked("note", text, LONGEST_NOTE), now)
+
+
+def archive(engine: Engine, visitor: Visitor, job_id: UUID, now: datetime, *, back: bool = False) -> bool:
+    """Put a job away, or take it back. Whether the crew has the job."""
+    return _say(engine, visitor, job_id, "state", "active" if back else "archived", now)
+
+
+def delete(engine: Engine, visitor: Visitor, job_id: UUID, now: datetime) -> bool:
+    """Delete a job that has no loads. Whether the crew has the job.
+
+    Raises:
+        InputError: a load of it was begun.
+    """
+    page = job_page(engine, visitor, job_id)
+    if page is not None and page.line.mixed:
+        message = "Loads of this job were mixed, and the log keeps them: archive the job instead."
+        raise InputError("has_loads", message, ["job"])
+    return _say(engine, visitor, job_id, "state", "deleted", now)
+
+
+def _checked(field: str, text: str, longest: int) -> str:
+    plain = text.strip()
+    if not plain:
+        raise InputError(f"{field}_missing", f"{field} is empty: type it.", [field])
+    if written(plain, longest) != plain:
+        message = f"{field} must be plain text of at most {longest} characters."
+        raise InputError(f"{field}_unfit", message, [field])
+    return plain
+
+
+def _say(engine: Engine, visitor: Visitor, job_id: UUID, kind: str, text: str, now: datetime) -> bool:
+    with crew_session(engine, visitor.crew_id) as session:
+        if not _is_there(session, job_id):
+            return False
+        session.add(
+            models.JobEntry(
+                id=uuid4(), job_id=job_id, kind=kind, text=text, made_by=visitor.account_id, made_at=now
+            )
+        )
+        return True
+
+
+def _is_there(session: Session, job_id: UUID) -> bool:
+    query = select(models.Plan.id).where(models.Plan.id == job_id, models.Plan.version_of.is_(None))
+    return session.scalar(query.where(_state() != "deleted")) is not None
+
+
+def _lines() -> Select[Any]:
+    """The newest plan of each job, with what its line shows."""
+    later, version = aliased(models.Plan), aliased(models.Plan)
+    is_newest = ~exists().where(
+        later.crew_id == models.Plan.crew_id,
+        of_job(later) == of_job(),
+        tuple_(later.made_at, later.id) > tuple_(models.Plan.made_at, models.Plan.id),
+    )
+    load = aliased(models.Load)
+    mixed = (
+        select(func.count())
+        .select_from(load)
+        .join(version, and_(version.crew_id == load.crew_id, version.id == load.plan_id))
+        .where(
+            load.crew_id == models.Plan.crew_id,
+            of_job(version) == of_job(),
+            ~has_event("taken_back", load=load),
+        )
+        .correlate(models.Plan)
+        .scalar_subquery()
+    )
+    versions = (
+        select(func.count())
+        .select_from(version)
+        .where(version.crew_id == models.Plan.crew_id, of_job(version) == of_job())
+        .correlate(models.Plan)
+        .scalar_subquery()
+    )
+    return select(
+        of_job(),
+        _title(),
+        _state(),
+        models.Plan.id,
+        models.Plan.made_at,
+        _mix_name(),
+        models.Plan.loads,
+        _begun(),
+        mixed,
+        versions,
+    ).where(is_newest)
+
+
+def _line(row: Row[Any]) -> JobLine:
+    job_id, title, state, *rest = tuple(row)
+    return JobLine(job_id, title, "archived" if state == "archived" else "active", *rest)
+
+
+def _title() -> ColumnElement[str]:
+    return func.coalesce(latest_entry("title"), models.Plan.title)
+
+
+def _state() -> ColumnElement[str]:
+    return func.coalesce(latest_entry("state"), "active")
+
+
+def _mix_name() -> ColumnElement[str]:
+    name: ColumnElement[str] = models.Plan.result["mix"]["name"].as_string()
+    return name
+
+
+def _begun() -> ColumnElement[int]:
+    """How many loads of the plan were begun."""
+    return (
+        select(func.count())
+        .select_from(models.Load)
+        .where(models.Load.crew_id == models.Plan.crew_id, models.Load.plan_id == models.Plan.id)
+        .where(~has_event("taken_back"))
+        .correlate(models.Plan)
+        .scalar_subquery()
+    )
+
+
+def _mentions(word: str) -> ColumnElement[bool]:
+    """Whether a job has a word in its name, its mix or a note."""
+    noted = exists().where(
+        models.JobEntry.crew_id == models.Plan.crew_id,
+        models.JobEntry.job_id == of_job(),
+        models.JobEntry.kind == "note",
+        models.JobEntry.text.icontains(word, autoescape=True),
+    )
+    return or_(_title().icontains(word, autoescape=True), _mix_name().icontains(word, autoescape=True), noted)

@@ -1,0 +1,111 @@
+"""Jobs: the list of them, and the page of one with its loads, plans, notes and papers."""
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from fastapi import APIRouter, HTTPException, Request
+from fastapi.responses import RedirectResponse, Response
+
+from keeve.core.errors import InputError
+from keeve.services import jobs
+from keeve.services.accounts import Visitor
+from keeve.services.database import Engine
+from keeve.services.views.job import job_view
+from keeve.web.drawings.composition import composition
+from keeve.web.drawings.shape_pictures import shape_picture
+from keeve.web.forms.shapes import shape_of
+from keeve.web.pages import page
+from keeve.web.security import Database, MayMix, Now, SignedIn
+
+router = APIRouter()
+
+
+@router.get("/jobs")
+def show_all(
+    request: Request, database: Database, visitor: SignedIn, q: str = "", archived: bool = False
+) -> Response:
+    """The crew's jobs, what is next first; those with the words looked for; those put away."""
+    found = jobs.jobs(database, visitor, q, "archived" if archived else "active")
+    return page(request, "jobs/jobs.html", found=found, asked=q, archived=archived)
+
+
+@router.get("/jobs/{job_id}")
+def show(request: Request, database: Database, visitor: SignedIn, now: Now, job_id: UUID) -> Response:
+    """One job."""
+    return _job_page(request, database, visitor, now, job_id)
+
+
+@router.post("/jobs/{job_id}/title")
+def rename(request: Request, database: Database, visitor: MayMix, now: Now, job_id: UUID) -> Response:
+    """Another name for the job."""
+    title = request.state.form.get("title", "")
+    try:
+        return _after(jobs.rename(database, visitor, job_id, title, now), f"/jobs/{job_id}")
+    except InputError as fault:
+        return _job_page(request, database, visitor, now, job_id, 422, title=title, refusal=fault)
+
+
+@router.post("/jobs/{job_id}/notes")
+def add_note(request: Request, database: Database, visitor: MayMix, now: Now, job_id: UUID) -> Response:
+    """A note on the job."""
+    note = request.state.form.get("note", "")
+    try:
+        return _after(jobs.add_note(database, visitor, job_id, note, now), f"/jobs/{job_id}")
+    except InputError as fault:
+        return _job_page(request, database, visitor, now, job_id, 422, note=note, refusal=fault)
+
+
+@router.post("/jobs/{job_id}/archive")
+def archive(request: Request, database: Database, visitor: MayMix, now: Now, job_id: UUID) -> Response:
+    """Put the job away, or take it back."""
+    back = request.state.form.get("back") == "yes"
+    found = jobs.archive(database, visitor, job_id, now, back=back)
+    return _after(found, f"/jobs/{job_id}" if back else "/jobs")
+
+
+@router.post("/jobs/{job_id}/delete")
+def delete(request: Request, database: Database, visitor: MayMix, now: Now, job_id: UUID) -> Response:
+    """Delete a job that has no loads."""
+    try:
+        return _after(jobs.delete(database, visitor, job_id, now), "/jobs")
+    except InputError as fault:
+        return _job_page(request, database, visitor, now, job_id, 422, refusal=fault)
+
+
+@router.get("/jobs/{job_id}/title")
+@router.get("/jobs/{job_id}/notes")
+@router.get("/jobs/{job_id}/archive")
+@router.get("/jobs/{job_id}/delete")
+def after(database: Database, visitor: SignedIn, job_id: UUID) -> Response:
+    """Where a reload lands after something was refused."""
+    return _after(jobs.job_page(database, visitor, job_id) is not None, f"/jobs/{job_id}")
+
+
+def _after(found: bool, path: str) -> Response:
+    if not found:
+        raise HTTPException(404)
+    return RedirectResponse(path, status_code=303)
+
+
+def _job_page(
+    request: Request,
+    database: Engine,
+    visitor: Visitor,
+    now: datetime,
+    job_id: UUID,
+    status: int = 200,
+    **typed: Any,
+) -> Response:
+    shown = job_view(database, visitor, job_id, now)
+    if shown is None:
+        raise HTTPException(404)
+    return page(
+        request,
+        "jobs/job.html",
+        status,
+        shown=shown,
+        shape=shape_picture(shape_of(shown.needs[0])),
+        bands=composition(shown.figures.volumes),
+        typed={"title": shown.job.line.title, "note": "", "refusal": None, **typed},
+    )

@@ -1,0 +1,66 @@
+"""The pages of jobs: the list, one job, its changes and what is refused."""
+
+from forms_in_html import fields_in
+
+from web.conftest import Client
+
+
+def a_job(client: Client, title: str = "Sill bed") -> str:
+    saved = client.post("/plan", data={"title": title, "mixer.working_l": "60"})
+    return str(saved.headers["location"]).split("/")[2]
+
+
+def test_a_job_is_renamed_noted_on_archived_and_deleted_on_its_page(client: Client) -> None:
+    job_id = a_job(client)
+    here = f"/jobs/{job_id}"
+    assert client.post(f"{here}/title", data={"title": "North sill"}).headers["location"] == here
+    assert client.post(f"{here}/notes", data={"note": "Gate key at the <lock>"}).headers["location"] == here
+    page = client.get(here).text
+    assert "North sill" in page
+    assert "Gate key at the &lt;lock&gt;" in page
+    assert "North sill" in client.get("/jobs?q=gate").text
+    assert "No job mentions" in client.get("/jobs?q=quay").text
+    assert "North sill" in client.get(f"/plan/{job_id}/load/1").text
+    assert client.post(f"{here}/archive").headers["location"] == "/jobs"
+    assert "North sill" not in client.get("/jobs").text
+    assert "North sill" in client.get("/jobs?archived=yes").text
+    assert client.post(f"{here}/archive", data={"back": "yes"}).headers["location"] == here
+    assert client.post(f"{here}/delete").headers["location"] == "/jobs"
+    assert client.get(here).status_code == 404
+    assert client.get(f"/plan/{job_id}/load/1").status_code == 404
+
+
+def test_what_is_refused_keeps_what_was_typed(client: Client) -> None:
+    job_id = a_job(client)
+    for what, field, text in (("title", "title", "x" * 200), ("notes", "note", "y" * 3000)):
+        answer = client.post(f"/jobs/{job_id}/{what}", data={field: text})
+        assert answer.status_code == 422
+        assert text in answer.text
+        assert client.get(f"/jobs/{job_id}/{what}").status_code == 303
+    client.post(f"/plan/{job_id}/load/1/begin")
+    answer = client.post(f"/jobs/{job_id}/delete")
+    assert (answer.status_code, "archive the job instead" in answer.text) == (422, True)
+
+
+def test_a_changed_job_is_one_job_with_two_versions(client: Client) -> None:
+    job_id = a_job(client)
+    client.post(f"/plan/{job_id}/load/1/begin")
+    page = client.get(f"/plan?change={job_id}").text
+    assert "Change Sill bed" in page
+    assert "1 load mixed so far" in page
+    form = fields_in(page, "plan-form")
+    wrong = client.post("/plan", data={**form, "need.0.length_m": "far"})
+    assert wrong.status_code == 422
+    assert fields_in(wrong.text, "plan-form")["_version_of"] == job_id
+    changed = client.post("/plan", data={**form, "need.0.length_m": "9"}).headers["location"].split("/")[2]
+    assert changed != job_id
+    page = client.get(f"/jobs/{job_id}").text
+    assert "Version 2" in page
+    assert f"/plan/{changed}/load/1" in page
+    assert client.get("/jobs").text.count("Sill bed</b>") == 1
+    assert "/jobs/" + job_id in client.get(f"/plan/{changed}/load/1").text
+    # A duplicate is a job of its own.
+    again = fields_in(client.get(f"/plan?again={changed}").text, "plan-form")
+    assert "_version_of" not in again
+    client.post("/plan", data=again)
+    assert client.get("/jobs").text.count("Sill bed</b>") == 2
