@@ -55,7 +55,9 @@ def test_everything_comes_back(filled: Engine, tmp_path: Path, capsys: pytest.Ca
     assert main(["backup", str(file)]) == 1
     assert "is there already" in capsys.readouterr().err
     with filled.begin() as connection:
-        tables = "event, stockpile_event, yard_version, job_summary, load, plan, mix_version, sign_in"
+        tables = (
+            "event, job_entry, stockpile_event, yard_version, job_summary, load, plan, mix_version, sign_in"
+        )
         tables += ", invitation, password_reset, demo_crew, membership, account, crew"
         connection.execute(text(f"truncate {tables}"))
     assert counts(filled) == (0, 0, 0, 0)

@@ -36,6 +36,7 @@ WORDS = {
     "stored": ({"volume_l": 20.0}, "Stored <20 mixed_volume>"),
     "given": ({"volume_l": 20.0, "use": "backfill"}, "Used elsewhere, <20 mixed_volume>: backfill"),
     "cleaned": ({}, "Mixer cleaned"),
+    "came_out": ({"result": "good"}, "Came out well"),
     "discarded": ({"reason": "Not needed"}, "Thrown away: not needed"),
     "taken_back": ({}, "Taken back: started by mistake"),
     "note": ({"text": "board kept wet"}, "Note: board kept wet"),

@@ -115,7 +115,7 @@ def test_each_mix_is_planned_and_drawn_on_its_card_and_on_paper(client: Client, 
 
 def test_finding_and_comparing(client: Client) -> None:
     found = client.get("/mixes?use=infill&thickness=300&yard=hemp&yard=lime&yard=sand").text
-    assert ">1 mix<" in found
+    assert ">1 mix fits<" in found
     assert found.index("Hemp and lime infill") < found.index("needs cement")
     assert "Layer thickness must be a number" in client.get("/mixes?thickness=thick").text
     assert "must be more than 0" in client.get("/mixes?thickness=-3").text

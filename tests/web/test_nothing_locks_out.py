@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from sqlalchemy import text
 
 from keeve.core.errors import InputError
-from keeve.services import accounts, jobs, loads
+from keeve.services import accounts, jobs, loads, plans
 from keeve.store import models
 from keeve.store.database import crew_session
 from web.conftest import Client

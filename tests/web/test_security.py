@@ -51,7 +51,7 @@ def a_load(client: Client) -> dict[str, str]:
     account_id = str(client.visitor.account_id)
     scale = {"name": "scale", "capacity_kg": "30", "division_g": "5"}
     assert client.post("/yard/new/scale", data=scale).status_code == 303
-    things = re.findall(r"/yard/own/([0-9a-f-]+)", client.get("/yard").text)
+    things = re.findall(r"/yard/own/([0-9a-f-]+)", client.get("/kit").text)
     own = client.post("/mixes/mortar-general/own", data={"name": "Wall mortar"})
     return {
         "mix_id": own.headers["location"].split("/")[2],

@@ -18,7 +18,7 @@ from keeve.core.planning.plan import Plan
 from keeve.core.planning.vessel_loads import VesselError
 from keeve.core.quantities import in_reader_units
 from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_figures, to_shown
-from keeve.services.views.event_words import event_words
+from keeve.services.views.event_words import RESULT_NAMES, event_words
 from keeve.web.security import FORM_FIELD, form_token, tie_to_browser, units_of
 
 _THIN_SPACE = "\u202f"
@@ -323,6 +323,7 @@ environment.globals.update(
     MIXED_IN=MIXED_IN,
     MIXER_NAMES=MIXER_NAMES,
     ORDER_NAMES=ORDER_NAMES,
+    RESULT_NAMES=RESULT_NAMES,
     READING_NAMES=READING_NAMES,
     RETEMPERING_NAMES=RETEMPERING_NAMES,
     NEXT_WORDS=_NEXT_WORDS,

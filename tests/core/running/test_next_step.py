@@ -34,6 +34,20 @@ def test_every_procedure_leads_from_empty_to_done(mix: str, mixer: str) -> None:
     assert run.now.act == "done"
 
 
+def test_how_it_came_out_is_said_when_it_is_used_up_and_the_last_word_counts() -> None:
+    run = Run(PLAN).to_judgement().to_right()
+    with pytest.raises(InputError, match="once it is used up"):
+        run.do("came_out", result="good")
+    run.do("placed", volume_l=run.now.remaining_l)
+    for result in ("poor", "usable"):
+        run.do("came_out", result=result)
+        assert run.state.result == result
+    run.do("cleaned")
+    assert run.now.act == "done"
+    run.do("came_out", result="good")
+    assert (run.state.result, run.now.act) == ("good", "done")
+
+
 def test_nothing_counts_before_its_time() -> None:
     run = Run(PLAN)
     while run.now.act != "mix":

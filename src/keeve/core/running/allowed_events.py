@@ -9,6 +9,7 @@ from keeve.core.running.correction_options import OTHER_CORRECTION
 from keeve.core.running.events import (
     OWN_EVENTS,
     Admixed,
+    CameOut,
     Charged,
     Correcting,
     Event,
@@ -77,6 +78,8 @@ def _option_of(plan: Plan, event: Event) -> tuple[What, str]:
             return "place_in_time", ""
         case Seen():
             return "see", event.sight
+        case CameOut():
+            return "tell_result", event.result
         case Released() if event.reason:
             return "follow_no_more", ""
         case _:
@@ -110,6 +113,7 @@ _BY_KIND: Mapping[str, What] = {
     "trimmed": "trim",
     "weighed": "weigh",
     "released": "release",
+    "came_out": "tell_result",
     "note": "note",
     "taken_back": "take_back",
     "undone": "undo",

@@ -285,6 +285,17 @@ class Discarded(AnyEvent):
     reason: Annotated[Line, Field(min_length=1, max_length=200)]
 
 
+# How a load came out, once it is used up.
+Result = Literal["good", "usable", "poor"]
+
+
+class CameOut(AnyEvent):
+    """How the load came out. The last one counts."""
+
+    kind: Literal["came_out"]
+    result: Result
+
+
 class TakenBack(AnyEvent):
     """The load was begun by mistake, and is as if it had not been."""
 
@@ -331,6 +342,7 @@ Event = (
     | Given
     | Cleaned
     | Discarded
+    | CameOut
     | TakenBack
     | Noted
     | Undone

@@ -15,6 +15,7 @@ from keeve.core.running.events import (
     Accepted,
     Admixed,
     Begun,
+    CameOut,
     Charged,
     Cleaned,
     Corrected,
@@ -30,6 +31,7 @@ from keeve.core.running.events import (
     Recounted,
     Released,
     Rested,
+    Result,
     Seen,
     Stored,
     Stripped,
@@ -91,6 +93,7 @@ class LoadState(NamedTuple):
         trimmed_kg: wet plaster that was trimmed off it, kg.
         weighings: every weighing of the drying cast.
         released: why it is followed no further, empty where it was dry; None while it is.
+        result: how it came out; None before that was said.
     """
 
     applied: tuple[Event, ...] = ()
@@ -130,6 +133,7 @@ class LoadState(NamedTuple):
     trimmed_kg: float = 0.0
     weighings: tuple[WeighedAt, ...] = ()
     released: str | None = None
+    result: Result | None = None
 
     @property
     def to_check(self) -> tuple[str, ...]:
@@ -375,6 +379,8 @@ def _told(state: LoadState, event: Event) -> LoadState:
             )
         case Rested():
             return state._replace(steps_done=state.steps_done | _done(event), worked_at=at)
+        case CameOut():
+            return state._replace(result=event.result)
         case TakenBack():
             return state._replace(taken_back=True)
         case Cleaned():

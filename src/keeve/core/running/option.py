@@ -47,6 +47,7 @@ What = Literal[
     "follow_no_more",
     "discard",
     "clean",
+    "tell_result",
     "note",
     "undo",
     "take_back",

@@ -2,12 +2,13 @@
 
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
-from typing import Any
+from typing import Any, get_args
 
 from keeve.core.errors import InputError
 from keeve.core.planning.plan import LoadStep, Plan
 from keeve.core.running.correction_options import MOST_TIMES, correction_options, nothing_in
 from keeve.core.running.corrections import has_body
+from keeve.core.running.events import Result
 from keeve.core.running.load_state import LoadState
 from keeve.core.running.next_step import Situation
 from keeve.core.running.option import Amount, Option, What, volume_left
@@ -52,11 +53,11 @@ def _every(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
 _STILL: Mapping[str, frozenset[What]] = {
     "accept": frozenset({"accept", "discard", "measure_flow", "take_back", "note", "undo"}),
     "dead": frozenset({"discard", "place_in_time", "see", "note", "undo"}),
-    "clean": frozenset({"clean", "see", "note", "undo"}),
-    "strip": frozenset({"strip", "see", "follow_no_more", "note", "undo"}),
-    "dry": frozenset({"trim", "weigh", "release", "follow_no_more", "note", "undo"}),
+    "clean": frozenset({"clean", "see", "tell_result", "note", "undo"}),
+    "strip": frozenset({"strip", "see", "follow_no_more", "tell_result", "note", "undo"}),
+    "dry": frozenset({"trim", "weigh", "release", "follow_no_more", "tell_result", "note", "undo"}),
     "stored": frozenset({"place_stored", "discard", "note", "undo"}),
-    "done": frozenset({"note", "undo"}),
+    "done": frozenset({"tell_result", "note", "undo"}),
     "taken_back": frozenset(),
 }
 
@@ -326,6 +327,10 @@ def _always(state: LoadState, now: Situation) -> Iterator[Option]:
     full = InputError("not_empty", "The mixer is not empty yet: place or throw away what is in it.", ["kind"])
     yield Option("clean", {"kind": "cleaned"}, refusal=None if now.act == "clean" else full)
     yield Option("discard", {"kind": "discarded"}, words=("reason",))
+    full = InputError("not_empty", "Say how it came out once it is used up.", ["kind"])
+    for result in get_args(Result):
+        event = {"kind": "came_out", "result": result}
+        yield Option("tell_result", event, result, refusal=None if now.is_over else full)
     yield Option("note", {"kind": "note"}, words=("text",))
     undone = InputError("nothing_to_undo", NOTHING_TO_UNDO, ["cancels"])
     yield Option("undo", {"kind": "undone"}, words=("cancels",), refusal=None if state.undoable else undone)

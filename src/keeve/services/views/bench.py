@@ -94,6 +94,20 @@ _PICTURES: Mapping[Act, str] = {
     "done": "done",
     "taken_back": "taken_back",
 }
+# What may be done beside the act in hand, in the order in which it is looked for; by act what fits it best.
+_BESIDES = (
+    "between", "order", "recount", "spills", "hose", "drops", "temperature", "pile", "give", "note",
+    "discard", "take_back",
+)  # fmt: skip
+_FITS: Mapping[str, tuple[str, ...]] = {
+    "charge": ("recount", "order"),
+    "water": ("hose", "spills", "pile"),
+    "work": ("drops", "temperature"),
+    "judge": ("between", "temperature"),
+    "too_dry": ("hose", "spills"),
+    "correct": ("recount", "give"),
+    "place": ("give", "temperature"),
+}
 
 
 @dataclass(frozen=True)
@@ -239,6 +253,12 @@ class BenchView:
     def shows_warmth(self) -> bool:
         """Whether its measured temperature is worth a word."""
         return self.has_more and self.now.life.is_measured
+
+    @property
+    def besides(self) -> Sequence[str]:
+        """What may be done beside the act in hand, what fits it first."""
+        first = _FITS.get(self.picture, ())
+        return [*first, *(name for name in _BESIDES if name not in first)]
 
     @property
     def has_between(self) -> bool:

@@ -6,7 +6,7 @@ from keeve.core.mixes.model import READING_NAMES
 from keeve.core.planning.plan import Plan
 from keeve.core.rules.gypsum_time import Sight
 from keeve.core.running import events as told
-from keeve.core.running.events import WaterSource
+from keeve.core.running.events import Result, WaterSource
 from keeve.core.units import Kind
 
 # A kept figure with its unit, in the units of the reader.
@@ -28,6 +28,8 @@ SIGHT_NAMES: Mapping[Sight, str] = {
     "thumb-firm": "Thumb leaves no mark",
     "warmest": "As warm as it gets",
 }
+# How a load came out, as one says it.
+RESULT_NAMES: Mapping[Result, str] = {"good": "Came out well", "usable": "Usable", "poor": "Poor"}
 
 
 def event_words(event: told.Event, plan: Plan, quantity: Quantity) -> str:
@@ -135,6 +137,8 @@ def _of_itself(event: told.Event) -> str:
             return "Mixer cleaned"
         case told.Discarded():
             return f"Thrown away: {event.reason.lower()}"
+        case told.CameOut():
+            return RESULT_NAMES[event.result]
         case told.TakenBack():
             return "Taken back: started by mistake"
         case told.Noted():

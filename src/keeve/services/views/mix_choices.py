@@ -1,14 +1,16 @@
-"""The mixes to choose from, as one looks for them: those used last, the crew's own, then by trade."""
+"""The mixes to choose from, as one looks for them: used last, the crew's own, by trade; or those that fit."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import NamedTuple, get_args
 
 from sqlalchemy import Engine
 
 from keeve.core.mixes import library
-from keeve.core.mixes.model import Mix, Trade
+from keeve.core.mixes.find import Against, fits
+from keeve.core.mixes.model import Mix, Sort, Trade, Use
 from keeve.services import plans
 from keeve.services.accounts import Visitor
+from keeve.services.mixes import every_mix
 from keeve.services.views.mixes import MixFigures, mix_figures
 
 _MOST_USED_LAST = 3
@@ -16,11 +18,12 @@ _TRADES: tuple[Trade, ...] = get_args(Trade)
 
 
 class MixChoice(NamedTuple):
-    """A mix to choose: what it shows, and the words it is found by, in small letters."""
+    """A mix to choose: what it shows, the words it is found by, in small letters, and what speaks against it."""
 
     mix: Mix
     figures: MixFigures
     found_by: str
+    against: Sequence[Against] = ()
 
 
 class MixShelf(NamedTuple):
@@ -51,6 +54,29 @@ def mix_shelves(engine: Engine, visitor: Visitor | None, mixes: Mapping[str, Mix
     return [MixShelf(heading, [_choice(mix) for mix in lot]) for heading, lot in lots.items() if lot]
 
 
-def _choice(mix: Mix) -> MixChoice:
+def mixes_that_fit(
+    engine: Engine,
+    visitor: Visitor | None,
+    use: Use | None,
+    thickness_mm: float | None,
+    on_hand: Collection[Sort],
+) -> list[MixShelf]:
+    """Every mix of the library and of the crew: those that fit what is asked, then those that do not, with why not.
+
+    Args:
+        engine: the database.
+        visitor: who looks; None for a stranger.
+        use: what it is for; None for any use.
+        thickness_mm: of one layer; None for any.
+        on_hand: the sorts of material there are; empty where that does not matter.
+    """
+    found = fits(every_mix(engine, visitor).values(), use, thickness_mm, on_hand)
+    good = [_choice(fit.mix) for fit in found if not fit.against]
+    others = [_choice(fit.mix, fit.against) for fit in found if fit.against]
+    count = f"{len(good)} {'mix fits' if len(good) == 1 else 'mixes fit'}"
+    return [MixShelf(count, good), *([MixShelf("These do not", others)] if others else [])]
+
+
+def _choice(mix: Mix, against: Sequence[Against] = ()) -> MixChoice:
     words = [mix.name, mix.ratio, mix.trade or "", *mix.uses, *mix.known_as]
-    return MixChoice(mix, mix_figures(mix), " ".join(words).casefold())
+    return MixChoice(mix, mix_figures(mix), " ".join(words).casefold(), against)

@@ -1,19 +1,14 @@
 """What a mix shows: its materials by volume, what a cubic metre takes, its steps along their time."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
 from typing import NamedTuple
 
-from sqlalchemy import Engine
-
 from keeve.core.mixes import library, materials
-from keeve.core.mixes.find import Fit, fits
-from keeve.core.mixes.model import Hatch, Mix, Sort, Use
+from keeve.core.mixes.model import Hatch, Mix
 from keeve.core.mixes.procedures import Procedure, Step
 from keeve.core.planning.plan import Plan
-from keeve.services.accounts import Visitor
-from keeve.services.mixes import every_mix
 from keeve.services.sample_plans import cubic_metre
 
 # The scale of thickness that every mix without its own is shown on, mm.
@@ -92,34 +87,6 @@ def _figures(mix: Mix) -> MixFigures:
         water_l=load.water.with_aggregate_l,
         thickness_mm=mix.thickness_mm or _ANY_THICKNESS_MM,
     )
-
-
-class FoundMix(NamedTuple):
-    """A mix that was looked for: what speaks against it, and what it shows."""
-
-    fit: Fit
-    figures: MixFigures
-    is_own: bool
-
-
-def find_mixes(
-    engine: Engine,
-    visitor: Visitor | None,
-    use: Use | None,
-    thickness_mm: float | None,
-    on_hand: Collection[Sort],
-) -> list[FoundMix]:
-    """Every mix of the library and of the crew, those first that fit.
-
-    Args:
-        engine: the database.
-        visitor: who looks.
-        use: what it is for; None for any use.
-        thickness_mm: of one layer; None for any.
-        on_hand: the sorts of material there are; empty where that does not matter.
-    """
-    found = fits(every_mix(engine, visitor).values(), use, thickness_mm, on_hand)
-    return [FoundMix(fit, mix_figures(fit.mix), fit.mix.id not in library()) for fit in found]
 
 
 def procedure_for(mix: Mix, mixer: str = "", order: str = "") -> Procedure:

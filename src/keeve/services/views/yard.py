@@ -16,22 +16,34 @@ from keeve.services.yard import Kept
 
 @dataclass(frozen=True)
 class YardPage:
-    """The yard: its stockpiles, what the crew owns, the name of each material, the moisture of each feel."""
+    """The yard: its stockpiles, the moisture of each feel."""
 
     stockpiles: Sequence[StockpileLine]
-    own: Sequence[Kept]
-    material_names: Mapping[str, str]
     feels: Mapping[Feel, float]
 
 
 def yard_page(engine: Engine, visitor: Visitor, now: datetime) -> YardPage:
-    """The crew's yard."""
+    """The stockpiles of the crew's yard."""
     return YardPage(
         stockpiles=[
             StockpileLine(stockpile, stockpile_history(stockpile))
             for stockpile in stockpiles.stockpiles_of(engine, visitor, now)
         ],
+        feels=FEELS,
+    )
+
+
+@dataclass(frozen=True)
+class KitPage:
+    """What the crew owns, and the name of each material."""
+
+    own: Sequence[Kept]
+    material_names: Mapping[str, str]
+
+
+def kit_page(engine: Engine, visitor: Visitor) -> KitPage:
+    """What the crew owns."""
+    return KitPage(
         own=yard.yard_of(engine, visitor),
         material_names={name: material.name for name, material in materials().items()},
-        feels=FEELS,
     )

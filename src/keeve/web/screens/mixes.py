@@ -11,7 +11,8 @@ from keeve.core.mixes.model import Mix, Sort, Use
 from keeve.core.mixes.procedures import Procedure
 from keeve.core.units import System
 from keeve.services import mixes
-from keeve.services.views.mixes import MixFigures, find_mixes, mix_figures, procedure_for, timed_steps
+from keeve.services.views.mix_choices import mix_shelves, mixes_that_fit
+from keeve.services.views.mixes import MixFigures, mix_figures, procedure_for, timed_steps
 from keeve.services.views.plaster import ratios_of
 from keeve.web.drawings.composition import composition
 from keeve.web.drawings.procedure_strip import procedure_strip
@@ -37,12 +38,19 @@ def show_all(
     on_hand = [sort for sort in _SORTS if sort in request.query_params.getlist("yard")]
     thickness_mm, refusal = _thickness(thickness, units_of(request))
     wanted = next((item for item in _USES if item == use), None)
-    found = find_mixes(database, visitor, wanted, thickness_mm, on_hand)
+    is_asked = bool(wanted or thickness_mm or on_hand)
+    if is_asked:
+        found = mixes_that_fit(database, visitor, wanted, thickness_mm, on_hand)
+    else:
+        found = mix_shelves(database, visitor, mixes.every_mix(database, visitor))
     return page(
         request,
         "mixes/mixes.html",
-        found=[(item, _bars(item.figures)) for item in found],
-        fit_count=sum(not item.fit.against for item in found),
+        shelves=[
+            {"heading": shelf.heading, "lines": [(item, _bars(item.figures)) for item in shelf.choices]}
+            for shelf in found
+        ],
+        is_asked=is_asked or bool(refusal),
         uses=_USES,
         sorts=_SORTS,
         asked={"use": use, "thickness": thickness, "yard": on_hand},
@@ -57,6 +65,7 @@ def compare(
 ) -> Response:
     """Two mixes side by side; with one only, what to compare it with."""
     known = mixes.every_mix(database, visitor)
+    one, other = [*request.query_params.getlist("mix"), one, other, "", ""][:2]
     pair = [known[name] for name in (one, other) if name in known]
     return page(
         request,

@@ -11,7 +11,7 @@ from keeve.core.errors import InputError
 from keeve.services import stockpiles, yard
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
-from keeve.services.views.yard import yard_page
+from keeve.services.views.yard import kit_page, yard_page
 from keeve.web.drawings.stockpile_chart import stockpile_charts
 from keeve.web.forms.yard_form import (
     MEASUREMENTS,
@@ -29,8 +29,14 @@ router = APIRouter()
 
 @router.get("/yard")
 def show(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
-    """Every stockpile of the crew, and what it owns."""
+    """Every stockpile of the crew."""
     return _page(request, database, visitor, now)
+
+
+@router.get("/kit")
+def show_kit(request: Request, database: Database, visitor: SignedIn) -> Response:
+    """What the crew owns."""
+    return page(request, "yard/kit.html", kit=kit_page(database, visitor), kinds=YARD)
 
 
 @router.get("/yard/new/{kind}")
@@ -64,7 +70,7 @@ def take_out(database: Database, visitor: MayMix, now: Now, thing_id: UUID) -> R
     """Remove it from the yard."""
     if not yard.take_out(database, visitor, thing_id, now):
         raise HTTPException(404)
-    return RedirectResponse("/yard#own", status_code=303)
+    return RedirectResponse("/kit", status_code=303)
 
 
 def _keep(
@@ -79,7 +85,7 @@ def _keep(
         raw = typed_item(form, request.state.form)
         if raw is not None:
             yard.keep_item(database, visitor, known.id if known else uuid4(), raw, now)
-            return RedirectResponse("/yard#own", status_code=303)
+            return RedirectResponse("/kit", status_code=303)
     except InputError as fault:
         form.refuse(fault)
     return _own_page(request, form, known, 422)
@@ -140,5 +146,4 @@ def _page(
         refusal=refusal,
         measurements=MEASUREMENTS,
         new_id=uuid4,
-        kinds=YARD,
     )

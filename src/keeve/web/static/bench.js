@@ -53,13 +53,15 @@ document.addEventListener("alpine:init", () => {
     tapped(event) {
       const button = event.target.closest("button");
       if (!button || button.disabled) return;
-      if (button.dataset.step) this.change(button);
+      if (button.dataset.else !== undefined) this.somethingElse();
+      else if (button.dataset.step) this.change(button);
       else if (button.dataset.stopwatch) this.stopwatch(button);
       else if (button.dataset.meant !== undefined) this.enqueue(this.meant.event, this.meant.to);
       else if (button.dataset.event) this.record(button);
     },
 
     key(event) {
+      if (event.key === "Escape" && this.$root.querySelector("[data-else-sheet].open")) this.somethingElse();
       if (event.key === "Enter" && event.target.matches("input[data-field]")) {
         const around = event.target.closest("details, [data-group]") || this.$root;
         const button = around.querySelector("button[data-with]");
@@ -73,6 +75,14 @@ document.addEventListener("alpine:init", () => {
       if (!control || control.disabled) return;
       event.preventDefault();
       control.click();
+    },
+
+    // On a phone what is not asked for now lies in a sheet of its own.
+    somethingElse() {
+      const sheet = this.$root.querySelector("[data-else-sheet]");
+      const open = sheet.classList.toggle("open");
+      const first = open ? sheet.querySelector("summary") : this.$root.querySelector("[data-else]");
+      if (first) first.focus({ preventScroll: true });
     },
 
     // What is long to read is read when it is opened.

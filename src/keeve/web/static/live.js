@@ -67,23 +67,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     typed(control) {
-      if (control.dataset.find !== undefined) this.find(control);
-      else this.later();
-    },
-
-    // Of the mixes only those stay that have every word typed in one of their names.
-    find(control) {
-      const words = control.value.toLowerCase().split(/\s+/).filter(Boolean);
-      const picker = control.closest(".picker");
-      let found = 0;
-      for (const choice of picker.querySelectorAll("[data-found-by]")) {
-        choice.hidden = !words.every((word) => choice.dataset.foundBy.includes(word));
-        found += choice.hidden ? 0 : 1;
-      }
-      for (const shelf of picker.querySelectorAll("fieldset")) {
-        shelf.hidden = !shelf.querySelector("[data-found-by]:not([hidden])");
-      }
-      picker.querySelector(".none-found").hidden = found > 0;
+      if (control.dataset.find === undefined) this.later();
     },
 
     // Enter goes on to the next figure, as the key of a phone's keyboard says.
