@@ -1,13 +1,15 @@
 """Mixes and Rules: every page stands, every control leads somewhere, what is typed comes back."""
 
 import re
+from typing import Any, get_args
 
 import pytest
 from sqlalchemy import Engine
 
 from keeve.core.mixes import get_mix, library, mix_text
 from keeve.core.rules.calc import all_rules
-from keeve.services.views.rules import CARD_FIGURES
+from keeve.core.units import System
+from keeve.services.views.rules import CARD_FIGURES, TITLES
 from keeve.web.forms.rule_form import RuleField, RuleGroup, fields_of, grown, shrunk, typed_values
 from web.conftest import Client, Clock
 
@@ -32,15 +34,49 @@ def test_each_rule_has_a_page_and_its_example_comes_back_from_the_form(client: C
     assert page.status_code == 200
     for words in ("<math", "Worked check", "Source", "Used by", "./keeve calc"):
         assert words in page.text
-    typed = leaves(fields_of(rule, rule.example.given))
-    assert typed_values(rule, typed) == rule.example.given
-    tried = client.post(f"/rules/{rule_id}/try", data=typed).json()
-    assert tried["errors"] == {}
+    for units in get_args(System):
+        typed = leaves(fields_of(rule, rule.example.given, units))
+        assert leaves_of(typed_values(rule, typed, units)) == pytest.approx(leaves_of(rule.example.given))
+        client.post("/units", data={"units": units, "next": "/rules"})
+        tried = client.post(f"/rules/{rule_id}/try", data=typed).json()
+        assert tried["errors"] == {}
+
+
+def leaves_of(value: Any, path: str = "") -> dict[str, Any]:
+    """Every figure of plain values by its path."""
+    members = (
+        value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    )
+    found: dict[str, Any] = {} if isinstance(value, dict | list) else {path: value}
+    for name, inner in members:
+        found |= leaves_of(inner, f"{path}.{name}")
+    return found
+
+
+def test_a_rule_is_asked_and_answers_in_the_readers_units(client: Client) -> None:
+    client.post("/units", data={"units": "us", "next": "/rules"})
+    page = client.get("/rules/slab-volume").text
+    assert re.search(r'name="length_m"[^>]*>\s*<span class="unit">ft<', page)
+    assert re.search(r'name="thickness_m"[^>]*>\s*<span class="unit">in<', page)
+    typed = {"length_m": "27", "width_m": "10", "thickness_m": "12 in"}
+    answer = client.post("/rules/slab-volume/try", data=typed).json()["html"]
+    assert "10 yd³" in answer
+    waste = client.post("/rules/order-volume/try", data={"net_m3": "10", "waste_fraction": "10 %"}).json()[
+        "html"
+    ]
+    assert "11 yd³" in waste
+    client.post("/units", data={"units": "metric", "next": "/rules"})
+
+
+def test_every_rule_has_a_plain_name(client: Client) -> None:
+    assert set(TITLES) == set(all_rules())
+    page = client.get("/rules").text
+    assert all(f"<b>{title}</b>" in page for title in TITLES.values())
 
 
 def test_a_wrong_figure_is_named_and_a_row_comes_and_goes(client: Client) -> None:
     rule = all_rules()["absolute-volume"]
-    typed = leaves(fields_of(rule, rule.example.given))
+    typed = leaves(fields_of(rule, rule.example.given, "metric"))
     wrong = client.post("/rules/absolute-volume/try", data={**typed, "components.0.mass_kg": "much"}).json()
     assert list(wrong["errors"]) == ["components.0.mass_kg"]
     more = client.post("/rules/absolute-volume/try", data={**typed, "_add": "components"}).json()

@@ -300,3 +300,30 @@ def to_kept(value: float, kind: Kind, system: System) -> float:
 
 def _converted(value: float, unit: str, into: str) -> float:
     return value * factor(unit, into) + _offset(unit, into)
+
+
+# The kind of quantity by the ending of a figure's name, the longer endings first; none where it has a unit of its own.
+_KIND_OF_ENDING: Mapping[str, Kind | None] = {
+    "_kg_m3": "density", "_kg_l": None, "_per_l": None, "_l_m2": None, "w_c": None, "per_m3": None, "_m3": "volume",
+    "_m2": "area", "_mm": "size", "_m": "length", "_kg": "mass", "_ml": "admixture", "_l": "mixed_volume",
+    "_mpa": "strength", "_c": "temperature",
+}  # fmt: skip
+# The same, told by another word of the name.
+_KIND_OF_WORD: Mapping[Kind, tuple[tuple[str, Kind], ...]] = {
+    "mixed_volume": (("water", "water"), ("vessel", "vessel")),
+    "mass": (("bag", "bag"),),
+    "length": tuple(
+        (word, "thickness") for word in ("thickness", "diameter", "width", "rise", "going", "base")
+    ),
+}
+
+
+def kind_of_name(name: str) -> Kind | None:
+    """What the figure of that name measures: ``thickness_m`` is a thickness; None where the name does not say."""
+    kind = next((kind for ending, kind in _KIND_OF_ENDING.items() if name.endswith(ending)), None)
+    words = name.split("_")
+    return (
+        next((closer for word, closer in _KIND_OF_WORD.get(kind, ()) if word in words), kind)
+        if kind
+        else None
+    )

@@ -17,7 +17,7 @@ from keeve.core.mixes.model import QUARTERS, READING_NAMES, RETEMPERING_NAMES
 from keeve.core.planning.plan import Plan
 from keeve.core.planning.vessel_loads import VesselError
 from keeve.core.quantities import in_reader_units
-from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_figures, to_shown
+from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_figures, kind_of_name, to_shown
 from keeve.services.views.event_words import RESULT_NAMES, event_words
 from keeve.web.security import FORM_FIELD, form_token, tie_to_browser, units_of
 
@@ -92,6 +92,17 @@ def _quantity(context: Context, value: float, kind: Kind, decimals: int | None =
     """A kept figure with its unit, in the units of the reader."""
     read = as_read(value, kind, context["units"], decimals)
     return f"{read.figure}{_THIN_SPACE}{read.unit}"
+
+
+@pass_context
+def _figure_of(context: Context, value: float, name: str) -> str:
+    """A kept figure with its unit, in the reader's, by the name it has in a rule."""
+    if name.endswith("fraction"):
+        return _short_percent(value)
+    kind, units = kind_of_name(name), context["units"]
+    if kind is None or units == "metric":
+        return f"{_short(value)} {_named(name)['unit']}".rstrip()
+    return f"{_short(to_shown(value, kind, units))} {DISPLAY_UNITS[units][kind].unit}"
 
 
 _TONNE_KG = 1000.0
@@ -275,6 +286,7 @@ def _minutes(value: float) -> str:
 _FILTERS: Mapping[str, Any] = {
     "quantity": _quantity,
     "heap": _heap,
+    "figure_of": _figure_of,
     "in_units": _in_units,
     "unit_of": _unit,
     "decimal": fixed,

@@ -1,7 +1,8 @@
 """A live form for any rule: fields from its inputs, what was typed back to plain JSON values."""
 
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+import re
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Any
 
@@ -10,7 +11,7 @@ from docstring_parser import parse
 from keeve.core.errors import InputError
 from keeve.core.quantities import read_quantity
 from keeve.core.rules.registry import Rule
-from keeve.core.units import Kind
+from keeve.core.units import DISPLAY_UNITS, Kind, System, kind_of_name, to_kept, to_shown
 from keeve.web.forms.fields import place
 from keeve.web.pages import name_in_words
 
@@ -30,6 +31,7 @@ class RuleField:
     needed: bool
     limits: str = ""
     choices: tuple[str, ...] = ()
+    unit: str = ""
 
 
 @dataclass(frozen=True)
@@ -42,17 +44,67 @@ class RuleGroup:
     grows: str = ""
 
 
-def fields_of(rule: Rule, given: Mapping[str, Any]) -> list[RuleField | RuleGroup]:
-    """The fields of a rule's inputs, with ``given`` (plain JSON values, possibly wrong ones) in them."""
+def fields_of(rule: Rule, given: Mapping[str, Any], units: System) -> list[RuleField | RuleGroup]:
+    """The fields of a rule's inputs, with ``given`` (plain JSON values, possibly wrong ones) in the reader's units."""
     schema = _schema(rule)
-    return list(_properties(schema, schema.get("$defs", {}), given, ""))
+    return [_shown(item, units) for item in _properties(schema, schema.get("$defs", {}), given, "")]
 
 
-def typed_values(rule: Rule, typed: Mapping[str, str]) -> dict[str, Any]:
+def typed_values(rule: Rule, typed: Mapping[str, str], units: System) -> dict[str, Any]:
     """Plain JSON values from what was typed. What is no number stays text, for the core to refuse."""
     schema = _schema(rule)
-    found: dict[str, Any] = _read(schema, schema.get("$defs", {}), typed, "")
+    found: dict[str, Any] = _read(schema, schema.get("$defs", {}), typed, units, "")
     return found
+
+
+def _shown(item: "RuleField | RuleGroup", units: System) -> "RuleField | RuleGroup":
+    """A field as its reader has it: figures in his units, fractions in percent."""
+    if isinstance(item, RuleGroup):
+        return replace(item, members=[_shown(member, units) for member in item.members])
+    scale = _scale(item.path, units)
+    if item.kind not in ("number", "integer") or scale is None:
+        return item
+    return replace(
+        item,
+        value=_rescaled(item.value, scale),
+        limits=_NUMBER.sub(lambda found: _rescaled(found[0], scale), item.limits),
+        unit=scale.unit,
+    )
+
+
+@dataclass(frozen=True)
+class _Scale:
+    """How a kept figure is shown and a typed one is read: its unit, and the way there and back."""
+
+    unit: str
+    show: Callable[[float], float]
+    keep: Callable[[float], float]
+
+
+# A number in a sentence of limits.
+_NUMBER = re.compile(r"-?\d+(?:\.\d+)?(?:e[+-]?\d+)?")
+
+
+def _scale(path: str, units: System) -> _Scale | None:
+    """The scale of a figure by its name; None where it is shown as it is kept."""
+    if path.rpartition(_DOT)[2].endswith("fraction"):
+        return _Scale("%", lambda kept: kept * 100, lambda shown: shown / 100)
+    kind = _kind_of(path)
+    if kind is None:
+        return None
+    return _Scale(
+        DISPLAY_UNITS[units][kind].unit,
+        lambda kept: to_shown(kept, kind, units),
+        lambda shown: to_kept(shown, kind, units),
+    )
+
+
+def _rescaled(text: str, scale: _Scale) -> str:
+    """A kept number as it is shown; what is no number stays as it was typed."""
+    try:
+        return _text(float(f"{scale.show(float(text)):.9g}"))
+    except ValueError:
+        return text
 
 
 def grown(given: dict[str, Any], path: str, name: str) -> dict[str, Any]:
@@ -79,7 +131,7 @@ def shrunk(given: dict[str, Any], path: str) -> dict[str, Any]:
 def in_words(rule: Rule, given: Mapping[str, Any], fault: InputError) -> str:
     """A refusal with the words of the form for the names of its inputs."""
     labels: dict[str, str] = {}
-    waiting = fields_of(rule, given)
+    waiting = fields_of(rule, given, "metric")
     while waiting:
         item = waiting.pop()
         labels[item.path] = name_in_words(item.name)
@@ -167,51 +219,43 @@ def _limits(schema: Schema) -> str:
     return ", ".join(text.format(schema[name]) for name, text in words.items() if name in schema)
 
 
-def _read(schema: Schema, defs: Schema, typed: Mapping[str, str], path: str) -> Any:
+def _read(schema: Schema, defs: Schema, typed: Mapping[str, str], units: System, path: str) -> Any:
     """The values under a path; None where nothing was typed."""
     under = [name.removeprefix(path) for name in typed if name.startswith(path)] if path else list(typed)
     keys = list(dict.fromkeys(name.split(_DOT)[0] for name in under if name))
     chosen = _resolved(schema, defs, {} if path and keys else None)
     kind = chosen.get("type")
     if kind == "array":
-        return [_read(chosen["items"], defs, typed, f"{path}{key}{_DOT}") for key in keys]
+        return [_read(chosen["items"], defs, typed, units, f"{path}{key}{_DOT}") for key in keys]
     if kind == "object":
         named: Mapping[str, Schema] = chosen.get("properties", {})
         by_name: Schema = chosen.get("additionalProperties", {})
         inner = named or dict.fromkeys(keys, by_name)
-        found = {key: _read(part, defs, typed, f"{path}{key}{_DOT}") for key, part in inner.items()}
+        found = {key: _read(part, defs, typed, units, f"{path}{key}{_DOT}") for key, part in inner.items()}
         return {key: value for key, value in found.items() if value is not None} or (None if path else {})
     here = path.rstrip(_DOT)
-    return _value(str(kind), here, typed.get(here, "").strip())
-
-
-# The kind of quantity by the ending of a name, the longer endings first: kept and shown in that unit.
-_KINDS: Mapping[str, Kind] = {
-    "_kg_m3": "density", "_m3": "volume", "_m2": "area", "_mm": "size", "_m": "length", "_kg": "mass",
-    "_ml": "admixture", "_l": "mixed_volume", "_mpa": "strength", "_c": "temperature",
-}  # fmt: skip
+    return _value(str(kind), here, typed.get(here, "").strip(), units)
 
 
 def _kind_of(path: str) -> Kind | None:
     """The kind of quantity at a path: by its last name, or by the list or object it is in."""
-    for name in reversed(path.split(_DOT)):
-        for ending, kind in _KINDS.items():
-            if name.endswith(ending):
-                return kind
-    return None
+    return next(filter(None, map(kind_of_name, reversed(path.split(_DOT)))), None)
 
 
-def _value(type_: str, path: str, text: str) -> Any:
+def _value(type_: str, path: str, text: str, units: System) -> Any:
     if not text:
         return None
     if type_ == "boolean":
         return {"true": True, "false": False}.get(text, text)
     if type_ not in ("number", "integer"):
         return text
+    scale, kind = _scale(path, units), _kind_of(path)
     try:
-        number = read_quantity(text, _kind_of(path), "metric")
+        number = read_quantity(text.removesuffix("%"), kind, units)
     except InputError:
         return text
+    if scale and kind is None:
+        number = scale.keep(number)
     return int(number) if type_ == "integer" and number.is_integer() else number
 
 

@@ -9,9 +9,10 @@ from fastapi.responses import JSONResponse, Response
 from keeve.core.errors import InputError
 from keeve.core.rules.calc import all_rules, calc
 from keeve.core.rules.registry import VERSION, Rule
-from keeve.services.views.rules import CARD_FIGURES, rules_by_subject, uses_of
+from keeve.services.views.rules import CARD_FIGURES, TITLES, rules_by_subject, uses_of
 from keeve.web.forms import rule_form
 from keeve.web.pages import page
+from keeve.web.security import units_of
 
 router = APIRouter()
 
@@ -25,6 +26,7 @@ def show_all(request: Request) -> Response:
         subjects=rules_by_subject(),
         explained=rule_form.explained,
         figures=CARD_FIGURES,
+        titles=TITLES,
     )
 
 
@@ -37,9 +39,10 @@ def show(request: Request, rule_id: str) -> Response:
         request,
         "rules/rule.html",
         rule=rule,
+        title=TITLES[rule_id],
         mathml=_mathml(rule_id),
         about=rule_form.explained(rule),
-        fields=rule_form.fields_of(rule, given),
+        fields=rule_form.fields_of(rule, given, units_of(request)),
         used_by=uses_of(rule_id),
         version=VERSION,
         **_answer(rule, given),
@@ -52,14 +55,16 @@ def try_it(request: Request, rule_id: str) -> Response:
     rule = _rule(rule_id)
     typed: dict[str, str] = dict(request.state.form)
     add, drop, name = (typed.pop(key, "") for key in ("_add", "_drop", "_name"))
-    given = rule_form.typed_values(rule, typed)
+    given = rule_form.typed_values(rule, typed, units_of(request))
     if add:
         given = rule_form.grown(given, add, name)
     if drop:
         given = rule_form.shrunk(given, drop)
     about = rule_form.explained(rule)
     answer = _answer(rule, given)
-    asked = page(request, "rules/fields.html", fields=rule_form.fields_of(rule, given), about=about).body
+    asked = page(
+        request, "rules/fields.html", fields=rule_form.fields_of(rule, given, units_of(request)), about=about
+    ).body
     html = page(request, "rules/answer.html", rule=rule, about=about, **answer).body
     return JSONResponse(
         {"html": bytes(html).decode(), "asked": bytes(asked).decode(), "errors": answer["errors"]}
