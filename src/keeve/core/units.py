@@ -313,7 +313,7 @@ _KIND_OF_WORD: Mapping[Kind, tuple[tuple[str, Kind], ...]] = {
     "mixed_volume": (("water", "water"), ("vessel", "vessel")),
     "mass": (("bag", "bag"),),
     "length": tuple(
-        (word, "thickness") for word in ("thickness", "diameter", "width", "rise", "going", "base")
+        (word, "thickness") for word in ("thickness", "diameter", "rise", "going", "post", "strip")
     ),
 }
 
