@@ -66,9 +66,14 @@ def save_plan(engine: Engine, visitor: Visitor, job: Job, version_of: UUID | Non
 
 def saved_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> SavedPlan | None:
     """A plan of the visitor's crew, under its job's name; None where the job was deleted."""
+    return plan_of_crew(engine, visitor.crew_id, plan_id)
+
+
+def plan_of_crew(engine: Engine, crew_id: UUID, plan_id: UUID) -> SavedPlan | None:
+    """A plan of a crew, under its job's name; None where the job was deleted."""
     is_there = func.coalesce(latest_entry("state"), "") != "deleted"
     query = select(models.Plan, of_job(), latest_entry("title")).where(models.Plan.id == plan_id, is_there)
-    with crew_reading(engine, visitor.crew_id) as session:
+    with crew_reading(engine, crew_id) as session:
         found = session.execute(query).first()
         if found is None:
             return None

@@ -179,6 +179,25 @@ class MixVersion(CrewOwned, Base):
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
+class ShareLink(Base):
+    """A link that shows the cards of a plan to whoever has it. Kept as it is, not as a hash: it is printed and shown
+    again, and opens nothing but those cards.
+    """
+
+    __tablename__ = "share_link"
+    __table_args__ = (
+        ForeignKeyConstraint(["crew_id", "plan_id"], ["plan.crew_id", "plan.id"], name="share_link_plan"),
+        Index("share_link_of_plan", "crew_id", "plan_id"),
+    )
+
+    token: Mapped[str] = mapped_column(primary_key=True)
+    crew_id: Mapped[UUID]
+    plan_id: Mapped[UUID]
+    made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    made_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+
+
 class Load(CrewOwned, Base):
     """A load of a plan that was begun; its state is the fold of its events.
 

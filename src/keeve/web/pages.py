@@ -1,5 +1,7 @@
 """Rendering pages: the templates, and how figures are set in them."""
 
+import os
+import textwrap
 from collections.abc import Iterable, Mapping
 from datetime import datetime, timedelta
 from functools import lru_cache
@@ -85,6 +87,11 @@ def page(request: Request, template: str, status: int = 200, **values: Any) -> H
     )
     tie_to_browser(request, answer)
     return answer
+
+
+def address_of_site(request: Request) -> str:
+    """Where this Keeve is found, for links that leave it: as configured, else as it was asked."""
+    return os.environ.get("KEEVE_URL", str(request.base_url)).rstrip("/")
 
 
 @pass_context
@@ -204,10 +211,9 @@ def _count(number: float, one: str, several: str = "") -> str:
     return f"{figure} {one if 0 < number <= 1 else several or one + 's'}"
 
 
-def _heading(text: str, longest: int) -> str:
-    """The part of a sentence before its first comma, shortened to so many letters."""
-    first = text.partition(",")[0]
-    return first if len(first) <= longest else f"{first[: longest - 1].rstrip()}…"
+def _in_lines(text: str, longest: int) -> list[str]:
+    """The part of a sentence before its first comma, in lines of at most so many letters; no word is cut."""
+    return textwrap.wrap(text.partition(",")[0], longest, break_long_words=False)
 
 
 # The endings of field names, the longer before the shorter, and their units.
@@ -300,7 +306,7 @@ _FILTERS: Mapping[str, Any] = {
     "grams": _grams,
     "hours": _hours,
     "count": _count,
-    "heading": _heading,
+    "in_lines": _in_lines,
     "named": _named,
     "assumption": _assumption,
     "clock": _clock,

@@ -10,7 +10,7 @@ from sqlalchemy import Engine
 
 from keeve.core.mixes import get_mix
 from keeve.core.planning.plan import Plan
-from keeve.services import jobs, loads, plans
+from keeve.services import jobs, loads, plans, sharing
 from keeve.services.accounts import Visitor
 from keeve.services.jobs import JobPage
 from keeve.services.views.amounts import BoughtLine, shopping_list
@@ -40,6 +40,7 @@ class JobView:
         shopping: what that plan buys.
         figures: its mix.
         loads: every load begun, and those of the newest plan still to begin.
+        link: the token of the link to its cards; None where they are not shared.
     """
 
     job: JobPage
@@ -48,6 +49,7 @@ class JobView:
     shopping: Sequence[BoughtLine]
     figures: MixFigures
     loads: Sequence[LoadLine]
+    link: str | None
 
 
 def job_view(engine: Engine, visitor: Visitor, job_id: UUID, now: datetime) -> JobView | None:
@@ -84,4 +86,5 @@ def job_view(engine: Engine, visitor: Visitor, job_id: UUID, now: datetime) -> J
         shopping=shopping_list(saved.plan),
         figures=mix_figures(get_mix(saved.job.mix) if isinstance(saved.job.mix, str) else saved.job.mix),
         loads=lines,
+        link=sharing.link_of(engine, visitor, saved.id),
     )

@@ -145,7 +145,11 @@ def quick_card(job: Job, number: int, gauge: Gauge | None) -> CardPage | None:
     Raises:
         InputError: the job cannot be planned.
     """
-    planned = make_plan(job)
+    return card_of(make_plan(job), number, gauge)
+
+
+def card_of(planned: Plan, number: int, gauge: Gauge | None) -> CardPage | None:
+    """The card of a load as its plan has it, apart from any crew's work; None where it has no such load."""
     load = planned.load(number)
     if load is None:
         return None

@@ -1,6 +1,5 @@
 """Load card: what goes into this mixer, in which order, in the user's vessels."""
 
-import os
 from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
@@ -11,7 +10,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from keeve.core.mixes.model import Gauge
 from keeve.formats.csv_table import PLAN_COLUMNS, csv_lines, plan_rows
 from keeve.formats.job_file import MEDIA_TYPE, write_job
-from keeve.services import loads, plans
+from keeve.services import loads, plans, sharing
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.services.plans import SavedPlan
@@ -20,7 +19,7 @@ from keeve.web import paper
 from keeve.web.drawings.section import section
 from keeve.web.drawings.set_clock import clock_lines
 from keeve.web.drawings.water_line import water_lines
-from keeve.web.pages import page, slug
+from keeve.web.pages import address_of_site, page, slug
 from keeve.web.security import Database, MayMix, Now, SignedIn
 
 router = APIRouter()
@@ -66,7 +65,8 @@ def pdf(
         "printed": printed,
         "plan": printed.plan,
         "cards": [drawn(card) for card in printed.cards],
-        "base": os.environ.get("KEEVE_URL", str(request.base_url)).rstrip("/"),
+        "base": address_of_site(request),
+        "link": sharing.link_of(database, visitor, plan_id),
         **paper.values(size),
     }
 

@@ -15,7 +15,7 @@ from keeve.services.views.job import job_view
 from keeve.web.drawings.composition import composition
 from keeve.web.drawings.shape_pictures import shape_picture
 from keeve.web.forms.shapes import shape_of
-from keeve.web.pages import page
+from keeve.web.pages import address_of_site, page
 from keeve.web.security import Database, MayMix, Now, SignedIn
 
 router = APIRouter()
@@ -105,6 +105,7 @@ def _job_page(
         "jobs/job.html",
         status,
         shown=shown,
+        link=f"{address_of_site(request)}/shared/{shown.link}" if shown.link else None,
         shape=shape_picture(shape_of(shown.needs[0])),
         bands=composition(shown.figures.volumes),
         typed={"title": shown.job.line.title, "note": "", "refusal": None, **typed},

@@ -18,6 +18,21 @@ document.addEventListener("input", ({ target }) => {
   }
   list.querySelector(".none-found").hidden = list.querySelector("[data-found-by]:not([hidden])") !== null;
 });
+// A link goes where the device sends things; where it sends nothing, onto its clipboard.
+async function send(button) {
+  const { share: url, title } = button.dataset;
+  try {
+    if (navigator.share) await navigator.share({ title, url });
+    else {
+      await navigator.clipboard.writeText(url);
+      button.textContent = "Copied";
+    }
+  } catch {
+    // Changed their mind: the link is still on the page.
+  }
+}
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-print]")) window.print();
+  const share = event.target.closest("[data-share]");
+  if (share) send(share);
 });

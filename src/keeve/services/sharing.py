@@ -1,0 +1,66 @@
+"""Links that show the cards of a plan to whoever has them, without signing in, until they are withdrawn."""
+
+import secrets
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import Engine, Select, select, update
+
+from keeve.services.accounts import Visitor
+from keeve.services.plans import SavedPlan, plan_of_crew
+from keeve.store.database import open_session
+from keeve.store.models import ShareLink
+
+
+def share(engine: Engine, visitor: Visitor, plan_id: UUID, now: datetime) -> str | None:
+    """The token of a plan's link, made where there is none; None where the crew has no such plan."""
+    if plan_of_crew(engine, visitor.crew_id, plan_id) is None:
+        return None
+    if (known := link_of(engine, visitor, plan_id)) is not None:
+        return known
+    token = secrets.token_urlsafe(18)
+    with open_session(engine) as session:
+        session.add(
+            ShareLink(
+                token=token,
+                crew_id=visitor.crew_id,
+                plan_id=plan_id,
+                made_by=visitor.account_id,
+                made_at=now,
+            )
+        )
+    return token
+
+
+def link_of(engine: Engine, visitor: Visitor, plan_id: UUID) -> str | None:
+    """The token of the link of one of the crew's plans; None where it is not shared."""
+    with open_session(engine) as session:
+        found = session.scalars(_open(visitor.crew_id, plan_id)).first()
+        return found.token if found else None
+
+
+def withdraw(engine: Engine, visitor: Visitor, plan_id: UUID, now: datetime) -> None:
+    """End every link to one of the crew's plans."""
+    with open_session(engine) as session:
+        session.execute(
+            update(ShareLink)
+            .where(ShareLink.crew_id == visitor.crew_id, ShareLink.plan_id == plan_id)
+            .where(ShareLink.withdrawn_at.is_(None))
+            .values(withdrawn_at=now)
+        )
+
+
+def shared_plan(engine: Engine, token: str) -> SavedPlan | None:
+    """The plan a link shows; None where it was withdrawn, or the job deleted."""
+    with open_session(engine) as session:
+        found = session.scalars(
+            select(ShareLink).where(ShareLink.token == token, ShareLink.withdrawn_at.is_(None))
+        ).first()
+        where = (found.crew_id, found.plan_id) if found else None
+    return plan_of_crew(engine, *where) if where else None
+
+
+def _open(crew_id: UUID, plan_id: UUID) -> Select[ShareLink]:
+    return select(ShareLink).where(
+        ShareLink.crew_id == crew_id, ShareLink.plan_id == plan_id, ShareLink.withdrawn_at.is_(None)
+    )
