@@ -67,7 +67,11 @@ def test_plan_card_bench_log_by_taps(browser: Browser, engine: Engine, origin: s
         expect(page.get_by_role("row", name=re.compile("Judged right")).first).to_be_visible()
         visit.check()
         page.get_by_role("link", name="Log", exact=True).click()
-        expect(page.get_by_role("row", name=re.compile("Sill bed.*Right.*done"))).to_be_visible()
+        expect(
+            page.get_by_role("listitem").filter(
+                has_text=re.compile("Sill bed, load 1.*right.*done", re.DOTALL)
+            )
+        ).to_be_visible()
         visit.check()
 
 

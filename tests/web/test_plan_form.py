@@ -200,7 +200,15 @@ def drawn(form: PlanForm) -> dict[str, str]:
     """What a browser sends back of the form as the template draws it."""
     asked = pages.environment.get_template("plan/asked.html")
     labels = {name: shape.label for name, shape in SHAPES.items()}
-    html = asked.render(form=form, shapes=labels, shape_groups=SHAPE_GROUPS, shelves=[], units=form.units)
+    html = asked.render(
+        form=form,
+        shapes=labels,
+        shape_groups=SHAPE_GROUPS,
+        shelves=[],
+        bags=[],
+        may_keep=False,
+        units=form.units,
+    )
     return {"title": form.values["title"], "mix": form.values["mix"], **fields_in(html)}
 
 

@@ -77,7 +77,7 @@ def test_an_empty_account_is_told_what_to_do(
     with visiting(browser, engine, origin, **PHONE) as visit:
         visit.sign_in()
         visit.page.goto(origin + path)
-        expect(visit.page.locator("main .act, main .second").first).to_be_visible()
+        expect(visit.page.locator("main :is(.act, .second):visible").first).to_be_visible()
         visit.check()
 
 
@@ -120,9 +120,9 @@ def test_a_mix_is_found_compared_read_and_made_ones_own(
         page.get_by_role("link", name="Mixes").click()
         page.locator("summary", has_text="By use").click()
         page.get_by_label("Use").select_option("infill")
-        page.get_by_role("checkbox", name="hemp").check()
-        page.get_by_role("checkbox", name="lime").check()
-        page.get_by_role("checkbox", name="sand").check()
+        page.get_by_role("checkbox", name="hemp", exact=True).check()
+        page.get_by_role("checkbox", name="lime", exact=True).check()
+        page.get_by_role("checkbox", name="sand", exact=True).check()
         page.get_by_role("button", name="Find").click()
         expect(page.get_by_role("heading", name="1 mix fits")).to_be_visible()
         visit.check()

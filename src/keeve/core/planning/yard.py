@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, TypeAdapter, model_validator
 
 from keeve.core.errors import validated
-from keeve.core.mixes import materials
+from keeve.core.mixes import library, materials
 from keeve.core.mixes.mixers import MixerKind
 from keeve.core.mixes.model import Mix
 from keeve.core.planning.site_mix import WATER
@@ -99,7 +99,54 @@ class OwnMaterial(Strict):
         return self.weighed_kg / self.weighed_l * 1000 if self.weighed_kg and self.weighed_l else None
 
 
-YardItem = OwnMixer | OwnVessel | OwnScale | OwnMaterial
+class OwnBag(Strict):
+    """A bag or pail by its label: the mix it is, its weight, what it makes, its water (L), and the further figures.
+
+    What it makes is its yield, L, or what it covers: so many m2 at a thickness in mm.
+    """
+
+    kind: Literal["bag"]
+    name: Name
+    mix: str
+    bag_kg: Dimension
+    yield_l: Dimension | None = None
+    coverage_m2: Dimension | None = None
+    coverage_mm: Dimension | None = None
+    water_start_l: Amount
+    water_min_l: Amount
+    water_max_l: Dimension
+    life_min: Dimension | None = None
+
+    @model_validator(mode="after")
+    def _makes_something(self) -> Self:
+        if self.mix not in library() or library()[self.mix].is_made.asks_for != "label":
+            raise ValueError("is of no mix by the bag that is known here: choose one of the list")
+        if (self.coverage_m2 is None) != (self.coverage_mm is None):
+            raise ValueError("needs coverage_m2 and coverage_mm together: what it covers, and how thick")
+        if (self.yield_l is None) == (self.coverage_m2 is None):
+            raise ValueError("needs yield_l, or coverage_m2 and coverage_mm: give one of them from the label")
+        return self
+
+    @property
+    def makes_l(self) -> float:
+        """What a bag makes, L."""
+        return self.yield_l or (self.coverage_m2 or 0.0) * (self.coverage_mm or 0.0)
+
+    @property
+    def label(self) -> dict[str, float]:
+        """Its label, as a job has it of a material."""
+        figures = {
+            "bag_kg": self.bag_kg,
+            "yield_l": self.makes_l,
+            "water_start_l": self.water_start_l,
+            "water_min_l": self.water_min_l,
+            "water_max_l": self.water_max_l,
+            "life_min": self.life_min,
+        }
+        return {name: value for name, value in figures.items() if value is not None}
+
+
+YardItem = OwnMixer | OwnVessel | OwnScale | OwnMaterial | OwnBag
 _ITEM: TypeAdapter[YardItem] = TypeAdapter(Annotated[YardItem, Field(discriminator="kind")])
 
 
@@ -151,6 +198,8 @@ def begun_with(
     for material, last_measured in (stockpiles or {}).items():
         if material in named and not mix.is_made.is_blended:
             found["materials"].setdefault(named[material], {}).update(last_measured)
+    if bag := next((item for item in items if isinstance(item, OwnBag) and item.mix == mix.id), None):
+        found["materials"].setdefault(mix.parts[0].name, {}).update(bag.label)
     for item in items:
         if isinstance(item, OwnVessel) and item.material in {None, WATER, *named}:
             vessel = {

@@ -8,8 +8,10 @@ from datetime import date
 from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
+from keeve.core.mixes import library
 from keeve.core.mixes.model import Mix, Use
-from keeve.core.planning.yard import YardItem, begun_with
+from keeve.core.planning.job import Job
+from keeve.core.planning.yard import OwnBag, YardItem, begun_with
 from keeve.core.quantities import in_reader_units
 from keeve.core.units import System
 from keeve.formats.job_file import parse_job, write_job
@@ -199,6 +201,32 @@ def frame_round(sides_m: Sequence[float], units: System) -> dict[str, str]:
     frame = {item.path[-1]: item for item in SHAPES["mould"].parts["container"].ways["frame"].fields}
     names = ("length_m", "width_m", "height_m")
     return {name: kept_text(frame[name], side, units) for name, side in zip(names, sides_m, strict=True)}
+
+
+def label_of(form: PlanForm, job: Job, name: str) -> dict[str, Any] | None:
+    """The bag whose label is on a form, as a thing of the yard under a name; None where no name was given."""
+    if not name.strip() or form.mix.is_made.asks_for != "label" or form.mix.id not in library():
+        return None
+    figures = job.materials[form.mix.parts[0].name].model_dump(exclude_none=True)
+    kept = {field: figures[field] for field in OwnBag.model_fields if field in figures}
+    return {"kind": "bag", "name": name.strip(), "mix": form.mix.id, **kept}
+
+
+def offered_bags(form: PlanForm, bags: Sequence[OwnBag]) -> list[Offer]:
+    """The crew's own bags of the chosen mix: each fills the label at a tap."""
+    part, fields = form.mix.parts[0].name, form.fields
+    return [
+        Offer(
+            bag.name,
+            {
+                name: kept_text(fields[name], kept, form.units)
+                for figure, kept in bag.label.items()
+                if (name := f"materials.{part}.{figure}") in fields
+            },
+        )
+        for bag in bags
+        if bag.mix == form.mix.id
+    ]
 
 
 def _redraws(item: Field) -> bool:

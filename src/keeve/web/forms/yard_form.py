@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
-from keeve.core.mixes import materials
+from keeve.core.mixes import library, materials
 from keeve.core.mixes.mixers import MIXER_NAMES
 from keeve.core.planning.site_mix import WATER
 from keeve.core.planning.yard import YardItem
@@ -27,6 +27,8 @@ from keeve.web.forms.plan_fields import VESSEL_KINDS
 _MATERIALS = {
     name: material.name for name, material in sorted(materials().items(), key=lambda item: item[1].name)
 }
+# The mixes whose figures a label gives.
+_BY_LABEL = {mix.id: mix.name for mix in library().values() if mix.is_made.asks_for == "label"}
 _NAME = Text("Name", ("name",), needed=True)
 
 
@@ -74,6 +76,23 @@ YARD: Mapping[str, OwnKind] = {
             _NAME,
             Number("Weighs up to", ("capacity_kg",), "mass", needed=True),
             Number("Smallest division, g", ("division_g",), needed=True),
+        ),
+    ),
+    "bag": OwnKind(
+        "Bags and pails by their label",
+        "bag",
+        "Copy the label once: what it makes, or what it covers and how thick. Plans of that mix start with it.",
+        (
+            _NAME,
+            Choice("Mix", ("mix",), _BY_LABEL, needed=True),
+            Number("Weight of a bag", ("bag_kg",), "bag", needed=True),
+            Number("Yield per bag", ("yield_l",), "mixed_volume"),
+            Number("Or it covers", ("coverage_m2",), "area"),
+            Number("At a thickness of", ("coverage_mm",), "size"),
+            Number("Water per bag, start", ("water_start_l",), "water", needed=True),
+            Number("Water per bag, min", ("water_min_l",), "water", needed=True),
+            Number("Water per bag, max", ("water_max_l",), "water", needed=True),
+            Number("Working time, min", ("life_min",)),
         ),
     ),
     "material": OwnKind(

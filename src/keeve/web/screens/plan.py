@@ -1,17 +1,19 @@
 """Plan: how much, of what, in how many loads, and what to buy."""
 
 from typing import Any
-from uuid import UUID
+from uuid import UUID, uuid4
 
 from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 
 from keeve.core.errors import InputError
+from keeve.core.mixes import library
+from keeve.core.planning.yard import OwnBag
 from keeve.core.texts import written
 from keeve.core.units import System
 from keeve.formats.job_file import parse_job
-from keeve.services import jobs, mixes, plans
+from keeve.services import jobs, mixes, plans, yard
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.services.job_summaries import ClosedWaste
@@ -164,7 +166,7 @@ def after() -> Response:
 
 
 @router.post("/plan")
-def save(request: Request, database: Database, visitor: MayTry) -> Response:
+def save(request: Request, database: Database, visitor: MayTry, now: Now) -> Response:
     """Keep the plan and show its first load card; or the form again, with what is wrong.
 
     A stranger's is not kept: its card carries it.
@@ -179,6 +181,8 @@ def save(request: Request, database: Database, visitor: MayTry) -> Response:
             plan_answer(job)
             return RedirectResponse(quick_address(job), status_code=303)
         plan_id = plans.save_plan(database, visitor, job, _job_changed(request))
+        if bag := plan_form.label_of(form, job, request.state.form.get("_bag", "")):
+            yard.keep_item(database, visitor, uuid4(), bag, now)
     except InputError as fault:
         form.refuse(fault)
         return _form_page(request, database, visitor, form, status=422)
@@ -228,6 +232,8 @@ def _choices(database: Engine, visitor: Visitor | None, form: PlanForm) -> dict[
     return {
         "shapes": {name: shape.label for name, shape in SHAPES.items()},
         "shape_groups": SHAPE_GROUPS,
+        "bags": plan_form.offered_bags(form, _own_bags(database, visitor)),
+        "may_keep": visitor is not None and form.mix.is_made.asks_for == "label" and form.mix.id in library(),
         "shelves": [
             {
                 "heading": shelf.heading,
@@ -236,6 +242,12 @@ def _choices(database: Engine, visitor: Visitor | None, form: PlanForm) -> dict[
             for shelf in mix_shelves(database, visitor, form.mixes)
         ],
     }
+
+
+def _own_bags(database: Engine, visitor: Visitor | None) -> list[OwnBag]:
+    """The bags whose labels the crew has kept."""
+    kept = yard.yard_of(database, visitor) if visitor else []
+    return [one.item for one in kept if isinstance(one.item, OwnBag)]
 
 
 def _result(form: PlanForm) -> dict[str, Any]:

@@ -71,7 +71,12 @@ document.addEventListener("alpine:init", () => {
       if (event.target.matches("input:not([type=radio]):not([type=range]), select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
       // What is folded away has no key; opened, the control inside comes before the line that opened it.
       const named = this.$root.querySelectorAll(`[data-key="${CSS.escape(event.key.toLowerCase())}"]`);
-      const control = [...named].filter((found) => found.checkVisibility()).pop();
+      const folded = [...named].find((found) => found.matches("[data-else-sheet]:not(.open) summary"));
+      let control = [...named].filter((found) => found.checkVisibility()).pop();
+      if (!control && folded) {
+        this.somethingElse();
+        control = folded;
+      }
       if (!control || control.disabled) return;
       event.preventDefault();
       control.click();
