@@ -25,6 +25,20 @@ Retempering = Literal["never", "remix_dry", "small_water", "remix_freely"]
 # How a floor of it lies: on its base and bonded to it, on a membrane, on insulation (lightly or heavily loaded).
 Laying = Literal["bonded", "unbonded", "floating", "floating_loaded"]
 Use = Literal["bed", "point", "render", "plaster", "lay floor", "pour", "cast", "infill", "top", "pack"]
+# What moves the wetness a load is mixed to: what it is placed as, and the hands and air it is placed in.
+Placing = Literal[
+    "bricks",
+    "roof",
+    "pointing",
+    "rendering",
+    "plastering",
+    "flat",
+    "slope",
+    "detail",
+    "alone",
+    "heat",
+    "indoors",
+]
 # Where one looks for a mix.
 Trade = Literal["concrete", "mortar", "render and stucco", "lime", "screed", "overlay", "plaster", "hemp"]
 Drawing = Literal[
@@ -216,6 +230,17 @@ class Test(Strict):
         return self
 
 
+class Wetness(Strict):
+    """How much wetter or drier than usual a mix is wanted for a placing, and why.
+
+    ``shift``: the share of the way from the usual water to the wet end of its window, where positive, or to the dry
+    end, where negative.
+    """
+
+    shift: Annotated[float, Field(ge=-1, le=1)]
+    why: str
+
+
 class Caution(Strict):
     """A caution with a stable code."""
 
@@ -254,6 +279,7 @@ class Mix(Strict):
         life_min: working life at about 20 °C from the start of its clock, min.
         water_fill: of a bucket, how full of water it may be at most; None where any fill will do.
         thickness_mm: least and greatest thickness of a coat or layer.
+        wetness: where the use, the hands or the air ask for another wetness than usual; the first is the usual one.
         layings: the thickness of each way it may be laid, of a floor; ``thickness_mm`` spans them all.
         temperature_c: air between which it may be placed.
         over_mixing: what mixing it too long does, where that harms.
@@ -287,6 +313,7 @@ class Mix(Strict):
     water_fill: Fraction | None = None
     thickness_mm: Span | None = None
     layings: dict[Laying, Span] = {}
+    wetness: dict[Placing, Wetness] = {}
     temperature_c: Span | None = None
     too_much_water: str
     too_little_water: str

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union
 from pydantic import BeforeValidator, Discriminator, Field, Tag, create_model, model_validator
 
 from keeve.core.mixes.mixers import MixerKind, Order
-from keeve.core.mixes.model import Gauge, Laying, Mix
+from keeve.core.mixes.model import Gauge, Laying, Mix, Placing
 from keeve.core.older_formats import JOB_STEPS, upgraded
 from keeve.core.planning.moulds import MouldNeed
 from keeve.core.rules.admixtures import Basis
@@ -315,6 +315,7 @@ class Job(Strict):
     packs: dict[str, bool] = {}
     order: Order | None = None
     laying: Laying | None = None
+    placing: Placing | None = None
     gauge: Gauge = "weight"
     whole_bags: bool = False
     trial_l: Dimension | None = None

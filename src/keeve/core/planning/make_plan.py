@@ -309,6 +309,7 @@ _LIKE: dict[Gauge, Gauge] = {"scale": "weight", "shovels": "volume"}
 
 
 def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
+    usual = mix_of(job.model_copy(update={"placing": None}), Workings()) if job.placing else None
     return PlanMix(
         id=mix.id,
         name=mix.name,
@@ -316,6 +317,8 @@ def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
         basis=mix.basis,
         ratio_name=mix.ratio_name,
         air_fraction=mix.air_fraction,
+        target_ratio=mix.water.ratio_default if usual and mix.water else None,
+        usual_ratio=usual.water.ratio_default if usual and usual.water else None,
         water_why=mix.water.why
         if mix.water
         else "Start with the least on the label, and stay under its max.",

@@ -188,7 +188,11 @@ class Load(_Part):
 
 
 class PlanMix(_Part):
-    """The mix as it was when the plan was made, as far as card and bench need it."""
+    """The mix as it was when the plan was made, as far as card and bench need it.
+
+    ``target_ratio`` is what its water is aimed at where the placing moves that, ``usual_ratio`` what it would be
+    without.
+    """
 
     id: str
     name: str
@@ -197,6 +201,8 @@ class PlanMix(_Part):
     ratio_name: str = "water to cement"
     air_fraction: float
     water_why: str
+    target_ratio: float | None = None
+    usual_ratio: float | None = None
     wet_out_min: float
     regime: RegimeName = "judged"
     life_min: float

@@ -5,7 +5,7 @@ from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix, materials
-from keeve.core.mixes.model import Laying, Mix, MixPart
+from keeve.core.mixes.model import Laying, Mix, MixPart, Placing
 from keeve.core.mixes.procedures import Step
 from keeve.core.planning.designed_mix import designed
 from keeve.core.planning.job import Job, MaterialOnSite
@@ -45,7 +45,7 @@ def mix_of(job: Job, workings: Workings) -> Mix:
         mix = _in_proportion(mix, job.proportion)
     if job.parts:
         mix = _with_own_parts(mix, job.parts)
-    mix = _as_laid(mix, job.laying)
+    mix = _as_placed(_as_laid(mix, job.laying), job.placing)
     return _in_own_ratio(_spanned(mix), job, workings)
 
 
@@ -172,6 +172,25 @@ def _without_packs(mix: Mix, job: Job) -> Mix:
             )
     left_out = {name for name, is_used in job.packs.items() if not is_used}
     return mix.without(left_out).model_copy(update={"bags_a_batch": None}) if left_out else mix
+
+
+def _as_placed(mix: Mix, placing: Placing | None) -> Mix:
+    """The mix with its water moved inside its window, as the use, the hands or the air ask."""
+    if placing is None:
+        return mix
+    if placing not in mix.wetness or mix.water is None:
+        known = ", ".join(mix.wetness) or "none: leave it out"
+        raise InputError(
+            "unknown_placing",
+            f"placing {placing!r} is not one of {mix.name}: choose one of {known}.",
+            ["placing"],
+        )
+    wanted, water = mix.wetness[placing], mix.water
+    end = water.ratio_high if wanted.shift > 0 else water.ratio_low
+    ratio = water.ratio_default + abs(wanted.shift) * (end - water.ratio_default)
+    return mix.model_copy(
+        update={"water": water.model_copy(update={"ratio_default": ratio, "why": wanted.why})}
+    )
 
 
 def _as_laid(mix: Mix, laying: Laying | None) -> Mix:

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from keeve.core.mixes import has_stockpile
 from keeve.core.mixes import materials as default_figures
 from keeve.core.mixes.mixers import MIXER_NAMES, ORDER_NAMES, USUAL_L
-from keeve.core.mixes.model import Admixture, Laying, Mix
+from keeve.core.mixes.model import Admixture, Laying, Mix, Placing
 from keeve.core.planning.plausibility.labels import KINDS_OF_BAG, WANTED_BAGS
 from keeve.core.planning.site_mix import WATER as WATER_VESSEL
 from keeve.core.units import Kind
@@ -207,6 +207,34 @@ def laying(mix: Mix) -> list[Field]:
     if not options:
         return []
     return [Choice("How it lies", ("laying",), options | {None: "Not said"}, needed=True, redraws=True)]
+
+
+_PLACINGS: Mapping[Placing, str] = {
+    "bricks": "Bricks and blocks",
+    "roof": "Roof tiles: stiffer",
+    "pointing": "Pointing: stiffer",
+    "rendering": "Rendering: a little wetter",
+    "plastering": "Plastering inside: wetter",
+    "flat": "Flat work, as usual",
+    "slope": "On a slope or a kerb: stiffer",
+    "detail": "Fine detail, tight steel: wetter",
+    "alone": "One person, slow work: stiffer",
+    "heat": "Heat, sun or wind: wetter",
+    "indoors": "Indoors, out of the sun: stiffer",
+}
+
+
+def placing(mix: Mix) -> list[Field]:
+    """What it is used for, or in which air, where that moves its water."""
+    if not mix.wetness:
+        return []
+    # The first is the usual one: it needs no saying.
+    usual, *others = mix.wetness
+    options: dict[Placing | None, str] = {
+        None: _PLACINGS[usual],
+        **{name: _PLACINGS[name] for name in others},
+    }
+    return [Choice("Used for", ("placing",), options)]
 
 
 def laid(mix: Mix, values: Mapping[str, str]) -> Laying:

@@ -110,7 +110,17 @@ def to_job(form: PlanForm) -> Job | None:
 
 
 # What belongs to the mix that the form started with, and goes with it.
-_OF_THE_MIX = ("plaster", "design", "proportion", "parts", "laying", "packs", "materials", "admixtures")
+_OF_THE_MIX = (
+    "plaster",
+    "design",
+    "proportion",
+    "parts",
+    "laying",
+    "placing",
+    "packs",
+    "materials",
+    "admixtures",
+)
 
 
 def _started(form: PlanForm) -> dict[str, Any]:

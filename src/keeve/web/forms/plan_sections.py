@@ -138,6 +138,7 @@ def _mix_section(mix: Mix, values: Mapping[str, str]) -> Section:
     asked = [
         *plan_fields.proportion(mix),
         *plan_fields.laying(mix),
+        *plan_fields.placing(mix),
         *plan_fields.packs(mix),
         *plan_fields.label(mix),
         *plan_fields.design(mix, values),
