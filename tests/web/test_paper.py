@@ -53,6 +53,23 @@ def test_the_pdf_has_a_page_a_card_with_its_figures(
         assert "local codes and licensed practice decide" in card.replace("\n", " ")
 
 
+@pytest.mark.parametrize(("size", "width_mm"), [("58mm", 58), ("80mm", 80)])
+def test_a_strip_for_a_roll_is_as_wide_as_it_and_as_long_as_what_is_on_it(
+    client: Client, plan_path: str, size: str, width_mm: float
+) -> None:
+    pages = PdfReader(io.BytesIO(client.get(f"{plan_path}/paper.pdf?size={size}").content)).pages
+    made = plan()
+    assert len(pages) == 1 + len(made.loads)
+    for page in pages:
+        assert float(page.mediabox.width) / 72 * 25.4 == pytest.approx(width_mm, abs=0.1)
+        assert 40 < float(page.mediabox.height) / 72 * 25.4 < 400
+    strip = pages[1].extract_text()
+    assert f"Load 1 of {len(made.loads)}" in strip
+    for step in made.procedure:
+        assert step.do.split()[0] in strip
+    assert "local codes and licensed practice decide" in strip.replace("\n", " ")
+
+
 def test_the_plan_as_json_and_csv(client: Client, plan_path: str) -> None:
     found = Plan.model_validate(client.get(f"{plan_path}/plan.json").json())
     rows = list(csv.DictReader(client.get(f"{plan_path}/plan.csv").text.splitlines()))

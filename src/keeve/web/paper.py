@@ -1,7 +1,7 @@
 """The sheets of a plan as they go on paper: the shopping list and a card a load, A4 or Letter."""
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from functools import cache
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -11,7 +11,7 @@ import tinycss2
 from markupsafe import Markup
 from tinycss2.ast import QualifiedRule
 
-from keeve.formats.pdf import write_pdf
+from keeve.formats.pdf import write_pdf, write_strips
 
 STATIC = Path(__file__).parent / "static"
 SIZES: Mapping[str, str] = {"a4": "A4", "letter": "letter"}
@@ -44,6 +44,28 @@ def on_paper(pages: int, render: Callable[[Setting], str]) -> bytes:
         render: the page in a setting.
     """
     return write_pdf((_FIGURE.sub(_carried, render(setting)) for setting in SETTINGS), STATIC, pages)
+
+
+class Roll(NamedTuple):
+    """A roll of paper: its width and the margin at its sides, mm, and the size of the type, pt."""
+
+    width_mm: float
+    margin_mm: float
+    type_pt: float
+
+
+# The two rolls that till printers take; they print on 48 and 72 mm of them.
+ROLLS: Mapping[str, Roll] = {"58mm": Roll(58, 5, 8.5), "80mm": Roll(80, 4, 10.5)}
+
+
+def on_roll(names: Sequence[str], render: Callable[[Mapping[str, float]], str]) -> bytes:
+    """A plan as strips for a roll, each as long as what is on it.
+
+    Args:
+        names: the names of the strips.
+        render: the page for the lengths of its strips, mm.
+    """
+    return write_strips(render, names, STATIC)
 
 
 _FIGURE = re.compile(r'<figure class="([^"]*)"([^>]*)>(.*?)</figure>', re.DOTALL)

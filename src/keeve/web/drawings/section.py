@@ -53,6 +53,7 @@ class Section:
     wide_view: str
     short_view: str
     narrow_view: str
+    bare_view: str
     label_x: float
     wall: str
     inside: str
@@ -84,6 +85,7 @@ def section(figures: SectionFigures) -> Section:
         kind=vessel.kind,
         wide_view=f"14 {top_y:.0f} 840 {518 - top_y:.0f}",
         short_view=f"48 {top_y:.0f} 764 {518 - top_y:.0f}",
+        bare_view=f"{CENTRE_X - vessel.width / 2 - 20:.0f} {rim_y - 14:.0f} {vessel.width + 40:.0f} {528 - rim_y:.0f}",
         narrow_view=f"20 {rim_y - 40:.0f} 552 {570 - rim_y:.0f}",
         label_x=LABEL_X,
         wall=_outline(vessel, closed=False),

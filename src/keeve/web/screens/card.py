@@ -57,9 +57,9 @@ def pdf(
     visitor: SignedIn,
     now: Now,
     plan_id: UUID,
-    size: Literal["a4", "letter"] = "a4",
+    size: Literal["a4", "letter", "58mm", "80mm"] = "a4",
 ) -> Response:
-    """The shopping list and every card as PDF, a page each."""
+    """The shopping list and every card as PDF: a page each, or a strip each for a roll."""
     printed = _sheets(database, visitor, plan_id, now)
     values = {
         "printed": printed,
@@ -70,12 +70,17 @@ def pdf(
         **paper.values(size),
     }
 
-    def render(setting: paper.Setting) -> str:
-        set_page = page(request, "paper/plan.html", setting=setting, **values)
-        return bytes(set_page.body).decode()
+    def set_in(template: str, **how: Any) -> str:
+        return bytes(page(request, template, **how, **values).body).decode()
 
+    if size in paper.ROLLS:
+        roll = paper.ROLLS[size]._asdict()
+        names = ["buy", *(f"load{card.load.number}" for card in printed.cards)]
+        made = paper.on_roll(names, lambda lengths: set_in("paper/strip.html", lengths=lengths, **roll))
+    else:
+        made = paper.on_paper(printed.pages, lambda setting: set_in("paper/plan.html", setting=setting))
     return Response(
-        paper.on_paper(printed.pages, render),
+        made,
         media_type="application/pdf",
         headers=_named(printed.plan.title, "pdf"),
     )

@@ -2,15 +2,20 @@
 
 import re
 from datetime import datetime
-from typing import Annotated, Protocol
+from functools import cache
+from typing import Annotated, Any, Protocol
 
 from fastapi import APIRouter, HTTPException, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
+from keeve.core.mixes import library
 from keeve.core.units import System
 from keeve.services import accounts
 from keeve.services.accounts import SignInRefused
 from keeve.services.database import Engine
+from keeve.services.views.mixes import mix_figures
+from keeve.services.views.sections import section_figures
+from keeve.web.drawings.section import Section, section
 from keeve.web.pages import page
 from keeve.web.screens.quick import keep
 from keeve.web.security import (
@@ -45,7 +50,7 @@ def show_sign_in(
     """The form; ``job`` is one worked out before, which comes along."""
     if request.state.visitor:
         return RedirectResponse("/", status_code=303)
-    return page(request, "sign_in/sign_in.html", next=_own_path(next), job=job, name="", refusal=None)
+    return _sign_in_page(request, next=_own_path(next), job=job, name="", refusal=None)
 
 
 @router.post("/sign-in")
@@ -62,9 +67,8 @@ def do_sign_in(request: Request, database: Database, now: Now) -> Response:
             now=now,
         )
     except SignInRefused as refusal:
-        return page(
+        return _sign_in_page(
             request,
-            "sign_in/sign_in.html",
             401,
             next=back,
             job=job,
@@ -139,6 +143,17 @@ def signed_out() -> Response:
     answer = RedirectResponse("/sign-in", status_code=303)
     answer.delete_cookie(SESSION_COOKIE, path="/", secure=True, httponly=True)
     return answer
+
+
+def _sign_in_page(request: Request, status: int = 200, **values: Any) -> Response:
+    return page(request, "sign_in/sign_in.html", status, section=_a_load(), **values)
+
+
+@cache
+def _a_load() -> Section:
+    """A load of concrete in its mixer: what this is all about, as a picture."""
+    plan = mix_figures(library()["concrete-nominal"]).plan
+    return section(section_figures(plan, plan.loads[0]))
 
 
 def _own_path(path: str) -> str:
