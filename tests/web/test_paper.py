@@ -12,6 +12,7 @@ from pypdf import PdfReader
 
 from keeve.core.planning.plan import Plan
 from keeve.formats.job_file import read_job
+from keeve.web import paper
 from web.conftest import Client
 
 
@@ -51,6 +52,24 @@ def test_the_pdf_has_a_page_a_card_with_its_figures(
         ):
             assert words in card.replace("\u2009", " ")
         assert "local codes and licensed practice decide" in card.replace("\n", " ")
+
+
+def test_a_paper_that_says_the_same_is_made_once(
+    client: Client, plan_path: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    made: list[int] = []
+
+    def write(*given: Any) -> bytes:
+        made.append(given[2])
+        return b"%PDF"
+
+    monkeypatch.setattr(paper, "write_pdf", write)
+    for _ in range(2):
+        assert client.get(f"{plan_path}/paper.pdf").content == b"%PDF"
+    assert len(made) == 1
+    client.post("/units", data={"units": "us", "next": "/"})
+    client.get(f"{plan_path}/paper.pdf")
+    assert len(made) == 2
 
 
 @pytest.mark.parametrize(("size", "width_mm"), [("58mm", 58), ("80mm", 80)])

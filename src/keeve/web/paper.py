@@ -3,6 +3,7 @@
 import re
 from collections.abc import Callable, Mapping, Sequence
 from functools import cache
+from hashlib import sha256
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -43,7 +44,19 @@ def on_paper(pages: int, render: Callable[[Setting], str]) -> bytes:
         pages: how many pages it may take.
         render: the page in a setting.
     """
-    return write_pdf((_FIGURE.sub(_carried, render(setting)) for setting in SETTINGS), STATIC, pages)
+    loosest = render(SETTINGS[0])
+    key = sha256(f"{pages} {loosest}".encode()).digest()
+    if key not in _made:
+        texts = (loosest if setting is SETTINGS[0] else render(setting) for setting in SETTINGS)
+        _made[key] = write_pdf((_FIGURE.sub(_carried, text) for text in texts), STATIC, pages)
+        for old in list(_made)[:-_MOST_KEPT]:
+            del _made[old]
+    return _made[key]
+
+
+# A page that says the same is the same PDF: each process keeps the newest it made, by what they say.
+_made: dict[bytes, bytes] = {}
+_MOST_KEPT = 24
 
 
 class Roll(NamedTuple):

@@ -18,6 +18,27 @@ document.addEventListener("input", ({ target }) => {
   }
   list.querySelector(".none-found").hidden = list.querySelector("[data-found-by]:not([hidden])") !== null;
 });
+// A long paper takes a while: the link says so until it is there.
+async function fetchSlowly(event, link) {
+  event.preventDefault();
+  if (link.ariaBusy === "true") return;
+  const words = link.textContent;
+  link.ariaBusy = "true";
+  link.textContent = "Making it …";
+  try {
+    const answer = await fetch(link.href);
+    if (!answer.ok) throw new Error(answer.statusText);
+    const named = /filename="([^"]+)"/.exec(answer.headers.get("Content-Disposition"));
+    const paper = document.createElement("a");
+    paper.href = URL.createObjectURL(await answer.blob());
+    paper.download = named ? named[1] : "plan.pdf";
+    paper.click();
+    link.textContent = words;
+  } catch {
+    link.textContent = `${words}: no answer, tap again`;
+  }
+  link.ariaBusy = "false";
+}
 // A link goes where the device sends things; where it sends nothing, onto its clipboard.
 async function send(button) {
   const { share: url, title } = button.dataset;
@@ -33,6 +54,8 @@ async function send(button) {
 }
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-print]")) window.print();
+  const slow = event.target.closest("a[href*='/paper.pdf']");
+  if (slow) fetchSlowly(event, slow);
   const share = event.target.closest("[data-share]");
   if (share) send(share);
 });
