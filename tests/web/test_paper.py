@@ -54,6 +54,21 @@ def test_the_pdf_has_a_page_a_card_with_its_figures(
         assert "local codes and licensed practice decide" in card.replace("\n", " ")
 
 
+@pytest.mark.parametrize(("size", "points"), [("a4-two", (595, 842)), ("letter-two", (612, 792))])
+def test_two_cards_share_a_page(client: Client, plan_path: str, size: str, points: tuple[int, int]) -> None:
+    pages = PdfReader(io.BytesIO(client.get(f"{plan_path}/paper.pdf?size={size}").content)).pages
+    loads = len(plan().loads)
+    assert len(pages) == 1 + (loads + 1) // 2
+    for page in pages:
+        assert (round(page.mediabox.width), round(page.mediabox.height)) == points
+    for index, page in enumerate(pages[1:]):
+        card = page.extract_text().replace("\n", " ")
+        for number in range(2 * index + 1, min(2 * index + 3, loads + 1)):
+            assert f"Load {number} of {loads}" in card
+        # Nothing of a card is lost below its half: its last line is there.
+        assert card.count("from first water (estimate)") == card.count("Total water")
+
+
 def test_a_paper_that_says_the_same_is_made_once(
     client: Client, plan_path: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:

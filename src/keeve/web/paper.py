@@ -15,7 +15,9 @@ from tinycss2.ast import QualifiedRule
 from keeve.formats.pdf import write_pdf, write_strips
 
 STATIC = Path(__file__).parent / "static"
-SIZES: Mapping[str, str] = {"a4": "A4", "letter": "letter"}
+SIZES: Mapping[str, str] = {"a4": "A4", "letter": "letter", "a4-two": "A4", "letter-two": "letter"}
+# Of a page that two cards share each has so much of its height, mm; without the cut and its space.
+_HALF_MM: Mapping[str, float] = {"a4-two": 134, "letter-two": 124}
 
 
 class Setting(NamedTuple):
@@ -33,21 +35,25 @@ SETTINGS = (
     Setting(7.6, 62, 23.6),
     Setting(6.8, 52, 19.8),
 )
+# The same, of half a page.
+HALVES = (Setting(7.6, 58, 19.8), Setting(7.0, 50, 17.5), Setting(6.5, 44, 15.5))
 
 
-def on_paper(pages: int, render: Callable[[Setting], str]) -> bytes:
+def on_paper(cards: int, size: str, render: Callable[[Setting], str]) -> bytes:
     """A paper page as PDF, set as loosely as keeps to so many pages.
 
     A picture on paper knows only its own styles, so each carries those of drawings.css and the hatches it fills with.
 
     Args:
-        pages: how many pages it may take.
+        cards: how many cards come after the shopping list.
+        size: of the paper.
         render: the page in a setting.
     """
-    loosest = render(SETTINGS[0])
+    settings, pages = (HALVES, 1 + (cards + 1) // 2) if size in _HALF_MM else (SETTINGS, 1 + cards)
+    loosest = render(settings[0])
     key = sha256(f"{pages} {loosest}".encode()).digest()
     if key not in _made:
-        texts = (loosest if setting is SETTINGS[0] else render(setting) for setting in SETTINGS)
+        texts = (loosest if setting is settings[0] else render(setting) for setting in settings)
         _made[key] = write_pdf((_FIGURE.sub(_carried, text) for text in texts), STATIC, pages)
         for old in list(_made)[:-_MOST_KEPT]:
             del _made[old]
@@ -197,4 +203,12 @@ def _patterns() -> Mapping[str, str]:
 
 def values(paper: str, **others: Any) -> dict[str, Any]:
     """What every paper template is given."""
-    return {"paper": SIZES.get(paper, "A4"), "swatch_svg": swatch_svg, "code_of": code_of, **others}
+    half_mm = _HALF_MM.get(paper)
+    return {
+        "paper": SIZES.get(paper, "A4"),
+        "two": half_mm is not None,
+        "half_mm": half_mm,
+        "swatch_svg": swatch_svg,
+        "code_of": code_of,
+        **others,
+    }

@@ -57,9 +57,9 @@ def pdf(
     visitor: SignedIn,
     now: Now,
     plan_id: UUID,
-    size: Literal["a4", "letter", "58mm", "80mm"] = "a4",
+    size: Literal["a4", "letter", "a4-two", "letter-two", "58mm", "80mm"] = "a4",
 ) -> Response:
-    """The shopping list and every card as PDF: a page each, or a strip each for a roll."""
+    """The shopping list and every card as PDF: a page each, two a page, or a strip each for a roll."""
     printed = _sheets(database, visitor, plan_id, now)
     values = {
         "printed": printed,
@@ -78,7 +78,9 @@ def pdf(
         names = ["buy", *(f"load{card.load.number}" for card in printed.cards)]
         made = paper.on_roll(names, lambda lengths: set_in("paper/strip.html", lengths=lengths, **roll))
     else:
-        made = paper.on_paper(printed.pages, lambda setting: set_in("paper/plan.html", setting=setting))
+        made = paper.on_paper(
+            len(printed.cards), size, lambda setting: set_in("paper/plan.html", setting=setting)
+        )
     return Response(
         made,
         media_type="application/pdf",
