@@ -8,6 +8,7 @@ from typing import Any
 
 import pytest
 from helpers import plan, raw_job
+from PIL import Image
 from pypdf import PdfReader
 
 from keeve.core.planning.plan import Plan
@@ -52,6 +53,19 @@ def test_the_pdf_has_a_page_a_card_with_its_figures(
         ):
             assert words in card.replace("\u2009", " ")
         assert "local codes and licensed practice decide" in card.replace("\n", " ")
+
+
+def test_a_card_as_a_picture(client: Client, plan_path: str) -> None:
+    answer = client.get(f"{plan_path}/load/2/card.png")
+    assert answer.headers["content-type"] == "image/png"
+    assert 'filename="sill-bed-2.png"' in answer.headers["content-disposition"]
+    with Image.open(io.BytesIO(answer.content)) as picture:
+        # A4 across at 150 dots an inch, with ink on it.
+        assert picture.size == pytest.approx((1754, 1240), abs=2)
+        darkest, lightest = picture.convert("L").getextrema()
+        assert darkest < 40
+        assert lightest == 255
+    assert client.get(f"{plan_path}/load/99/card.png").status_code == 404
 
 
 @pytest.mark.parametrize(("size", "points"), [("a4-two", (595, 842)), ("letter-two", (612, 792))])

@@ -1,5 +1,6 @@
 """Paper: a page of HTML as PDF, by WeasyPrint. Nothing is fetched but what the caller names."""
 
+import io
 import mimetypes
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
@@ -64,6 +65,23 @@ def _rendered(html: str, files: Path) -> Any:
             return URLFetcherResponse(url, path.read_bytes(), {"Content-Type": kind})
 
     return HTML(string=html, base_url=_BASE, url_fetcher=FolderFetcher()).render()
+
+
+def page_as_png(pdf: bytes, number: int) -> bytes:
+    """A page of a PDF, counted from 0, as a picture (PNG) at 150 dots an inch."""
+    # Only a shared picture needs it.
+    from pypdfium2 import PdfDocument
+
+    document = PdfDocument(pdf)
+    try:
+        picture = io.BytesIO()
+        document[number].render(scale=_DOTS_AN_INCH / 72).to_pil().save(picture, format="PNG")
+        return picture.getvalue()
+    finally:
+        document.close()
+
+
+_DOTS_AN_INCH = 150
 
 
 # Names no host: whatever is under it comes from the folder, and all else is refused.

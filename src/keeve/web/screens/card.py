@@ -1,5 +1,6 @@
 """Load card: what goes into this mixer, in which order, in the user's vessels."""
 
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
@@ -10,6 +11,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from keeve.core.mixes.model import Gauge
 from keeve.formats.csv_table import PLAN_COLUMNS, csv_lines, plan_rows
 from keeve.formats.job_file import MEDIA_TYPE, write_job
+from keeve.formats.pdf import page_as_png
 from keeve.services import loads, plans, sharing
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
@@ -61,30 +63,35 @@ def pdf(
 ) -> Response:
     """The shopping list and every card as PDF: a page each, two a page, or a strip each for a roll."""
     printed = _sheets(database, visitor, plan_id, now)
-    values = {
-        "printed": printed,
-        "plan": printed.plan,
-        "cards": [drawn(card) for card in printed.cards],
-        "base": address_of_site(request),
-        "link": sharing.link_of(database, visitor, plan_id),
-        **paper.values(size),
-    }
-
-    def set_in(template: str, **how: Any) -> str:
-        return bytes(page(request, template, **how, **values).body).decode()
-
+    cards = [drawn(card) for card in printed.cards]
+    set_in = _setter(request, database, visitor, printed, cards, size)
     if size in paper.ROLLS:
         roll = paper.ROLLS[size]._asdict()
         names = ["buy", *(f"load{card.load.number}" for card in printed.cards)]
         made = paper.on_roll(names, lambda lengths: set_in("paper/strip.html", lengths=lengths, **roll))
     else:
-        made = paper.on_paper(
-            len(printed.cards), size, lambda setting: set_in("paper/plan.html", setting=setting)
-        )
+        made = paper.on_paper(len(cards), size, lambda setting: set_in("paper/plan.html", setting=setting))
     return Response(
         made,
         media_type="application/pdf",
         headers=_named(printed.plan.title, "pdf"),
+    )
+
+
+@router.get("/plan/{plan_id}/load/{number}/card.png")
+def picture(
+    request: Request, database: Database, visitor: SignedIn, now: Now, plan_id: UUID, number: int
+) -> Response:
+    """One card as a picture, as it is on paper."""
+    printed = _sheets(database, visitor, plan_id, now)
+    cards = [drawn(card) for card in printed.cards if card.load.number == number]
+    if not cards:
+        raise HTTPException(404)
+    set_in = _setter(request, database, visitor, printed, cards, "a4")
+    made = paper.on_paper(1, "a4", lambda setting: set_in("paper/plan.html", setting=setting))
+    # The first page is the shopping list.
+    return Response(
+        page_as_png(made, 1), media_type="image/png", headers=_named(f"{printed.plan.title} {number}", "png")
     )
 
 
@@ -134,6 +141,26 @@ def job_file(database: Database, visitor: SignedIn, plan_id: UUID) -> Response:
         media_type=MEDIA_TYPE,
         headers={"Content-Disposition": 'attachment; filename="job.json"'},
     )
+
+
+def _setter(
+    request: Request,
+    database: Engine,
+    visitor: Visitor,
+    printed: PlanOnPaper,
+    cards: Sequence[dict[str, Any]],
+    size: str,
+) -> Callable[..., str]:
+    """Sets a paper template with these cards; what else it needs is given with its name."""
+    values = {
+        "printed": printed,
+        "plan": printed.plan,
+        "cards": cards,
+        "base": address_of_site(request),
+        "link": sharing.link_of(database, visitor, printed.plan_id),
+        **paper.values(size),
+    }
+    return lambda template, **how: bytes(page(request, template, **how, **values).body).decode()
 
 
 def _saved(database: Engine, visitor: Visitor, plan_id: UUID) -> SavedPlan:
