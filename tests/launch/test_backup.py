@@ -58,7 +58,9 @@ def test_everything_comes_back(filled: Engine, tmp_path: Path, capsys: pytest.Ca
         tables = (
             "event, job_entry, stockpile_event, yard_version, job_summary, load, plan, mix_version, sign_in"
         )
-        tables += ", invitation, password_reset, demo_crew, share_link, membership, account, crew"
+        tables += (
+            ", invitation, password_reset, demo_crew, share_link, favourite_mix, membership, account, crew"
+        )
         connection.execute(text(f"truncate {tables}"))
     assert counts(filled) == (0, 0, 0, 0)
     filled.dispose()

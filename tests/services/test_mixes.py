@@ -3,14 +3,16 @@
 from uuid import uuid4
 
 import pytest
+from helpers import job
 from people import new_visitor
 from sqlalchemy import Engine
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix
 from keeve.core.mixes.model import Mix
-from keeve.services import mixes
+from keeve.services import mixes, plans
 from keeve.services.accounts import Visitor
+from keeve.services.views.mix_choices import mix_shelves
 
 
 def own(**changes: object) -> Mix:
@@ -49,3 +51,26 @@ def test_what_cannot_be_kept(engine: Engine, visitor: Visitor) -> None:
         with pytest.raises(InputError) as refused:
             mixes.save_mix(engine, visitor, mix)
         assert refused.value.fields == fields
+
+
+def test_a_favourite_is_on_top_for_whoever_chose_it_and_used_last_comes_after(
+    engine: Engine, visitor: Visitor
+) -> None:
+    known = mixes.every_mix(engine, visitor)
+    plans.save_plan(engine, visitor, job(mix="mortar-general"))
+    assert mixes.set_favourite(engine, visitor, "hemp-lime", is_on=True)
+    assert mixes.set_favourite(engine, visitor, "hemp-lime", is_on=True)
+    shelves = {
+        shelf.heading: [item.mix.id for item in shelf.choices]
+        for shelf in mix_shelves(engine, visitor, known)
+    }
+    assert list(shelves)[:2] == ["Favourites", "Used last"]
+    assert (shelves["Favourites"], shelves["Used last"]) == (["hemp-lime"], ["mortar-general"])
+    # Every mix stands once, on one shelf.
+    assert sorted(name for shelf in shelves.values() for name in shelf) == sorted(known)
+    assert next(shelf.heading for shelf in mix_shelves(engine, None, known)) == "concrete"
+    other, _ = new_visitor(engine)
+    assert mixes.favourites(engine, other) == []
+    assert not mixes.set_favourite(engine, visitor, "nothing", is_on=True)
+    mixes.set_favourite(engine, visitor, "hemp-lime", is_on=False)
+    assert mixes.favourites(engine, visitor) == []

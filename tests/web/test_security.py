@@ -36,6 +36,7 @@ QUICK_ROUTES = {
 READERS_POSTS = {
     "/sign-in", "/sign-out", "/units", "/plan/units", "/plan/open", "/plan/preview", "/crew/switch",
     "/account/password", "/account/sign-out-everywhere", "/account/recovery-code", "/invitation/{token}",
+    "/mixes/{mix_id}/favourite",
     "/rules/{rule_id}/try", "/new-account", "/forgotten", "/reset/{token}", "/demo", "/demo/afresh",
 }  # fmt: skip
 # Pages that lead only to what a reader may not do.

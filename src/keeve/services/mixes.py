@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import Engine, select
+from sqlalchemy import ColumnElement, Engine, delete, select
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.exc import IntegrityError
 
@@ -14,7 +14,7 @@ from keeve.core.mixes.model import Mix
 from keeve.services.accounts import Visitor
 from keeve.services.sample_plans import cubic_metre
 from keeve.store import models
-from keeve.store.database import crew_reading, crew_session
+from keeve.store.database import crew_reading, crew_session, open_session
 
 # Names of pages under /mixes, which a mix cannot have.
 _TAKEN = frozenset({"compare", "open"})
@@ -115,3 +115,32 @@ def save_mix(engine: Engine, visitor: Visitor, mix: Mix) -> int:
             ["id"],
         ) from None
     return version
+
+
+def favourites(engine: Engine, visitor: Visitor | None) -> list[str]:
+    """The ids of the mixes the visitor wants on top, by id; a stranger has none."""
+    if visitor is None:
+        return []
+    with open_session(engine) as session:
+        wanted = select(models.FavouriteMix.mix_id).where(*_of_visitor(visitor))
+        return list(session.scalars(wanted.order_by(models.FavouriteMix.mix_id)))
+
+
+def set_favourite(engine: Engine, visitor: Visitor, mix_id: str, *, is_on: bool) -> bool:
+    """Put a mix on top, or not any more. Whether the crew has the mix."""
+    if find_mix(engine, visitor, mix_id) is None:
+        return False
+    with open_session(engine) as session:
+        session.execute(
+            delete(models.FavouriteMix).where(*_of_visitor(visitor), models.FavouriteMix.mix_id == mix_id)
+        )
+        if is_on:
+            session.add(
+                models.FavouriteMix(crew_id=visitor.crew_id, account_id=visitor.account_id, mix_id=mix_id)
+            )
+    return True
+
+
+def _of_visitor(visitor: Visitor) -> tuple[ColumnElement[bool], ...]:
+    favourite = models.FavouriteMix
+    return favourite.crew_id == visitor.crew_id, favourite.account_id == visitor.account_id

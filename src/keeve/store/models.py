@@ -198,6 +198,16 @@ class ShareLink(Base):
     withdrawn_at: Mapped[datetime | None]
 
 
+class FavouriteMix(Base):
+    """A mix that a person of a crew wants on top."""
+
+    __tablename__ = "favourite_mix"
+
+    crew_id: Mapped[UUID] = mapped_column(ForeignKey("crew.id"), primary_key=True)
+    account_id: Mapped[UUID] = mapped_column(ForeignKey("account.id"), primary_key=True)
+    mix_id: Mapped[str] = mapped_column(primary_key=True)
+
+
 class Load(CrewOwned, Base):
     """A load of a plan that was begun; its state is the fold of its events.
 

@@ -1,4 +1,4 @@
-"""The mixes to choose from, as one looks for them: used last, the crew's own, by trade; or those that fit."""
+"""The mixes to choose from, on shelves: favourites, used last, the crew's own, by trade; or those that fit."""
 
 from collections.abc import Collection, Mapping, Sequence
 from typing import NamedTuple, get_args
@@ -10,7 +10,7 @@ from keeve.core.mixes.find import Against, fits
 from keeve.core.mixes.model import Mix, Sort, Trade, Use
 from keeve.services import plans
 from keeve.services.accounts import Visitor
-from keeve.services.mixes import every_mix
+from keeve.services.mixes import every_mix, favourites
 from keeve.services.views.mixes import MixFigures, mix_figures
 
 _MOST_USED_LAST = 3
@@ -41,9 +41,12 @@ def mix_shelves(engine: Engine, visitor: Visitor | None, mixes: Mapping[str, Mix
         visitor: who chooses; None for a stranger, who has used none.
         mixes: those to choose from, by id.
     """
+    wanted = favourites(engine, visitor)
     used = plans.mixes_used_last(engine, visitor, _MOST_USED_LAST) if visitor else []
-    left = {mix.id: mix for mix in mixes.values() if mix.id not in used}
+    used = [name for name in used if name not in wanted]
+    left = {mix.id: mix for mix in mixes.values() if mix.id not in (*wanted, *used)}
     lots: dict[str, list[Mix]] = {
+        "Favourites": [mixes[name] for name in wanted if name in mixes],
         "Used last": [mixes[name] for name in used if name in mixes],
         "Our own": [mix for mix in left.values() if mix.id not in library()],
         **{

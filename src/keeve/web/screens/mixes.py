@@ -21,7 +21,7 @@ from keeve.web.drawings.thickness import thickness_bar, thickness_x
 from keeve.web.forms.fields import Number
 from keeve.web.forms.mix_form import MixForm, changed_mix, form_of_mix, form_typed
 from keeve.web.pages import page
-from keeve.web.security import Anyone, Database, MayMix, units_of
+from keeve.web.security import Anyone, Database, MayMix, SignedIn, units_of
 
 router = APIRouter()
 
@@ -94,6 +94,7 @@ def show(
         "mixes/mix.html",
         **_shown(mix, procedure_for(mix, mixer, order)),
         own=mix_id not in library(),
+        is_favourite=mix_id in mixes.favourites(database, visitor),
         versions=mixes.versions(database, visitor, mix_id),
         version=version,
         state_of=state_of,
@@ -110,6 +111,14 @@ def mix_file(database: Database, visitor: Anyone, mix_id: str, version: int | No
         media_type="application/yaml",
         headers={"Content-Disposition": f'attachment; filename="{mix.id}.yaml"'},
     )
+
+
+@router.post("/mixes/{mix_id}/favourite")
+def set_favourite(request: Request, database: Database, visitor: SignedIn, mix_id: str) -> Response:
+    """Put the mix on top, or not any more."""
+    if not mixes.set_favourite(database, visitor, mix_id, is_on=request.state.form.get("on") == "yes"):
+        raise HTTPException(404)
+    return RedirectResponse(f"/mixes/{mix_id}", status_code=303)
 
 
 @router.get("/mixes/{mix_id}/own")
