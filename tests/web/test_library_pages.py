@@ -40,6 +40,7 @@ def test_each_rule_has_a_page_and_its_example_comes_back_from_the_form(client: C
         client.post("/units", data={"units": units, "next": "/rules"})
         tried = client.post(f"/rules/{rule_id}/try", data=typed).json()
         assert tried["errors"] == {}
+    client.post("/units", data={"units": "metric", "next": "/rules"})
 
 
 def leaves_of(value: Any, path: str = "") -> dict[str, Any]:
