@@ -211,6 +211,7 @@ def test_what_is_chosen_before_the_page_listens_counts(browser: Browser, engine:
         page.get_by_label("Length", exact=True).fill("7")
         with page.expect_response("**/plan/preview"):
             held[-1].continue_()
-        expect(page.locator("main")).to_contain_text("Stone")
+        expect(page.locator("[name=mix][value=concrete-nominal][checked]")).to_be_attached()
+        expect(page.locator(".bar-words")).to_contain_text("stone")
         expect(page.get_by_label("Length", exact=True)).to_have_value("7")
         visit.check()

@@ -3,6 +3,7 @@ const RETRY_MS = 3000;
 
 // A choice that is no longer the one the page came with.
 function wasChosen(control) {
+  if (control.type === "radio") return control.checked && !control.defaultChecked;
   const options = control.type === "select-one" ? [...control.options] : [];
   return options.some((one) => one.defaultSelected) && !options[control.selectedIndex].defaultSelected;
 }
