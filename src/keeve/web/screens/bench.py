@@ -19,6 +19,7 @@ from keeve.services.views.bench import (
     load_options,
 )
 from keeve.services.views.stockpile import stockpile_of_load
+from keeve.web.drawings.a_load import a_load
 from keeve.web.drawings.drying import drying_charts
 from keeve.web.drawings.section import section
 from keeve.web.drawings.set_clock import clock_lines
@@ -39,7 +40,7 @@ def choose(request: Request, database: Database, visitor: SignedIn, now: Now) ->
     in_work = loads.loads_in_work(database, visitor, now)
     if len(in_work) == 1:
         return RedirectResponse(f"/bench/{in_work[0].running.id}", status_code=303)
-    return page(request, "bench/choose.html", in_work=in_work)
+    return page(request, "bench/choose.html", in_work=in_work, section=a_load())
 
 
 @router.get("/bench/{load_id}")

@@ -9,6 +9,7 @@ from fastapi.responses import Response, StreamingResponse
 
 from keeve.formats.csv_table import csv_lines
 from keeve.services.views.log import LOG_COLUMNS, load_record, log_page, log_rows
+from keeve.web.drawings.a_load import a_load
 from keeve.web.drawings.drying import drying_charts
 from keeve.web.drawings.set_clock import clock_lines
 from keeve.web.drawings.water_line import PHONE, water_line, water_lines
@@ -31,7 +32,14 @@ def show(
     after = (before, before_id) if before and before_id else None
     found = log_page(database, visitor, now, after)
     drawn = [(line, water_line(line.water, PHONE)) for line in found.lines]
-    return page(request, "log/log.html", drawn=drawn, older_than=found.older_than, is_first=after is None)
+    return page(
+        request,
+        "log/log.html",
+        drawn=drawn,
+        older_than=found.older_than,
+        is_first=after is None,
+        section=a_load(),
+    )
 
 
 @router.get("/log.csv")

@@ -2,20 +2,16 @@
 
 import re
 from datetime import datetime
-from functools import cache
 from typing import Annotated, Any, Protocol
 
 from fastapi import APIRouter, HTTPException, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
-from keeve.core.mixes import library
 from keeve.core.units import System
 from keeve.services import accounts
 from keeve.services.accounts import SignInRefused
 from keeve.services.database import Engine
-from keeve.services.views.mixes import mix_figures
-from keeve.services.views.sections import section_figures
-from keeve.web.drawings.section import Section, section
+from keeve.web.drawings.a_load import a_load
 from keeve.web.pages import page
 from keeve.web.screens.quick import keep
 from keeve.web.security import (
@@ -146,14 +142,7 @@ def signed_out() -> Response:
 
 
 def _sign_in_page(request: Request, status: int = 200, **values: Any) -> Response:
-    return page(request, "sign_in/sign_in.html", status, section=_a_load(), **values)
-
-
-@cache
-def _a_load() -> Section:
-    """A load of concrete in its mixer: what this is all about, as a picture."""
-    plan = mix_figures(library()["concrete-nominal"]).plan
-    return section(section_figures(plan, plan.loads[0]))
+    return page(request, "sign_in/sign_in.html", status, section=a_load(), **values)
 
 
 def _own_path(path: str) -> str:
