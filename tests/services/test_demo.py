@@ -5,7 +5,7 @@ from datetime import timedelta
 from helpers import NOON, raw_event
 from sqlalchemy import Engine
 
-from keeve.demo import begin_afresh, enter_demo
+from keeve.demo import begin_afresh, enter
 from keeve.services import accounts, crews, jobs, loads, stockpiles
 from keeve.services.accounts import Visitor
 
@@ -13,14 +13,14 @@ NEXT_MORNING = NOON + timedelta(hours=20)
 
 
 def entered(engine: Engine, now: object = NOON) -> Visitor:
-    found = accounts.visitor(engine, enter_demo(engine, now), now)  # type: ignore[arg-type]
+    found = accounts.visitor(engine, enter(engine, now), now)  # type: ignore[arg-type]
     assert found is not None
     return found
 
 
 def test_the_demo_is_as_of_now_and_follows_whoever_is_in_it(engine: Engine) -> None:
     begin_afresh(engine, NOON)
-    session = enter_demo(engine, NOON)
+    session = enter(engine, NOON)
     first = accounts.visitor(engine, session, NOON)
     assert first is not None
     assert (first.crew_name, first.in_demo, first.may_lead) == ("Boathouse crew", True, True)

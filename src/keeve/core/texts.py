@@ -14,6 +14,13 @@ def written(text: str, longest: int) -> str:
     return "".join(sign for sign in text if unicodedata.category(sign) not in _UNWRITABLE)[:longest]
 
 
+def why_unfit(field: str, text: str, longest: int) -> str | None:
+    """Why a text of one line cannot be kept as it is; None where it can."""
+    if written(text, longest) == text:
+        return None
+    return f"{field} must be plain text of at most {longest} characters."
+
+
 def _line(text: str) -> str:
     """Refuse what cannot be written in a line."""
     if any(unicodedata.category(sign) in _UNWRITABLE for sign in text):

@@ -25,7 +25,7 @@ def load_demo(engine: Engine, now: datetime) -> None:
         begin_afresh(engine, now)
 
 
-def enter_demo(engine: Engine, now: datetime) -> str:
+def enter(engine: Engine, now: datetime) -> str:
     """The token of a session in the demo; where nobody has touched it, its morning is made as of now."""
     wren = _person(engine, SIGN_IN_NAME)
     if demo_crews.is_stale(engine, wren, now):

@@ -2,10 +2,8 @@
 
 import gc
 import os
-from datetime import datetime
 
 from fastapi import FastAPI
-from sqlalchemy import Engine
 
 from keeve import demo
 from keeve.store.database import connect
@@ -15,17 +13,7 @@ from keeve.web.app import create_app
 CLOSED = "KEEVE_CLOSED"
 
 
-class _Demo:
-    """The demo, as the pages use it."""
-
-    def enter(self, engine: Engine, now: datetime) -> str:
-        return demo.enter_demo(engine, now)
-
-    def begin_afresh(self, engine: Engine, now: datetime) -> None:
-        demo.begin_afresh(engine, now)
-
-
 def app_from_environment() -> FastAPI:
     """The application on the database of DATABASE_URL."""
     gc.freeze()  # what start-up made lives as long as the process: no collection need look at it again
-    return create_app(connect(os.environ["DATABASE_URL"]), open_to_all=CLOSED not in os.environ, demo=_Demo())
+    return create_app(connect(os.environ["DATABASE_URL"]), open_to_all=CLOSED not in os.environ, demo=demo)

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
 from keeve.core.running.events import LONGEST_NAME
-from keeve.core.texts import written
+from keeve.core.texts import why_unfit
 from keeve.core.units import System
 from keeve.store.database import open_session
 from keeve.store.models import Account, Crew, DemoCrew, Membership, SignIn, SignInFailure
@@ -94,10 +94,8 @@ def new_account(session: Session, *, sign_in_name: str, name: str, password: str
     if not plain or not name.strip():
         raise InputError("name_missing", "Give both names: the one to sign in with and your own.", ["name"])
     for field, text in (("sign_in_name", plain), ("name", name)):
-        if written(text, LONGEST_NAME) != text:
-            raise InputError(
-                "name_unfit", f"{field} must be plain text of at most {LONGEST_NAME} characters.", [field]
-            )
+        if why := why_unfit(field, text, LONGEST_NAME):
+            raise InputError("name_unfit", why, [field])
     if account_named(session, plain) is not None:
         raise InputError("name_taken", "That sign-in name is taken: choose another.", ["sign_in_name"])
     account = Account(sign_in_name=plain, name=name.strip(), password_hash=password_hash(password))

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
 from keeve.core.running.events import LONGEST_NAME
-from keeve.core.texts import written
+from keeve.core.texts import why_unfit
 from keeve.services.accounts import ROLE_NAMES, Role, Visitor, as_role, new_account, token_hash
 from keeve.services.recovery import give_recovery_code
 from keeve.store.database import open_session
@@ -109,9 +109,8 @@ def start_crew(
         InputError: a name is taken or empty, or the password too short.
     """
     kept_name = crew_name.strip() or f"{name.strip()}'s crew"
-    if written(kept_name, LONGEST_NAME) != kept_name:
-        message = f"crew_name must be plain text of at most {LONGEST_NAME} characters."
-        raise InputError("name_unfit", message, ["crew_name"])
+    if why := why_unfit("crew_name", kept_name, LONGEST_NAME):
+        raise InputError("name_unfit", why, ["crew_name"])
     with open_session(engine) as session:
         account = new_account(session, sign_in_name=sign_in_name, name=name, password=password)
         crew = Crew(name=kept_name)

@@ -14,11 +14,11 @@ from sqlalchemy import ColumnElement, Engine, Row, Select, and_, case, exists, f
 from sqlalchemy.orm import Session, aliased
 
 from keeve.core.errors import InputError
-from keeve.core.texts import written
+from keeve.core.texts import why_unfit
 from keeve.services.accounts import Visitor
 from keeve.store import models
 from keeve.store.database import crew_reading, crew_session
-from keeve.store.queries import has_event, latest_entry, of_job
+from keeve.store.queries import has_event, job_state, latest_entry, of_job
 
 State = Literal["active", "archived", "deleted"]
 
@@ -103,7 +103,7 @@ def jobs(engine: Engine, visitor: Visitor, words: str = "", state: State = "acti
         words: only jobs that have each of these words in their name, mix or notes.
         state: active or archived.
     """
-    query = _lines().where(_state() == state)
+    query = _lines().where(job_state() == state)
     for word in words.split():
         query = query.where(_mentions(word))
     begun, loads = _begun(), models.Plan.loads
@@ -116,7 +116,7 @@ def jobs(engine: Engine, visitor: Visitor, words: str = "", state: State = "acti
 def job_page(engine: Engine, visitor: Visitor, job_id: UUID) -> JobPage | None:
     """A job of the visitor's crew; None where it has none, or deleted it."""
     with crew_reading(engine, visitor.crew_id) as session:
-        row = session.execute(_lines().where(of_job() == job_id, _state() != "deleted")).first()
+        row = session.execute(_lines().where(of_job() == job_id, job_state() != "deleted")).first()
         if row is None:
             return None
         made = session.execute(
@@ -178,9 +178,8 @@ def _checked(field: str, text: str, longest: int) -> str:
     plain = text.strip()
     if not plain:
         raise InputError(f"{field}_missing", f"{field} is empty: type it.", [field])
-    if written(plain, longest) != plain:
-        message = f"{field} must be plain text of at most {longest} characters."
-        raise InputError(f"{field}_unfit", message, [field])
+    if why := why_unfit(field, plain, longest):
+        raise InputError(f"{field}_unfit", why, [field])
     return plain
 
 
@@ -198,7 +197,7 @@ def _say(engine: Engine, visitor: Visitor, job_id: UUID, kind: str, text: str, n
 
 def _is_there(session: Session, job_id: UUID) -> bool:
     query = select(models.Plan.id).where(models.Plan.id == job_id, models.Plan.version_of.is_(None))
-    return session.scalar(query.where(_state() != "deleted")) is not None
+    return session.scalar(query.where(job_state() != "deleted")) is not None
 
 
 def _lines() -> Select[Any]:
@@ -232,7 +231,7 @@ def _lines() -> Select[Any]:
     return select(
         of_job(),
         _title(),
-        _state(),
+        job_state(),
         models.Plan.id,
         models.Plan.made_at,
         _mix_name(),
@@ -250,10 +249,6 @@ def _line(row: Row[Any]) -> JobLine:
 
 def _title() -> ColumnElement[str]:
     return func.coalesce(latest_entry("title"), models.Plan.title)
-
-
-def _state() -> ColumnElement[str]:
-    return func.coalesce(latest_entry("state"), "active")
 
 
 def _mix_name() -> ColumnElement[str]:

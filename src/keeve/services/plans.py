@@ -4,7 +4,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from uuid import UUID, uuid4
 
-from sqlalchemy import Engine, func, select
+from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import validated
@@ -15,7 +15,7 @@ from keeve.formats.job_file import read_job
 from keeve.services.accounts import Visitor
 from keeve.store import models
 from keeve.store.database import crew_reading, crew_session, session_crew
-from keeve.store.queries import latest_entry, of_job
+from keeve.store.queries import job_state, latest_entry, of_job
 
 _NEWEST = 20
 
@@ -71,8 +71,8 @@ def saved_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> SavedPlan | N
 
 def plan_of_crew(engine: Engine, crew_id: UUID, plan_id: UUID) -> SavedPlan | None:
     """A plan of a crew, under its job's name; None where the job was deleted."""
-    is_there = func.coalesce(latest_entry("state"), "") != "deleted"
-    query = select(models.Plan, of_job(), latest_entry("title")).where(models.Plan.id == plan_id, is_there)
+    query = select(models.Plan, of_job(), latest_entry("title"))
+    query = query.where(models.Plan.id == plan_id, job_state() != "deleted")
     with crew_reading(engine, crew_id) as session:
         found = session.execute(query).first()
         if found is None:

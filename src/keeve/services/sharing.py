@@ -4,7 +4,7 @@ import secrets
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import Engine, Select, select, update
+from sqlalchemy import ColumnElement, Engine, select, update
 
 from keeve.services.accounts import Visitor
 from keeve.services.plans import SavedPlan, plan_of_crew
@@ -35,19 +35,13 @@ def share(engine: Engine, visitor: Visitor, plan_id: UUID, now: datetime) -> str
 def link_of(engine: Engine, visitor: Visitor, plan_id: UUID) -> str | None:
     """The token of the link of one of the crew's plans; None where it is not shared."""
     with open_session(engine) as session:
-        found = session.scalars(_open(visitor.crew_id, plan_id)).first()
-        return found.token if found else None
+        return session.scalars(select(ShareLink.token).where(*_open(visitor, plan_id))).first()
 
 
 def withdraw(engine: Engine, visitor: Visitor, plan_id: UUID, now: datetime) -> None:
     """End every link to one of the crew's plans."""
     with open_session(engine) as session:
-        session.execute(
-            update(ShareLink)
-            .where(ShareLink.crew_id == visitor.crew_id, ShareLink.plan_id == plan_id)
-            .where(ShareLink.withdrawn_at.is_(None))
-            .values(withdrawn_at=now)
-        )
+        session.execute(update(ShareLink).where(*_open(visitor, plan_id)).values(withdrawn_at=now))
 
 
 def shared_plan(engine: Engine, token: str) -> SavedPlan | None:
@@ -60,7 +54,10 @@ def shared_plan(engine: Engine, token: str) -> SavedPlan | None:
     return plan_of_crew(engine, *where) if where else None
 
 
-def _open(crew_id: UUID, plan_id: UUID) -> Select[ShareLink]:
-    return select(ShareLink).where(
-        ShareLink.crew_id == crew_id, ShareLink.plan_id == plan_id, ShareLink.withdrawn_at.is_(None)
+def _open(visitor: Visitor, plan_id: UUID) -> tuple[ColumnElement[bool], ...]:
+    """The conditions of a link to one of the crew's plans that was not withdrawn."""
+    return (
+        ShareLink.crew_id == visitor.crew_id,
+        ShareLink.plan_id == plan_id,
+        ShareLink.withdrawn_at.is_(None),
     )

@@ -19,6 +19,11 @@ def of_job(plan: Any = models.Plan) -> ColumnElement[UUID]:
     return func.coalesce(plan.version_of, plan.id)
 
 
+def job_state() -> ColumnElement[str]:
+    """The state of the job of a plan: active, archived or deleted."""
+    return func.coalesce(latest_entry("state"), "active")
+
+
 def latest_entry(kind: str) -> ColumnElement[str | None]:
     """The newest entry of a kind on the job of a plan; null where there is none."""
     return (

@@ -56,7 +56,7 @@ def on_paper(cards: int, size: str, render: Callable[[Setting], str]) -> bytes:
         texts = (loosest if setting is settings[0] else render(setting) for setting in settings)
         _made[key] = write_pdf((_FIGURE.sub(_carried, text) for text in texts), STATIC, pages)
         for old in list(_made)[:-_MOST_KEPT]:
-            del _made[old]
+            _made.pop(old, None)
     return _made[key]
 
 

@@ -29,7 +29,7 @@ class SiteMaterial(NamedTuple):
 
 def mix_of(job: Job, workings: Workings) -> Mix:
     """The job's mix as made on this site: its proportion, label or design."""
-    mix = _asked_for(job)
+    mix = chosen_mix(job)
     if mix.is_made.asks_for == "label":
         mix = _by_label(mix, job.materials.get(mix.parts[0].name, MaterialOnSite()))
     mix = _without_packs(mix, job)
@@ -49,7 +49,7 @@ def mix_of(job: Job, workings: Workings) -> Mix:
     return _in_own_ratio(_spanned(mix), job, workings)
 
 
-def _asked_for(job: Job) -> Mix:
+def chosen_mix(job: Job) -> Mix:
     """The job's mix as it is known, before anything of the site."""
     return get_mix(job.mix) if isinstance(job.mix, str) else job.mix
 
@@ -234,7 +234,7 @@ def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str,
         InputError: the job names a material that the mix has not.
     """
     names = [part.name for part in mix.parts]
-    left_out = {part.name for part in _asked_for(job).parts} - set(names)
+    left_out = {part.name for part in chosen_mix(job).parts} - set(names)
     for name in job.materials:
         if name in left_out:
             continue

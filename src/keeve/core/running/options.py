@@ -327,10 +327,10 @@ def _always(state: LoadState, now: Situation) -> Iterator[Option]:
     full = InputError("not_empty", "The mixer is not empty yet: place or throw away what is in it.", ["kind"])
     yield Option("clean", {"kind": "cleaned"}, refusal=None if now.act == "clean" else full)
     yield Option("discard", {"kind": "discarded"}, words=("reason",))
-    full = InputError("not_empty", "Say how it came out once it is used up.", ["kind"])
+    too_soon = InputError("not_empty", "Say how it came out once it is used up.", ["kind"])
     for result in get_args(Result):
         event = {"kind": "came_out", "result": result}
-        yield Option("tell_result", event, result, refusal=None if now.is_over else full)
+        yield Option("tell_result", event, result, refusal=None if now.is_over else too_soon)
     yield Option("note", {"kind": "note"}, words=("text",))
     undone = InputError("nothing_to_undo", NOTHING_TO_UNDO, ["cancels"])
     yield Option("undo", {"kind": "undone"}, words=("cancels",), refusal=None if state.undoable else undone)

@@ -8,8 +8,8 @@ from uuid import UUID
 
 from sqlalchemy import Engine
 
-from keeve.core.mixes import get_mix
 from keeve.core.planning.plan import Plan
+from keeve.core.planning.site_mix import chosen_mix
 from keeve.services import jobs, loads, plans, sharing
 from keeve.services.accounts import Visitor
 from keeve.services.jobs import JobPage
@@ -84,7 +84,7 @@ def job_view(engine: Engine, visitor: Visitor, job_id: UUID, now: datetime) -> J
         plan=saved.plan,
         needs=[need.model_dump(exclude_unset=True) for need in saved.job.need],
         shopping=shopping_list(saved.plan),
-        figures=mix_figures(get_mix(saved.job.mix) if isinstance(saved.job.mix, str) else saved.job.mix),
+        figures=mix_figures(chosen_mix(saved.job)),
         loads=lines,
         link=sharing.link_of(engine, visitor, saved.id),
     )

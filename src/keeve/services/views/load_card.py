@@ -120,22 +120,20 @@ def card_page(
 ) -> CardPage | None:
     """The card of a load in the plan's gauge or in another; None where the crew has no such load."""
     saved = saved_plan(engine, visitor, plan_id)
-    load = saved.plan.load(number) if saved else None
-    if saved is None or load is None:
+    shown = _in_gauge(saved.plan, number, gauge) if saved else None
+    if saved is None or shown is None:
         return None
-    gauges = gauges_of(saved.plan, load)
-    plan, load = _gauged(saved.plan, load, gauge if gauge in gauges else None)
     begun = loads.loads_of_plan(engine, visitor, plan_id)
     return CardPage(
         plan_id=plan_id,
         job_id=saved.job_id,
-        plan=plan,
-        card=_cards(engine, visitor, plan_id, plan, [load], begun, now)[0],
+        plan=shown.plan,
+        card=_cards(engine, visitor, plan_id, shown.plan, [shown.load], begun, now)[0],
         begun={
             each: BegunLoad(running.id, running.situation(now).is_over) for each, running in begun.items()
         },
-        gauges=gauges,
-        vessel_error=counting_error(plan, load) if plan.gauge == "volume" else None,
+        gauges=shown.gauges,
+        vessel_error=shown.vessel_error,
     )
 
 
@@ -150,21 +148,33 @@ def quick_card(job: Job, number: int, gauge: Gauge | None) -> CardPage | None:
 
 def card_of(planned: Plan, number: int, gauge: Gauge | None) -> CardPage | None:
     """The card of a load as its plan has it, apart from any crew's work; None where it has no such load."""
-    load = planned.load(number)
+    shown = _in_gauge(planned, number, gauge)
+    if shown is None:
+        return None
+    card = load_card(shown.plan, shown.load)
+    return CardPage(None, None, shown.plan, card, {}, shown.gauges, shown.vessel_error)
+
+
+class _InGauge(NamedTuple):
+    """A plan and a load of it in a gauge, the gauges it can be shown in, and the error of measuring in vessels."""
+
+    plan: Plan
+    load: Load
+    gauges: Sequence[Gauge]
+    vessel_error: VesselError | None
+
+
+def _in_gauge(plan: Plan, number: int, gauge: Gauge | None) -> _InGauge | None:
+    """A load in its plan's gauge or in another that it can be shown in; None where the plan has no such load."""
+    load = plan.load(number)
     if load is None:
         return None
-    gauges = gauges_of(planned, load)
-    plan, load = _gauged(planned, load, gauge if gauge in gauges else None)
-    error = counting_error(plan, load) if plan.gauge == "volume" else None
-    return CardPage(None, None, plan, load_card(plan, load), {}, gauges, error)
-
-
-def _gauged(plan: Plan, load: Load, gauge: Gauge | None) -> tuple[Plan, Load]:
-    """A plan and a load of it in another gauge; what is weighed is counted out where it is shown in vessels."""
-    if gauge is None:
-        return plan, load
-    counted = counted_load(plan, load) if gauge == "volume" and plan.gauge != gauge else None
-    return plan.model_copy(update={"gauge": gauge}), counted or load
+    gauges = gauges_of(plan, load)
+    if gauge in gauges:
+        # What is weighed is counted out where it is to be shown in vessels.
+        load = (counted_load(plan, load) if gauge == "volume" and plan.gauge != gauge else None) or load
+        plan = plan.model_copy(update={"gauge": gauge})
+    return _InGauge(plan, load, gauges, counting_error(plan, load) if plan.gauge == "volume" else None)
 
 
 @dataclass(frozen=True)

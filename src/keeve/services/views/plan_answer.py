@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from keeve.core.mixes import get_mix
 from keeve.core.planning.amounts import WeighedWater, weighed_water
 from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Load, Plan
+from keeve.core.planning.site_mix import chosen_mix
 from keeve.core.planning.vessel_loads import VesselError, counting_error
 from keeve.services.views.amounts import BoughtLine, MaterialAmount, material_amounts, shopping_list
 from keeve.services.views.plaster import RatioLine, ratios_beside
@@ -71,5 +71,5 @@ def plan_answer(job: Job) -> PlanAnswer:
         clock=planned_clock(plan, load),
         warmth=by_warmth(plan, load),
         batches=batches_of(plan),
-        ratios=ratios_beside(get_mix(job.mix) if isinstance(job.mix, str) else job.mix, plan),
+        ratios=ratios_beside(chosen_mix(job), plan),
     )

@@ -74,6 +74,11 @@ class PlanForm:
         return self.mixes[self.values["mix"]]
 
     @property
+    def has_label(self) -> bool:
+        """Whether it asks for the label of a bag that the yard can keep: one of the library's."""
+        return self.mix.is_made.asks_for == "label" and self.mix.id in library()
+
+    @property
     def shapes(self) -> list[str]:
         """The shape of each item of the job."""
         return [item["kind"] for item in members(self.values, "need")]
@@ -205,7 +210,7 @@ def frame_round(sides_m: Sequence[float], units: System) -> dict[str, str]:
 
 def label_of(form: PlanForm, job: Job, name: str) -> dict[str, Any] | None:
     """The bag whose label is on a form, as a thing of the yard under a name; None where no name was given."""
-    if not name.strip() or form.mix.is_made.asks_for != "label" or form.mix.id not in library():
+    if not name.strip() or not form.has_label:
         return None
     figures = job.materials[form.mix.parts[0].name].model_dump(exclude_none=True)
     kept = {field: figures[field] for field in OwnBag.model_fields if field in figures}

@@ -8,7 +8,6 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 
 from keeve.core.errors import InputError
-from keeve.core.mixes import library
 from keeve.core.planning.yard import OwnBag
 from keeve.core.texts import written
 from keeve.core.units import System
@@ -221,7 +220,6 @@ def _form_page(
         refusal=refusal,
         waste=waste,
         changed=jobs.job_page(database, visitor, job_id) if job_id and visitor else None,
-        pictures={name: shape_picture(name) for name in SHAPES},
         **_choices(database, visitor, form),
         **_result(form),
     )
@@ -230,10 +228,9 @@ def _form_page(
 def _choices(database: Engine, visitor: Visitor | None, form: PlanForm) -> dict[str, Any]:
     """The shapes and the mixes to choose from, with their pictures."""
     return {
-        "shapes": {name: shape.label for name, shape in SHAPES.items()},
-        "shape_groups": SHAPE_GROUPS,
+        **shape_choices(),
         "bags": plan_form.offered_bags(form, _own_bags(database, visitor)),
-        "may_keep": visitor is not None and form.mix.is_made.asks_for == "label" and form.mix.id in library(),
+        "may_keep": visitor is not None and form.has_label,
         "shelves": [
             {
                 "heading": shelf.heading,
@@ -241,6 +238,15 @@ def _choices(database: Engine, visitor: Visitor | None, form: PlanForm) -> dict[
             }
             for shelf in mix_shelves(database, visitor, form.mixes)
         ],
+    }
+
+
+def shape_choices() -> dict[str, Any]:
+    """Every shape to choose from, where one looks for it, with its picture."""
+    return {
+        "shapes": {name: shape.label for name, shape in SHAPES.items()},
+        "shape_groups": SHAPE_GROUPS,
+        "pictures": {name: shape_picture(name) for name in SHAPES},
     }
 
 
