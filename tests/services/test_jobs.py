@@ -122,6 +122,16 @@ def test_a_name_and_a_note_are_plain_words(engine: Engine, visitor: Visitor, tex
             say(engine, visitor, job_id, text, NOON)
 
 
+def test_a_note_has_lines_and_a_name_is_one(engine: Engine, visitor: Visitor) -> None:
+    job_id = planned(engine, visitor)
+    assert jobs.add_note(engine, visitor, job_id, "Gate key:\r\nunder the third pot\r\n", NOON)
+    page = jobs.job_page(engine, visitor, job_id)
+    assert page is not None
+    assert [note.text for note in page.notes] == ["Gate key:\nunder the third pot"]
+    with pytest.raises(InputError, match="plain text"):
+        jobs.rename(engine, visitor, job_id, "North\nsill", NOON)
+
+
 def test_another_crew_has_none_of_it(engine: Engine, visitor: Visitor) -> None:
     job_id = planned(engine, visitor)
     stranger, _ = new_visitor(engine)

@@ -156,9 +156,9 @@ def test_finding_and_comparing(client: Client) -> None:
     assert found.index("Hemp and lime infill") < found.index("needs cement")
     assert "Layer thickness must be a number" in client.get("/mixes?thickness=thick").text
     assert "must be more than 0" in client.get("/mixes?thickness=-3").text
-    page = client.get("/mixes/compare?one=mortar-general&other=hemp-lime").text
+    page = client.get("/mixes/compare?mix=mortar-general&mix=hemp-lime").text
     assert "0.5 to 0.65, target 0.6" in page
-    assert "Choose two mixes" in client.get("/mixes/compare?one=mortar-general&other=nothing").text
+    assert "Choose two mixes" in client.get("/mixes/compare?mix=mortar-general&mix=nothing").text
     assert client.get("/mixes/nothing").status_code == 404
 
 

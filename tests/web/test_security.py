@@ -103,7 +103,7 @@ def test_another_crew_reaches_nothing(engine: Engine, clock: Clock, client: Clie
             assert ask(stranger, method, path.format(**ids)).status_code == 404, path
     assert stranger.get(f"/plan?again={ids['plan_id']}").status_code == 404
     assert "Wall mortar" in client.get("/mixes").text
-    for path in ("/mixes", "/plan", f"/mixes/compare?one={ids['mix_id']}&other=mortar-general"):
+    for path in ("/mixes", "/plan", f"/mixes/compare?mix={ids['mix_id']}&mix=mortar-general"):
         assert "Wall mortar" not in stranger.get(path).text
     for path in ("/plan", "/log", "/log.csv", "/bench"):
         assert ids["load_id"] not in stranger.get(path).text

@@ -18,7 +18,7 @@ from keeve.core.mixes import library
 from keeve.core.planning.job import Job
 from keeve.formats.job_file import read_job
 from keeve.formats.packed_job import MOST_CHARACTERS, pack_job, unpack_job
-from keeve.services import accounts
+from keeve.services import accounts, crews
 from keeve.web.app import create_app
 from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE, UNITS_COOKIE, masked
 from web.conftest import Client, Clock
@@ -211,6 +211,53 @@ def test_a_forgotten_password_is_mended_by_the_code_and_by_the_lead(stranger: Cl
     )
     assert stranger.get(f"/reset/{reset[1]}").status_code == 404
     assert "recovery-code" in client.post("/account/recovery-code").text
+
+
+def test_the_code_is_seen_by_whoever_proved_it_though_the_address_is_limited(
+    stranger: Client, client: Client
+) -> None:
+    name, code, _ = new_account(stranger)
+    wrong = {"name": "nobody", "password": "wrong password"}
+    refusals = [stranger.post("/sign-in", data={**wrong, "name": f"nobody {number}"}) for number in range(21)]
+    assert "Too many tries" in refusals[-1].text
+    # Nothing was guessed here: a new account and a link are proof enough, and each code is shown.
+    new_account(stranger)
+    invited = client.post("/crew/invitations", data={"role": "mixer"})
+    link = re.search(r"invitation/([\w-]+)", invited.text)
+    assert link
+    member = {"sign_in_name": f"m-{uuid4().hex[:8]}", "name": "M", "password": PASSWORD}
+    joined = stranger.post(f"/invitation/{link[1]}", data=member)
+    assert "recovery-code" in joined.text
+    assert SESSION_COOKIE in joined.headers["set-cookie"]
+    assert "Too many tries" in stranger.post("/forgotten", data={"name": name, "code": code}).text
+
+
+def test_the_code_is_seen_by_somebody_who_is_in_no_crew(
+    engine: Engine, stranger: Client, client: Client
+) -> None:
+    name = f"member-{uuid4().hex[:8]}"
+    invitation = crews.invite(engine, client.visitor, "mixer", NOON)
+    code = crews.join_as_new(engine, invitation, sign_in_name=name, name=name, password=PASSWORD, now=NOON)
+    member = next(one for one in crews.members(engine, client.visitor) if one.name == name)
+    assert crews.remove(engine, client.visitor, member.account_id)
+    answer = stranger.post("/forgotten", data={"name": name, "code": code, "password": "a third long one"})
+    assert answer.status_code == 200
+    assert "recovery-code" in answer.text
+    assert "in no crew" in answer.text
+    assert SESSION_COOKIE not in answer.headers.get("set-cookie", "")
+
+
+def test_links_that_leave_lead_to_the_configured_address(
+    client: Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("KEEVE_URL", "https://keeve.example.org/")
+    elsewhere = {"Host": "elsewhere.example.com"}
+    invited = client.post("/crew/invitations", data={"role": "mixer"}, headers=elsewhere)
+    assert "https://keeve.example.org/invitation/" in invited.text
+    member = str(client.visitor.account_id)
+    reset = client.post("/crew/reset-links", data={"account_id": member}, headers=elsewhere)
+    assert "https://keeve.example.org/reset/" in reset.text
+    assert "elsewhere" not in invited.text + reset.text
 
 
 class Demo:

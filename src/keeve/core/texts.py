@@ -9,14 +9,18 @@ from pydantic import AfterValidator
 _UNWRITABLE = frozenset({"Cc", "Cs", "Cn"})
 
 
+_LINE_BREAKS = str.maketrans("", "", "\n\r\t")
+
+
 def written(text: str, longest: int) -> str:
     """A text with what cannot be written left out, and cut where it is too long."""
     return "".join(sign for sign in text if unicodedata.category(sign) not in _UNWRITABLE)[:longest]
 
 
-def why_unfit(field: str, text: str, longest: int) -> str | None:
-    """Why a text of one line cannot be kept as it is; None where it can."""
-    if written(text, longest) == text:
+def why_unfit(field: str, text: str, longest: int, *, is_one_line: bool = True) -> str | None:
+    """Why a text cannot be kept as it is; None where it can."""
+    plain = text if is_one_line else text.translate(_LINE_BREAKS)
+    if written(plain, longest) == plain and len(text) <= longest:
         return None
     return f"{field} must be plain text of at most {longest} characters."
 
@@ -30,7 +34,7 @@ def _line(text: str) -> str:
 
 def _lines(text: str) -> str:
     """Refuse what cannot be written in lines."""
-    _line(text.replace("\n", "").replace("\r", "").replace("\t", ""))
+    _line(text.translate(_LINE_BREAKS))
     return text
 
 

@@ -168,12 +168,19 @@ def sign_in(engine: Engine, *, sign_in_name: str, password: str, address: str, n
         # An unknown name costs the same time as a wrong password, so that the answer does not say which it was.
         right = _matches(account.password_hash if account else _nobodys_hash(), password)
         if account and right:
-            crew_id = _crew_to_open(session, account.id)
-            if crew_id is None:
+            token = _session_of(session, account, now)
+            if token is None:
                 raise SignInRefused("This account is in no crew. Ask the crew's lead to invite it.")
-            return new_session(session, crew_id, account.id, now)
+            return token
         session.add(SignInFailure(sign_in_name=name, address=address, at=now))
     raise SignInRefused("Wrong name or password. Check both and try again.")
+
+
+def sign_in_proven(engine: Engine, sign_in_name: str, now: datetime) -> str | None:
+    """The token of a new session of somebody who has just proven who they are; None where they are in no crew."""
+    with open_session(engine) as session:
+        account = account_named(session, sign_in_name)
+        return _session_of(session, account, now) if account else None
 
 
 def refuse_guessing(session: Session, sign_in_name: str, address: str, now: datetime) -> str:
@@ -263,6 +270,12 @@ def _too_many_failures(session: Session, name: str, address: str, now: datetime)
         .where(recent, or_(SignInFailure.sign_in_name == name, SignInFailure.address == address))
     ).one()
     return bool(names >= MOST_FAILURES_BY_NAME or addresses >= MOST_FAILURES_BY_ADDRESS)
+
+
+def _session_of(session: Session, account: Account, now: datetime) -> str | None:
+    """The token of a new session in the crew to open; None where the account is in none."""
+    crew_id = _crew_to_open(session, account.id)
+    return None if crew_id is None else new_session(session, crew_id, account.id, now)
 
 
 def _crew_to_open(session: Session, account_id: UUID) -> UUID | None:

@@ -148,12 +148,15 @@ def rename(engine: Engine, visitor: Visitor, job_id: UUID, title: str, now: date
 
 
 def add_note(engine: Engine, visitor: Visitor, job_id: UUID, text: str, now: datetime) -> bool:
-    """Write a note on a job. Whether the crew has the job.
+    """Write a note on a job, of one line or several. Whether the crew has the job.
 
     Raises:
-        InputError: the note is empty or too long.
+        InputError: the note is empty, too long or no plain text.
     """
-    return _say(engine, visitor, job_id, "note", _checked("note", text, LONGEST_NOTE), now)
+    lines = "\n".join(text.splitlines())  # a form sends its line breaks as two characters
+    return _say(
+        engine, visitor, job_id, "note", _checked("note", lines, LONGEST_NOTE, is_one_line=False), now
+    )
 
 
 def archive(engine: Engine, visitor: Visitor, job_id: UUID, now: datetime, *, back: bool = False) -> bool:
@@ -174,11 +177,11 @@ def delete(engine: Engine, visitor: Visitor, job_id: UUID, now: datetime) -> boo
     return _say(engine, visitor, job_id, "state", "deleted", now)
 
 
-def _checked(field: str, text: str, longest: int) -> str:
+def _checked(field: str, text: str, longest: int, *, is_one_line: bool = True) -> str:
     plain = text.strip()
     if not plain:
         raise InputError(f"{field}_missing", f"{field} is empty: type it.", [field])
-    if why := why_unfit(field, plain, longest):
+    if why := why_unfit(field, plain, longest, is_one_line=is_one_line):
         raise InputError(f"{field}_unfit", why, [field])
     return plain
 

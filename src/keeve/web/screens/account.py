@@ -43,7 +43,7 @@ def make(request: Request, database: Database, now: Now) -> Response:
         )
     except InputError as fault:
         return _new_page(request, typed, 422, fault.message)
-    return code_page(request, database, now, typed["name"], typed["password"], code, typed["job"])
+    return code_page(request, database, now, typed["name"], code, typed["job"])
 
 
 @router.get("/forgotten")
@@ -68,7 +68,7 @@ def recover(request: Request, database: Database, now: Now) -> Response:
         )
     except (SignInRefused, InputError) as fault:
         return page(request, "sign_in/forgotten.html", 422, typed=typed, refusal=str(fault))
-    return code_page(request, database, now, typed["name"], typed["password"], code)
+    return code_page(request, database, now, typed["name"], code)
 
 
 @router.get("/reset/{token}")
@@ -80,14 +80,14 @@ def show_reset(request: Request, database: Database, now: Now, token: str) -> Re
 @router.post("/reset/{token}")
 def reset(request: Request, database: Database, now: Now, token: str) -> Response:
     """A new password by a link; a recovery code is shown."""
-    name, password = recovery.open_reset(database, token, now), request.state.form.get("password", "")
+    name = recovery.open_reset(database, token, now)
     try:
-        code = recovery.reset(database, token, password, now)
+        code = recovery.reset(database, token, request.state.form.get("password", ""), now)
     except InputError as fault:
         return _reset_page(request, database, now, token, 422, fault.message)
     if name is None or code is None:
         raise HTTPException(404)
-    return code_page(request, database, now, name, password, code)
+    return code_page(request, database, now, name, code)
 
 
 @router.post("/account/recovery-code")
@@ -104,16 +104,15 @@ def after_code(visitor: SignedIn) -> Response:
 
 
 def code_page(
-    request: Request, database: Engine, now: Now, name: str, password: str, code: str, job: str = ""
+    request: Request, database: Engine, now: Now, sign_in_name: str, code: str, job: str = ""
 ) -> Response:
-    """The recovery code, shown once, to somebody who is signed in from here on."""
-    token = accounts.sign_in(
-        database, sign_in_name=name, password=password, address=address_of(request), now=now
-    )
-    visitor = request.state.visitor = accounts.visitor(database, token, now)
+    """The recovery code, shown once, to somebody who is signed in from here on, or who is in no crew."""
+    token = accounts.sign_in_proven(database, sign_in_name, now)
+    visitor = request.state.visitor = accounts.visitor(database, token, now) if token else None
     plan_id = keep(database, visitor, job) if job and visitor else None
     answer = page(request, "sign_in/recovery_code.html", code=code, plan_id=plan_id)
-    begin_session(answer, token)
+    if token:
+        begin_session(answer, token)
     return answer
 
 

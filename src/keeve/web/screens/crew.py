@@ -9,7 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 from keeve.core.errors import InputError
 from keeve.services import accounts, crews, recovery
 from keeve.services.accounts import ROLE_NAMES, Visitor
-from keeve.web.pages import page
+from keeve.web.pages import address_of_site, page
 from keeve.web.screens.account import code_page
 from keeve.web.screens.sign_in import signed_out
 from keeve.web.security import SESSION_COOKIE, Database, MayLead, Now, SignedIn
@@ -27,7 +27,7 @@ def show(request: Request, database: Database, visitor: SignedIn) -> Response:
 def invite(request: Request, database: Database, visitor: MayLead, now: Now) -> Response:
     """A new invitation; its link is shown this once."""
     token = crews.invite(database, visitor, request.state.form.get("role", ""), now)
-    return _crew_page(request, database, visitor, link=f"{request.base_url}invitation/{token}")
+    return _crew_page(request, database, visitor, link=f"{address_of_site(request)}/invitation/{token}")
 
 
 @router.get("/crew/invitations")
@@ -59,7 +59,7 @@ def reset_link(request: Request, database: Database, visitor: MayLead, now: Now)
         return _crew_page(request, database, visitor, status=422, refusal=fault.message)
     if token is None:
         raise HTTPException(404)
-    return _crew_page(request, database, visitor, reset_link=f"{request.base_url}reset/{token}")
+    return _crew_page(request, database, visitor, reset_link=f"{address_of_site(request)}/reset/{token}")
 
 
 @router.post("/crew/switch")
@@ -130,7 +130,7 @@ def _join_as_new(request: Request, database: Database, now: Now, token: str) -> 
         )
     if code is None:
         raise HTTPException(404)
-    return code_page(request, database, now, typed["sign_in_name"], typed["password"], code)
+    return code_page(request, database, now, typed["sign_in_name"], code)
 
 
 def _id(text: str) -> UUID:

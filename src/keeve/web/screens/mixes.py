@@ -60,19 +60,17 @@ def show_all(
 
 
 @router.get("/mixes/compare")
-def compare(
-    request: Request, database: Database, visitor: Anyone, one: str = "", other: str = ""
-) -> Response:
+def compare(request: Request, database: Database, visitor: Anyone) -> Response:
     """Two mixes side by side; with one only, what to compare it with."""
     known = mixes.every_mix(database, visitor)
-    one, other = [*request.query_params.getlist("mix"), one, other, "", ""][:2]
-    pair = [known[name] for name in (one, other) if name in known]
+    chosen = [*request.query_params.getlist("mix"), "", ""][:2]
+    pair = [known[name] for name in chosen if name in known]
     return page(
         request,
         "mixes/compare.html",
         pair=[_shown(mix, procedure_for(mix)) for mix in pair],
         known=known.values(),
-        chosen=(one, other),
+        chosen=chosen,
         state_of=state_of,
     )
 
