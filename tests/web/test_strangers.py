@@ -217,6 +217,7 @@ def test_the_code_is_seen_by_whoever_proved_it_though_the_address_is_limited(
     stranger: Client, client: Client
 ) -> None:
     name, code, _ = new_account(stranger)
+    stranger._transport.client = ("limited", 1)  # type: ignore[attr-defined]
     wrong = {"name": "nobody", "password": "wrong password"}
     refusals = [stranger.post("/sign-in", data={**wrong, "name": f"nobody {number}"}) for number in range(21)]
     assert "Too many tries" in refusals[-1].text
