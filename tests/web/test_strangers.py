@@ -4,6 +4,7 @@ import re
 import zlib
 from base64 import urlsafe_b64encode
 from datetime import datetime
+from random import Random
 from typing import Any
 from uuid import uuid4
 
@@ -15,7 +16,7 @@ from sqlalchemy import Engine
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import library
-from keeve.core.planning.job import Job
+from keeve.core.planning.job import MOST_ITEMS, Job
 from keeve.formats.job_file import read_job
 from keeve.formats.packed_job import MOST_CHARACTERS, pack_job, unpack_job
 from keeve.services import accounts, crews
@@ -103,14 +104,17 @@ def a_job(**changes: Any) -> Job:
     return read_job({**raw, "mixer": {"kind": "tilting-drum", "working_l": 90}, **changes})
 
 
+def a_name(number: int) -> str:
+    """A name as long as one may be, that does not pack."""
+    return "".join(map(chr, Random(number).choices(range(0x4E00, 0x9F00), k=60)))
+
+
 def test_a_packed_job_is_the_same_job() -> None:
     assert unpack_job(pack_job(a_job())) == a_job()
     own = library()["stucco-base"].model_copy(update={"id": "our-coat"})
     assert unpack_job(pack_job(a_job(mix=own.model_dump(mode="json")))).mix == own
     with pytest.raises(InputError, match="too long"):
-        pack_job(
-            a_job(need=[{"volume_m3": 0.001 * number + 0.37, "name": uuid4().hex} for number in range(400)])
-        )
+        pack_job(a_job(need=[{"volume_m3": 0.37, "name": a_name(number)} for number in range(MOST_ITEMS)]))
 
 
 def test_units_are_kept_in_a_strangers_browser(stranger: Client) -> None:

@@ -5,6 +5,8 @@ from typing import Any, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
 
+from keeve.core.texts import PATTERNS, written
+
 _T = TypeVar("_T")
 
 
@@ -47,10 +49,10 @@ _MENDS: Mapping[str, str] = {
     "dict_type": "must be an object with named fields",
     "model_type": "must be an object with named fields",
     "model_attributes_type": "must be an object with named fields",
-    "greater_than": "must be more than {gt:g}",
-    "greater_than_equal": "must be {ge:g} or more",
-    "less_than": "must be less than {lt:g}",
-    "less_than_equal": "must be {le:g} or less",
+    "greater_than": "must be more than {gt:,.15g}",
+    "greater_than_equal": "must be {ge:,.15g} or more",
+    "less_than": "must be less than {lt:,.15g}",
+    "less_than_equal": "must be {le:,.15g} or less",
     "literal_error": "must be {expected}",
     "enum": "must be {expected}",
     "union_tag_invalid": "must have as its kind one of {expected_tags}",
@@ -59,8 +61,12 @@ _MENDS: Mapping[str, str] = {
     "too_long": "must hold at most {max_length}",
     "string_too_short": "must have at least {min_length} characters",
     "string_too_long": "must have at most {max_length} characters",
+    "string_unicode": "must be plain text",
     "value_error": "{error}",
 }
+# A name of a field that somebody made up is told no longer than that.
+_LONGEST_KEY = 80
+_NOT_PLAIN = "must be plain text: leave out control characters"
 
 
 def validated(expected: type[_T] | TypeAdapter[_T], given: Any) -> _T:
@@ -99,7 +105,8 @@ def _refusal(fault: ValidationError, given: Any) -> InputError:
 
 def _sentence(error: Mapping[str, Any], given: Any) -> tuple[str, str]:
     field = _path(error["loc"], given)
-    mend = _MENDS.get(error["type"])
+    is_plain = error.get("ctx", {}).get("pattern") not in PATTERNS
+    mend = _MENDS.get(error["type"]) if is_plain else _NOT_PLAIN
     words = mend.format(**error.get("ctx", {})) if mend else error["msg"][0].lower() + error["msg"][1:]
     return field, f"{field or 'The input'} {words}."
 
@@ -120,5 +127,5 @@ def _path(location: Sequence[str | int], given: Any) -> str:
             given = given[part] if part < len(given) else None
         else:
             continue
-        parts.append(str(part))
+        parts.append(written(str(part), _LONGEST_KEY))
     return ".".join(parts)

@@ -57,6 +57,8 @@ _WRITTEN: Mapping[str, str] = {
 _PRINTED: Mapping[str, str] = {unit.lower(): unit for unit in (*PINT_NAMES, *AMBIGUOUS)}
 # In what a volume is told, an ounce is a fluid ounce and a yard a cubic yard.
 _OF_A_VOLUME: Mapping[str, str] = {"oz": "fl oz", "yd": "yd³"}
+# No quantity is written longer; what is, would take ever longer to be read.
+_LONGEST = 60
 _VOLUMES: frozenset[Kind] = frozenset({"volume", "mixed_volume", "vessel", "water", "admixture"})
 
 
@@ -71,7 +73,10 @@ def read_quantity(text: str, kind: Kind | None, system: System) -> float:
     Raises:
         InputError: it is no such quantity, or its unit is of another kind or of no one size.
     """
-    plain = "".join(map(_spelled, text)).strip()
+    squeezed = " ".join(text.split())
+    if len(squeezed) > _LONGEST:
+        raise InputError("no_quantity", "must be a number, such as 3.5 or 3 1/2")
+    plain = "".join(map(_spelled, squeezed)).strip()
     for sign, read in _SIGNS:
         plain = sign.sub(read, plain)
     plain = _THOUSANDS.sub(lambda found: _thousands(found, system), plain)

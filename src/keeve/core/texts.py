@@ -1,42 +1,40 @@
-"""What may stand in a text: anything that can be written and read again, and no control characters."""
+"""What may stand in a text, and how much: what can be written and read again, and no control characters."""
 
-import unicodedata
-from typing import Annotated
+import re
+from typing import Annotated, TypeVar
 
-from pydantic import AfterValidator
+from pydantic import Field
 
-# Control characters, halves of a character, and what is none.
-_UNWRITABLE = frozenset({"Cc", "Cs", "Cn"})
-
-
+# Control characters, and what Unicode sets aside as none. The halves of a character no model takes anyway.
+_UNWRITABLE = "\\x00-\\x1f\\x7f-\\x9f\ufdd0-\ufdef\ufffe\uffff"
+_UNWRITABLE_SIGN = re.compile(f"[{_UNWRITABLE}\ud800-\udfff]")
 _LINE_BREAKS = str.maketrans("", "", "\n\r\t")
+_IN_A_LINE = f"^[^{_UNWRITABLE}]*$"
+_IN_LINES = f"^(?:[\\n\\r\\t]|[^{_UNWRITABLE}])*$"
+PATTERNS = frozenset({_IN_A_LINE, _IN_LINES})
+
+# More names than any mix has materials, and more of anything than a job or a mix has.
+MOST_NAMES = 30
+MOST_OF_A_KIND = 60
+
+Line = Annotated[str, Field(pattern=_IN_A_LINE)]
+Lines = Annotated[str, Field(pattern=_IN_LINES)]
+Name = Annotated[Line, Field(max_length=80)]
+Sentence = Annotated[Line, Field(max_length=600)]
+
+_T = TypeVar("_T")
+ByName = Annotated[dict[Name, _T], Field(max_length=MOST_NAMES)]
+Few = Annotated[list[_T], Field(max_length=MOST_OF_A_KIND)]
 
 
 def written(text: str, longest: int) -> str:
     """A text with what cannot be written left out, and cut where it is too long."""
-    return "".join(sign for sign in text if unicodedata.category(sign) not in _UNWRITABLE)[:longest]
+    return _UNWRITABLE_SIGN.sub("", text)[:longest]
 
 
 def why_unfit(field: str, text: str, longest: int, *, is_one_line: bool = True) -> str | None:
     """Why a text cannot be kept as it is; None where it can."""
     plain = text if is_one_line else text.translate(_LINE_BREAKS)
-    if written(plain, longest) == plain and len(text) <= longest:
+    if len(text) <= longest and not _UNWRITABLE_SIGN.search(plain):
         return None
     return f"{field} must be plain text of at most {longest} characters."
-
-
-def _line(text: str) -> str:
-    """Refuse what cannot be written in a line."""
-    if any(unicodedata.category(sign) in _UNWRITABLE for sign in text):
-        raise ValueError("must be plain text: leave out control characters")
-    return text
-
-
-def _lines(text: str) -> str:
-    """Refuse what cannot be written in lines."""
-    _line(text.translate(_LINE_BREAKS))
-    return text
-
-
-Line = Annotated[str, AfterValidator(_line)]
-Lines = Annotated[str, AfterValidator(_lines)]

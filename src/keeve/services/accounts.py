@@ -6,11 +6,12 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import cache
 from typing import Literal
-from uuid import UUID
+from uuid import UUID, uuid4
 
 from argon2 import PasswordHasher
 from argon2.exceptions import VerifyMismatchError
 from sqlalchemy import Engine, and_, bindparam, delete, func, or_, select, update
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
@@ -32,6 +33,7 @@ FAILURES_COUNT_FOR = timedelta(minutes=15)
 MOST_FAILURES_BY_NAME = 5
 MOST_FAILURES_BY_ADDRESS = 20
 LEAST_PASSWORD_LENGTH = 10
+_LONGEST_ADDRESS = 80
 
 
 @dataclass(frozen=True)
@@ -96,11 +98,16 @@ def new_account(session: Session, *, sign_in_name: str, name: str, password: str
     for field, text in (("sign_in_name", plain), ("name", name)):
         if why := why_unfit(field, text, LONGEST_NAME):
             raise InputError("name_unfit", why, [field])
-    if account_named(session, plain) is not None:
+    row = {
+        "id": uuid4(),
+        "sign_in_name": plain,
+        "name": name.strip(),
+        "password_hash": password_hash(password),
+    }
+    # Of two who take a name at once, one has it.
+    made = insert(Account).values(row).on_conflict_do_nothing().returning(Account)
+    if (account := session.scalars(made).first()) is None:
         raise InputError("name_taken", "That sign-in name is taken: choose another.", ["sign_in_name"])
-    account = Account(sign_in_name=plain, name=name.strip(), password_hash=password_hash(password))
-    session.add(account)
-    session.flush()
     return account
 
 
@@ -127,7 +134,7 @@ def change_password(engine: Engine, visitor: Visitor, *, old: str, new: str, now
         InputError: the old password is wrong or the new one too short.
     """
     with open_session(engine) as session:
-        account = session.get_one(Account, visitor.account_id)
+        account = session.get_one(Account, visitor.account_id, with_for_update=True)
         if not _matches(account.password_hash, old):
             raise InputError("wrong_password", "That is not your current password: type it again.", ["old"])
         account.password_hash = password_hash(new)
@@ -172,7 +179,7 @@ def sign_in(engine: Engine, *, sign_in_name: str, password: str, address: str, n
             if token is None:
                 raise SignInRefused("This account is in no crew. Ask the crew's lead to invite it.")
             return token
-        session.add(SignInFailure(sign_in_name=name, address=address, at=now))
+        session.add(failure(name, address, now))
     raise SignInRefused("Wrong name or password. Check both and try again.")
 
 
@@ -249,9 +256,15 @@ def as_role(name: str) -> Role:
     return "lead" if name == "lead" else "mixer" if name == "mixer" else "reader"
 
 
-def account_named(session: Session, sign_in_name: str) -> Account | None:
-    """The account that signs in with that name."""
-    return session.scalars(select(Account).where(Account.sign_in_name == _plain(sign_in_name))).first()
+def account_named(session: Session, sign_in_name: str, *, to_change: bool = False) -> Account | None:
+    """The account that signs in with that name; ``to_change``: held until the transaction ends."""
+    query = select(Account).where(Account.sign_in_name == _plain(sign_in_name))
+    return session.scalars(query.with_for_update() if to_change else query).first()
+
+
+def failure(name: str, address: str, now: datetime) -> SignInFailure:
+    """A try that failed, for ``refuse_guessing`` to count."""
+    return SignInFailure(sign_in_name=name[:LONGEST_NAME], address=address[:_LONGEST_ADDRESS], at=now)
 
 
 def _forget_old(session: Session, now: datetime) -> None:
@@ -309,7 +322,8 @@ def new_session(session: Session, crew_id: UUID, account_id: UUID, now: datetime
 
 
 def _plain(sign_in_name: str) -> str:
-    return sign_in_name.strip().casefold()
+    """A sign-in name as it is kept; one that is longer than any is nobody's, and is not kept whole."""
+    return sign_in_name.strip().casefold()[: LONGEST_NAME + 1]
 
 
 def token_hash(token: str) -> bytes:

@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 from uuid import UUID
 
 from sqlalchemy import Engine, delete, func, select, update
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
@@ -178,7 +179,8 @@ def remove(engine: Engine, visitor: Visitor, account_id: UUID) -> bool:
 
 
 def _membership(session: Session, crew_id: UUID, account_id: UUID) -> Membership | None:
-    return session.get(Membership, (crew_id, account_id))
+    """An account's place in a crew, held until the transaction ends: nobody takes it away meanwhile."""
+    return session.get(Membership, (crew_id, account_id), with_for_update=True)
 
 
 def _known(role: str) -> Role:
@@ -216,6 +218,6 @@ def _take_up(session: Session, token: str, account_id: UUID, now: datetime) -> U
     if found is None:
         return None
     found.used_at = now
-    if _membership(session, found.crew_id, account_id) is None:
-        session.add(Membership(crew_id=found.crew_id, account_id=account_id, role=found.role))
+    place = {"crew_id": found.crew_id, "account_id": account_id, "role": found.role}
+    session.execute(insert(Membership).values(place).on_conflict_do_nothing())
     return found.crew_id

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy import ColumnElement, Engine, delete, select
-from sqlalchemy.dialects.postgresql import distinct_on
+from sqlalchemy.dialects.postgresql import distinct_on, insert
 from sqlalchemy.exc import IntegrityError
 
 from keeve.core.errors import InputError
@@ -131,12 +131,12 @@ def set_favourite(engine: Engine, visitor: Visitor, mix_id: str, *, is_on: bool)
     if find_mix(engine, visitor, mix_id) is None:
         return False
     with open_session(engine) as session:
-        session.execute(
-            delete(models.FavouriteMix).where(*_of_visitor(visitor), models.FavouriteMix.mix_id == mix_id)
-        )
         if is_on:
-            session.add(
-                models.FavouriteMix(crew_id=visitor.crew_id, account_id=visitor.account_id, mix_id=mix_id)
+            row = {"crew_id": visitor.crew_id, "account_id": visitor.account_id, "mix_id": mix_id}
+            session.execute(insert(models.FavouriteMix).values(row).on_conflict_do_nothing())
+        else:
+            session.execute(
+                delete(models.FavouriteMix).where(*_of_visitor(visitor), models.FavouriteMix.mix_id == mix_id)
             )
     return True
 

@@ -14,12 +14,13 @@ from keeve.services.accounts import (
     Visitor,
     account_named,
     end_sessions,
+    failure,
     password_hash,
     refuse_guessing,
     token_hash,
 )
 from keeve.store.database import open_session
-from keeve.store.models import Account, Membership, PasswordReset, SignInFailure
+from keeve.store.models import Account, Membership, PasswordReset
 
 RESET_LASTS = timedelta(days=1)
 # Capitals and figures that are not taken for one another on a wet note: 16 of 31 are 79 bits.
@@ -60,13 +61,13 @@ def recover(
     """
     with open_session(engine) as session:
         name = refuse_guessing(session, sign_in_name, address, now)
-        account = account_named(session, name)
+        account = account_named(session, name, to_change=True)
         kept = account.recovery_hash if account else None
         if account and kept and hmac.compare_digest(kept, _code_hash(code)):
             account.password_hash = password_hash(password)
             end_sessions(session, account.id, now)
             return give_recovery_code(session, account)
-        session.add(SignInFailure(sign_in_name=name, address=address, at=now))
+        session.add(failure(name, address, now))
     raise SignInRefused("Wrong name or recovery code. Check both, or ask your crew's lead for a link.")
 
 

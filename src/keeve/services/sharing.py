@@ -5,6 +5,7 @@ from datetime import datetime
 from uuid import UUID
 
 from sqlalchemy import ColumnElement, Engine, select, update
+from sqlalchemy.dialects.postgresql import insert
 
 from keeve.services.accounts import Visitor
 from keeve.services.plans import SavedPlan, plan_of_crew
@@ -16,20 +17,16 @@ def share(engine: Engine, visitor: Visitor, plan_id: UUID, now: datetime) -> str
     """The token of a plan's link, made where there is none; None where the crew has no such plan."""
     if plan_of_crew(engine, visitor.crew_id, plan_id) is None:
         return None
-    if (known := link_of(engine, visitor, plan_id)) is not None:
-        return known
-    token = secrets.token_urlsafe(18)
+    row = {
+        "token": secrets.token_urlsafe(18),
+        "crew_id": visitor.crew_id,
+        "plan_id": plan_id,
+        "made_by": visitor.account_id,
+        "made_at": now,
+    }
     with open_session(engine) as session:
-        session.add(
-            ShareLink(
-                token=token,
-                crew_id=visitor.crew_id,
-                plan_id=plan_id,
-                made_by=visitor.account_id,
-                made_at=now,
-            )
-        )
-    return token
+        session.execute(insert(ShareLink).values(row).on_conflict_do_nothing())
+    return link_of(engine, visitor, plan_id)
 
 
 def link_of(engine: Engine, visitor: Visitor, plan_id: UUID) -> str | None:

@@ -1,13 +1,30 @@
 """The tables. Every row of a crew's work carries its crew; the database itself holds it to that."""
 
 from datetime import datetime
-from typing import Any
+from typing import Annotated, Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import Computed, ForeignKey, ForeignKeyConstraint, Index, Text, UniqueConstraint, func, text
+from sqlalchemy import (
+    Computed,
+    ForeignKey,
+    ForeignKeyConstraint,
+    Index,
+    String,
+    Text,
+    UniqueConstraint,
+    func,
+    text,
+)
 from sqlalchemy.dialects.postgresql import JSON
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 from sqlalchemy.types import DateTime
+
+# Texts by how long they may be; what writes them holds to the same, so that the database never has to refuse.
+Kind = Annotated[str, mapped_column(String(20))]
+Id = Annotated[str, mapped_column(String(80))]
+Title = Annotated[str, mapped_column(String(120))]
+Hash = Annotated[str, mapped_column(String(200))]
+Note = Annotated[str, mapped_column(String(2000))]
 
 
 class Base(DeclarativeBase):
@@ -28,7 +45,7 @@ class Crew(Base):
     __tablename__ = "crew"
 
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
-    name: Mapped[str]
+    name: Mapped[Title]
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
@@ -38,11 +55,11 @@ class Account(Base):
     __tablename__ = "account"
 
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
-    sign_in_name: Mapped[str] = mapped_column(unique=True)
-    name: Mapped[str]
-    password_hash: Mapped[str]
+    sign_in_name: Mapped[Title] = mapped_column(unique=True)
+    name: Mapped[Title]
+    password_hash: Mapped[Hash]
     recovery_hash: Mapped[bytes | None]
-    units: Mapped[str] = mapped_column(server_default="metric")
+    units: Mapped[Kind] = mapped_column(server_default="metric")
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
@@ -53,7 +70,7 @@ class Membership(Base):
 
     crew_id: Mapped[UUID] = mapped_column(ForeignKey("crew.id"), primary_key=True)
     account_id: Mapped[UUID] = mapped_column(ForeignKey("account.id"), primary_key=True)
-    role: Mapped[str] = mapped_column(server_default="lead")
+    role: Mapped[Kind] = mapped_column(server_default="lead")
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
@@ -64,7 +81,7 @@ class Invitation(Base):
 
     token_hash: Mapped[bytes] = mapped_column(primary_key=True)
     crew_id: Mapped[UUID] = mapped_column(ForeignKey("crew.id"))
-    role: Mapped[str]
+    role: Mapped[Kind]
     made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
     expires_at: Mapped[datetime]
     used_at: Mapped[datetime | None]
@@ -106,7 +123,7 @@ class SignIn(Base):
     token_hash: Mapped[bytes] = mapped_column(primary_key=True)
     crew_id: Mapped[UUID]
     account_id: Mapped[UUID]
-    form_token: Mapped[str]
+    form_token: Mapped[Id]
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
     expires_at: Mapped[datetime]
     revoked_at: Mapped[datetime | None]
@@ -122,8 +139,8 @@ class SignInFailure(Base):
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    sign_in_name: Mapped[str]
-    address: Mapped[str]
+    sign_in_name: Mapped[Title]
+    address: Mapped[Id]
     at: Mapped[datetime]
 
 
@@ -138,11 +155,11 @@ class Plan(CrewOwned, Base):
     )
 
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
-    title: Mapped[str]
+    title: Mapped[Title]
     job: Mapped[dict[str, Any]]
     result: Mapped[dict[str, Any]]
     loads: Mapped[int] = mapped_column(Computed("json_array_length(result -> 'loads')", persisted=True))
-    rules_version: Mapped[str]
+    rules_version: Mapped[Kind]
     version_of: Mapped[UUID | None]
     made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
@@ -161,8 +178,8 @@ class JobEntry(CrewOwned, Base):
 
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     job_id: Mapped[UUID]
-    kind: Mapped[str]
-    text: Mapped[str]
+    kind: Mapped[Kind]
+    text: Mapped[Note]
     made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
     made_at: Mapped[datetime]
 
@@ -172,7 +189,7 @@ class MixVersion(CrewOwned, Base):
 
     __tablename__ = "mix_version"
 
-    mix_id: Mapped[str] = mapped_column(primary_key=True)
+    mix_id: Mapped[Id] = mapped_column(primary_key=True)
     version: Mapped[int] = mapped_column(primary_key=True)
     content: Mapped[dict[str, Any]]
     made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
@@ -187,10 +204,16 @@ class ShareLink(Base):
     __tablename__ = "share_link"
     __table_args__ = (
         ForeignKeyConstraint(["crew_id", "plan_id"], ["plan.crew_id", "plan.id"], name="share_link_plan"),
-        Index("share_link_of_plan", "crew_id", "plan_id"),
+        Index(
+            "share_link_of_plan",
+            "crew_id",
+            "plan_id",
+            unique=True,
+            postgresql_where=text("withdrawn_at is null"),
+        ),
     )
 
-    token: Mapped[str] = mapped_column(primary_key=True)
+    token: Mapped[Id] = mapped_column(primary_key=True)
     crew_id: Mapped[UUID]
     plan_id: Mapped[UUID]
     made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
@@ -205,7 +228,7 @@ class FavouriteMix(Base):
 
     crew_id: Mapped[UUID] = mapped_column(ForeignKey("crew.id"), primary_key=True)
     account_id: Mapped[UUID] = mapped_column(ForeignKey("account.id"), primary_key=True)
-    mix_id: Mapped[str] = mapped_column(primary_key=True)
+    mix_id: Mapped[Id] = mapped_column(primary_key=True)
 
 
 class Load(CrewOwned, Base):
@@ -258,8 +281,8 @@ class JobSummary(CrewOwned, Base):
 
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     plan_id: Mapped[UUID]
-    mix_id: Mapped[str]
-    title: Mapped[str]
+    mix_id: Mapped[Id]
+    title: Mapped[Title]
     content: Mapped[dict[str, Any]]
     made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
     made_at: Mapped[datetime]
@@ -285,7 +308,7 @@ class StockpileEvent(CrewOwned, Base):
     __table_args__ = (Index("stockpile_event_lately", "crew_id", "stockpile", "received_at"),)
 
     id: Mapped[UUID] = mapped_column(primary_key=True)
-    stockpile: Mapped[str]
+    stockpile: Mapped[Id]
     account_id: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
     received_at: Mapped[datetime] = mapped_column(server_default=func.now())
     content: Mapped[dict[str, Any]]

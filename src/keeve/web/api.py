@@ -14,8 +14,7 @@ from starlette.exceptions import HTTPException
 from keeve.core.errors import InputError
 from keeve.core.rules.calc import all_rules, calc, get_rule
 from keeve.core.rules.registry import VERSION, Rule, parse_json
-
-_MOST_BYTES = 1_000_000
+from keeve.web.limits import TOO_LARGE, too_large
 
 
 class Fault(BaseModel):
@@ -51,14 +50,9 @@ class _RuleRoute(APIRoute):
 
 
 async def _body(request: Request) -> str:
-    """The body as text, no more of it than a rule could want."""
-    body = bytearray()
-    async for piece in request.stream():
-        body += piece
-        if len(body) > _MOST_BYTES:
-            raise InputError("too_large", "The input is larger than 1 MB: send fewer objects.", ["input"])
+    """The body as text."""
     try:
-        return body.decode()
+        return (await request.body()).decode()
     except UnicodeDecodeError:
         raise InputError("not_json", "The input is not UTF-8 text: send JSON.", ["input"]) from None
 
@@ -97,6 +91,8 @@ def _add(api: FastAPI, rule: Rule) -> None:
 async def _not_here(request: Request, fault: Exception) -> Response:
     """An unknown rule, or another method than POST."""
     status = fault.status_code if isinstance(fault, HTTPException) else 404
+    if status == TOO_LARGE:
+        return JSONResponse(too_large().as_json(), status_code=422)
     refusal = InputError("method", "Send the figures with POST.")
     try:
         get_rule(request.url.path.rpartition("/")[2])

@@ -17,9 +17,10 @@ from starlette.exceptions import HTTPException
 from starlette.types import Receive, Scope, Send
 
 from keeve.core.errors import InputError
-from keeve.services.database import DatabaseDown, Engine
+from keeve.services.database import ChangedMeanwhile, DatabaseDown, Engine
 from keeve.web import pages
 from keeve.web.api import create_api
+from keeve.web.limits import TOO_LARGE, BodyLimit, too_large, unreadable
 from keeve.web.screens import (
     account,
     bench,
@@ -101,6 +102,7 @@ def create_app(
     app.state.clock = clock
     app.state.open_to_all = open_to_all
     app.state.demo = demo
+    app.add_middleware(BodyLimit)
     app.add_middleware(SecureHeaders)
     # Form tokens are masked anew on every page, so compression gives nothing of them away.
     app.add_middleware(GZipMiddleware, minimum_size=_LEAST_COMPRESSED, compresslevel=4)
@@ -113,6 +115,7 @@ def create_app(
     app.add_exception_handler(NotAllowed, _not_allowed)
     app.add_exception_handler(InputError, _bad_input)
     app.add_exception_handler(DatabaseDown, _database_down)
+    app.add_exception_handler(ChangedMeanwhile, _changed_meanwhile)
     app.add_exception_handler(RequestValidationError, _no_route)
     app.add_exception_handler(HTTPException, _no_route)
     return app
@@ -174,11 +177,20 @@ def _database_down(request: Request, fault: Exception) -> Response:
     return answer
 
 
+def _changed_meanwhile(request: Request, fault: Exception) -> Response:
+    """Two did the same at one moment, and the database let one of them."""
+    print(f"keeve: changed meanwhile: {type(fault).__name__}", file=sys.stderr)
+    message = "Somebody changed the same thing at the same moment: look, and try again."
+    return _bad_input(request, InputError("changed_meanwhile", message, []))
+
+
 def _no_route(request: Request, fault: Exception) -> Response:
     """An address that is none of ours, or a body that cannot be read. What was sent is never echoed."""
     status = fault.status_code if isinstance(fault, HTTPException) else 422
-    if _wants_json(request) and status not in (404, 405):
-        return _json(422, "unreadable", "What was sent is not a JSON object: load the page again.")
+    if status == TOO_LARGE:
+        return _bad_input(request, too_large())
+    if status == 400 or (_wants_json(request) and status not in (404, 405)):
+        return _bad_input(request, unreadable())
     message = "There is nothing at this address, or it is another crew's."
     if _wants_json(request):
         return _json(404, "not_found", message)

@@ -12,10 +12,10 @@ from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import MutableHeaders, UploadFile
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from keeve.core.errors import InputError
 from keeve.core.units import System
 from keeve.services.accounts import Visitor, visitor
 from keeve.services.database import Engine
+from keeve.web.limits import MOST_FIELDS, check_texts
 
 SESSION_COOKIE = "__Host-keeve"
 # A stranger has no session yet; this cookie ties the sign-in form to the browser that asked for it.
@@ -24,8 +24,6 @@ UNITS_COOKIE = "__Host-keeve-units"
 FORM_FIELD = "form_token"
 FORM_HEADER = "X-Form-Token"
 
-# Forms and the small files on them (a mix, a job).
-_MOST_FORM_BYTES = 1_000_000
 _SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
 
 _HEADERS = {
@@ -105,6 +103,8 @@ async def guard(request: Request) -> None:
     Leaves ``request.state.visitor`` (or None) and ``request.state.form`` (empty where there is none).
     """
     request.state.form = {}
+    request.state.visitor = None
+    check_texts([("address", request.url.path), *request.query_params.multi_items()])
     request.state.visitor = await run_in_threadpool(_visitor_or_none, request)
     if request.method in _SAFE_METHODS:
         return
@@ -115,10 +115,10 @@ async def guard(request: Request) -> None:
         raise ForeignForm
     given = request.headers.get(FORM_HEADER)
     if "form" in request.headers.get("content-type", ""):
-        if not 0 <= int(request.headers.get("content-length", -1)) <= _MOST_FORM_BYTES:
-            raise InputError("too_large", "What was sent is too large: choose a smaller file.", [])
-        async with request.form() as form:
-            request.state.form = {name: await _text_of(value) for name, value in form.items()}
+        async with request.form(max_fields=MOST_FIELDS) as form:
+            typed = {name: await _text_of(value) for name, value in form.items()}
+        check_texts(typed.items())
+        request.state.form = typed
         given = given or request.state.form.get(FORM_FIELD)
     found: Visitor | None = request.state.visitor
     expected = found.form_token if found else request.cookies.get(STRANGER_COOKIE, "")

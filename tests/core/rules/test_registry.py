@@ -105,7 +105,7 @@ def test_public_names(rule_id: str) -> None:
             '[{"length_m": 1, "width_m": 1, "thickness_m": 1}, {"width_m": 1, "thickness_m": 1}]',
             ["1.length_m"],
         ),
-        ('{"length_m": 1e308, "width_m": 1e308, "thickness_m": 1}', ["length_m", "thickness_m", "width_m"]),
+        ('{"length_m": 1e308, "width_m": 1e308, "thickness_m": 1}', ["length_m", "width_m"]),
         ("3", ["input"]),
         ("{", ["input"]),
         ("[" * 100_000, ["input"]),

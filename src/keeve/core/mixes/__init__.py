@@ -11,6 +11,11 @@ from keeve.core.errors import InputError, validated
 from keeve.core.mixes.model import Material, Mix
 from keeve.core.mixes.shorthand import written_out
 
+# What a mix file is at most: its letters, how deep its lists and objects lie in each other, its longest text.
+_MOST_CHARACTERS = 200_000
+_DEEPEST = 12
+_LONGEST_SCALAR = 1000
+
 # The parser in C where there is one: the library is read at every start.
 _Loader: Any = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 _LIBRARY = Path(__file__).parent / "library"
@@ -21,13 +26,15 @@ def parse_mix(text: str) -> Mix:
     """A mix from YAML or JSON text, written out in full.
 
     Raises:
-        InputError: broken text, references (with which a few lines can mean millions), or a field that is
-            wrong, named.
+        InputError: broken text, text that grows without end when it is built, or a field that is wrong, named.
     """
-    raw = _yaml(text)
-    if any(isinstance(token, yaml.AliasToken) for token in yaml.scan(text)):
-        raise InputError("references", "The mix uses YAML references (*): write each value out.", ["mix"])
-    return validated(Mix, raw)
+    if len(text) > _MOST_CHARACTERS:
+        raise InputError("too_large", "The file is larger than any mix: choose a mix file.", ["mix"])
+    try:
+        _refuse_what_grows(text)
+    except yaml.YAMLError as fault:
+        raise _not_yaml(fault) from None
+    return validated(Mix, _yaml(text))
 
 
 def mix_text(mix: Mix) -> str:
@@ -36,11 +43,33 @@ def mix_text(mix: Mix) -> str:
     return yaml.safe_dump(raw, allow_unicode=True, sort_keys=False, width=110)
 
 
+def _refuse_what_grows(text: str) -> None:
+    """Refuse what a few letters can make large, seen as it comes by, before anything of it is built."""
+    depth = 0
+    for event in yaml.parse(text, _Loader):
+        if isinstance(event, yaml.AliasEvent) or getattr(event, "anchor", None):
+            raise InputError(
+                "references", "The mix uses YAML references (& *): write each value out.", ["mix"]
+            )
+        if isinstance(event, yaml.ScalarEvent):
+            if event.value == "<<":
+                raise InputError("references", "The mix uses merge keys (<<): write each value out.", ["mix"])
+            if len(event.value) > _LONGEST_SCALAR:
+                raise InputError("too_large", f"A text has over {_LONGEST_SCALAR} letters: cut it.", ["mix"])
+        depth += isinstance(event, yaml.CollectionStartEvent) - isinstance(event, yaml.CollectionEndEvent)
+        if depth > _DEEPEST:
+            raise InputError("too_large", "The lists lie too deep in each other for any mix.", ["mix"])
+
+
 def _yaml(text: str) -> Any:
     try:
         return yaml.load(text, _Loader)
-    except (yaml.YAMLError, RecursionError, ValueError) as fault:
-        raise InputError("not_yaml", f"The mix is not valid YAML: {fault}.", ["mix"]) from None
+    except (yaml.YAMLError, ArithmeticError, ValueError) as fault:
+        raise _not_yaml(fault) from None
+
+
+def _not_yaml(fault: Exception) -> InputError:
+    return InputError("not_yaml", f"The mix is not valid YAML: {fault}.", ["mix"])
 
 
 @cache

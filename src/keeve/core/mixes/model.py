@@ -11,7 +11,8 @@ from keeve.core.mixes.procedures import AdmixtureStep, ChargeStep, JudgeStep, Pr
 from keeve.core.mixes.regimes import REGIMES, Regime, RegimeName
 from keeve.core.older_formats import MIX_STEPS, upgraded
 from keeve.core.rules.admixtures import Basis as DoseBasis
-from keeve.core.rules.registry import Air, Amount, Dimension, Fraction, Strict
+from keeve.core.rules.registry import Air, Amount, Dimension, Fraction, Signed, Strict
+from keeve.core.texts import ByName, Few, Name, Sentence
 from keeve.core.tolerances import ROUNDING
 
 Gauge = Literal["weight", "volume", "scale", "shovels"]
@@ -64,7 +65,7 @@ Drawing = Literal[
 
 # How quarters are written, of parts and of vessels.
 QUARTERS: dict[float, str] = {0.25: "¼", 0.5: "½", 0.75: "¾"}
-READING_NAMES: dict[Reading, str] = {
+READING_NAMES: dict[Reading, Sentence] = {
     "too-dry": "Too dry",
     "right": "Right",
     "too-wet": "Too wet",
@@ -93,7 +94,7 @@ RETEMPERING_NAMES: dict[Retempering, str] = {
     "remix_freely": "Remix it as often as needed",
 }
 # A span from least to greatest. A list in YAML and JSON, so not held to being a tuple; its numbers stay strict.
-Span = Annotated[tuple[float, float], Field(strict=False)]
+Span = Annotated[tuple[Signed, Signed], Field(strict=False)]
 
 
 class Material(Strict):
@@ -103,7 +104,7 @@ class Material(Strict):
     as a powder or grains, not as a paste in a pail.
     """
 
-    name: str
+    name: Name
     sort: Sort
     hatch: Hatch
     bulk_density_kg_m3: Dimension
@@ -138,15 +139,15 @@ class MixPart(Strict):
         unit: what it comes in, of a mix by the bag (bag, pail); None where it is weighed out to the first part.
     """
 
-    name: str
-    material: str
+    name: Name
+    material: Name
     parts: Amount
     least: Amount | None = None
     greatest: Dimension | None = None
     of_binders: Span | None = None
-    richer: str = ""
-    leaner: str = ""
-    unit: str | None = "bag"
+    richer: Sentence = ""
+    leaner: Sentence = ""
+    unit: Name | None = "bag"
 
 
 class MixWater(Strict):
@@ -156,7 +157,7 @@ class MixWater(Strict):
     ratio_default: Dimension
     ratio_high: Dimension
     start_share: Annotated[float, Field(gt=0, le=1)]
-    why: str
+    why: Sentence
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
@@ -173,9 +174,9 @@ class MixWater(Strict):
 class Proportion(Strict):
     """A named ratio of the mix with the water that goes with it, and what it is for."""
 
-    name: str
-    use: str
-    parts: dict[str, Dimension]
+    name: Name
+    use: Sentence
+    parts: ByName[Dimension]
     water: MixWater
 
 
@@ -199,14 +200,14 @@ class Admixture(Strict):
         packs: whether it comes as one pack a batch.
     """
 
-    name: str
-    why: str
+    name: Name
+    why: Sentence
     usual_dose: Dimension | None = None
     usual_basis: DoseBasis | None = None
     form: Literal["liquid", "powder"] = "liquid"
     usual_per_100kg: Span | None = None
     carries_air: Air = 0.0
-    looks: str = ""
+    looks: Sentence = ""
     optional: bool = False
     packs: bool = False
 
@@ -217,11 +218,11 @@ class Test(Strict):
     A test need not tell all four readings: a tint is even or it is not.
     """
 
-    name: str
+    name: Name
     drawing: Drawing
-    how: str
-    looks: dict[Reading, str]
-    answers: dict[Reading, str]
+    how: Sentence
+    looks: dict[Reading, Sentence]
+    answers: dict[Reading, Sentence]
 
     @model_validator(mode="after")
     def _tells_right(self) -> Self:
@@ -238,29 +239,29 @@ class Wetness(Strict):
     """
 
     shift: Annotated[float, Field(ge=-1, le=1)]
-    why: str
+    why: Sentence
 
 
 class Caution(Strict):
     """A caution with a stable code."""
 
-    code: str
-    text: str
+    code: Name
+    text: Sentence
 
 
 class Provenance(Strict):
     """Where a figure of the mix comes from."""
 
-    figure: str
-    origin: str
+    figure: Sentence
+    origin: Sentence
 
 
 class School(Strict):
     """A question on which practitioners differ: the schools, and what is done here and why."""
 
-    question: str
-    ways: Annotated[list[str], Field(min_length=2)]
-    here: str
+    question: Sentence
+    ways: Annotated[Few[Sentence], Field(min_length=2)]
+    here: Sentence
 
 
 class Mix(Strict):
@@ -291,23 +292,23 @@ class Mix(Strict):
 
     version: Literal[3]
     id: Annotated[str, Field(pattern=r"^[a-z0-9]+(-[a-z0-9.]+)*$", max_length=60)]
-    name: Annotated[str, Field(min_length=1, max_length=80)]
+    name: Annotated[Name, Field(min_length=1)]
     trade: Trade | None = None
-    known_as: list[Annotated[str, Field(min_length=1, max_length=80)]] = []
+    known_as: Few[Annotated[Name, Field(min_length=1)]] = []
     basis: BasisName
-    uses: Annotated[list[Use], Field(min_length=1)]
-    parts: Annotated[list[MixPart], Field(min_length=1)]
-    proportions: list[Proportion] = []
+    uses: Annotated[Few[Use], Field(min_length=1)]
+    parts: Annotated[Few[MixPart], Field(min_length=1)]
+    proportions: Few[Proportion] = []
     water: MixWater | None = None
     bags_a_batch: Annotated[int | None, Field(ge=1, le=10)] = None
     least_bag: Dimension = 1.0
-    ratio_name: str = "water to cement"
+    ratio_name: Sentence = "water to cement"
     air_fraction: Air
-    admixtures: list[Admixture] = []
-    tests: dict[str, Test] = {}
+    admixtures: Few[Admixture] = []
+    tests: ByName[Test] = {}
     wet_out_min: Amount
     retempering: Retempering
-    retempering_why: str
+    retempering_why: Sentence
     regime: RegimeName = "judged"
     life_min: Dimension
     water_fill: Fraction | None = None
@@ -315,18 +316,18 @@ class Mix(Strict):
     layings: dict[Laying, Span] = {}
     wetness: dict[Placing, Wetness] = {}
     temperature_c: Span | None = None
-    too_much_water: str
-    too_little_water: str
-    over_mixing: str = ""
-    placing: str
-    leftovers: str = ""
+    too_much_water: Sentence
+    too_little_water: Sentence
+    over_mixing: Sentence = ""
+    placing: Sentence
+    leftovers: Sentence = ""
     keeps: bool = False
-    procedures: Annotated[list[Procedure], Field(min_length=1)]
-    refuses: dict[MixerKind, str] = {}
-    gauges: dict[Gauge, str]
-    cautions: list[Caution]
-    schools: list[School] = []
-    provenance: list[Provenance]
+    procedures: Annotated[Few[Procedure], Field(min_length=1)]
+    refuses: dict[MixerKind, Sentence] = {}
+    gauges: dict[Gauge, Sentence]
+    cautions: Few[Caution]
+    schools: Few[School] = []
+    provenance: Few[Provenance]
 
     @model_validator(mode="before")
     @classmethod

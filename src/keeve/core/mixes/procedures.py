@@ -7,6 +7,7 @@ from pydantic import Field, model_validator
 from keeve.core.mixes.mixers import MixerKind, Order
 from keeve.core.mixes.step_kinds import KINDS, Kind, StepKind
 from keeve.core.rules.registry import Amount, Strict
+from keeve.core.texts import Few, Name, Sentence
 
 
 class _Step(Strict):
@@ -16,11 +17,11 @@ class _Step(Strict):
     """
 
     kind: StepKind
-    do: str
-    why: str
+    do: Sentence
+    why: Sentence
     minutes: Annotated[tuple[Amount, Amount], Field(strict=False)]
-    until: str | None = None
-    look: str | None = None
+    until: Sentence | None = None
+    look: Name | None = None
 
     @property
     def is_a(self) -> Kind:
@@ -38,7 +39,7 @@ class ChargeStep(_Step):
     """Put in a share of one component."""
 
     kind: Literal["charge"]
-    material: str
+    material: Name
     share: Annotated[float, Field(gt=0, le=1)]
 
 
@@ -47,14 +48,14 @@ class WaterStep(_Step):
 
     kind: Literal["water"]
     share: Annotated[float, Field(gt=0, le=1)]
-    admixtures: list[str] = []
+    admixtures: Few[Name] = []
 
 
 class AdmixtureStep(_Step):
     """Put in admixtures by themselves: a powder among the dry, or late, when the mix has loosened."""
 
     kind: Literal["admixture"]
-    admixtures: Annotated[list[str], Field(min_length=1)]
+    admixtures: Annotated[Few[Name], Field(min_length=1)]
 
 
 class WorkStep(_Step):
@@ -70,7 +71,7 @@ class JudgeStep(_Step):
     """
 
     kind: Literal["judge"]
-    test: str
+    test: Name
 
 
 class PlaceStep(_Step):
@@ -89,5 +90,5 @@ class Procedure(Strict):
 
     mixer: MixerKind
     order: Order
-    why: str
-    steps: Annotated[list[Step], Field(min_length=3)]
+    why: Sentence
+    steps: Annotated[Few[Step], Field(min_length=3)]

@@ -20,6 +20,7 @@ from keeve.core.rules.geometry import (
 )
 from keeve.core.rules.moulds import cloth_plaster
 from keeve.core.rules.registry import Amount, Dimension, Fraction, Result, Strict, rule_of
+from keeve.core.rules.temperature import LiquidCelsius
 from keeve.core.rules.walls_and_stairs import (
     coat_volume,
     layered_wall_volume,
@@ -27,7 +28,7 @@ from keeve.core.rules.walls_and_stairs import (
     stairs_volume,
     unit_masonry_mortar,
 )
-from keeve.core.texts import Line
+from keeve.core.texts import ByName, Few, Line, Name
 
 # The rules a need may name as its shape.
 SHAPES: Mapping[str, Callable[..., Result]] = {
@@ -48,7 +49,9 @@ SHAPES: Mapping[str, Callable[..., Result]] = {
 }
 
 
-ItemName = Annotated[str, Field(max_length=60)]
+# More things than one plan is made for.
+MOST_ITEMS = 100
+ItemName = Annotated[Line, Field(max_length=60)]
 # What a box is, for the words and the sketch.
 Box = Literal["slab", "strip-footing", "pad-footing"]
 
@@ -87,7 +90,7 @@ class WeightNeed(Item):
 class ShapeNeed(Item):
     """A shape by the id of its rule, ``count`` times; its sizes are the inputs of that rule."""
 
-    shape: str
+    shape: Name
     count: Annotated[int, Field(ge=1, le=1000)] = 1
 
     def sizes(self) -> dict[str, Any]:
@@ -117,7 +120,7 @@ else:
         raise ValueError(f"must be one of {', '.join(SHAPES)}")
 
     class _UnknownShape(ShapeNeed):
-        shape: Annotated[str, BeforeValidator(_known_shape)]
+        shape: Annotated[Name, BeforeValidator(_known_shape)]
 
     _shape_needs = {
         rule_id: create_model(
@@ -185,7 +188,7 @@ class MaterialOnSite(Strict):
     water_max_l: Dimension | None = None
     price_per_bag: Amount | None = None
     price_per_t: Amount | None = None
-    says: Annotated[str | None, Field(max_length=80)] = None
+    says: Name | None = None
     age_months: Amount | None = None
     life_min: Dimension | None = None
     rest_min: Dimension | None = None
@@ -200,11 +203,11 @@ class Vessel(Strict):
     ``spread_fraction``: standard deviation from one shovel to the next over their mean (common practice, no source).
     """
 
-    name: Annotated[str, Field(min_length=1, max_length=40)]
+    name: Annotated[Line, Field(min_length=1, max_length=40)]
     kind: Literal["level", "shovel", "bag"] = "level"
     volume_l: Dimension | None = None
     tare_kg: Amount = 0.0
-    material: str | None = None
+    material: Name | None = None
     spread_fraction: Fraction = 0.15
 
     @model_validator(mode="after")
@@ -230,7 +233,7 @@ class AdmixtureLabel(Strict):
     retarder or accelerator, min.
     """
 
-    name: str
+    name: Name
     dose: Amount
     basis: Basis
     form: Literal["liquid", "powder"] = "liquid"
@@ -271,15 +274,17 @@ class PlasterRatio(Strict):
     basis: Literal["water_per_100", "lb_per_us_qt", "kg_per_l"] = "water_per_100"
 
 
+# A temperature as it was told: one that can hardly be is asked about, not refused.
+_AsTold = Annotated[float, Field(ge=-200, le=1000)]
 Bags = Literal["sound", "soft-lumps", "damaged"]
 
 
 class Conditions(Strict):
     """Temperatures on site in °C, steel in or beside the pour, and the state of the bags."""
 
-    air_c: float | None = None
-    stockpile_c: float | None = None
-    water_c: Annotated[float, Field(ge=0, le=100)] | None = None
+    air_c: _AsTold | None = None
+    stockpile_c: _AsTold | None = None
+    water_c: LiquidCelsius | None = None
     near_steel: bool = False
     bags: Bags = "sound"
 
@@ -300,19 +305,21 @@ class Job(Strict):
     format: Literal["keeve-job"]
     version: Literal[2]
     title: Annotated[Line, Field(min_length=1, max_length=120)]
-    mix: Annotated[Annotated[str, Tag("id")] | Annotated[Mix, Tag("inline")], Discriminator(_kind_of_mix)]
-    proportion: str | None = None
-    parts: dict[str, Amount] = {}
+    mix: Annotated[Annotated[Name, Tag("id")] | Annotated[Mix, Tag("inline")], Discriminator(_kind_of_mix)]
+    proportion: Name | None = None
+    parts: ByName[Amount] = {}
     design: Design | None = None
     plaster: PlasterRatio | None = None
-    need: Annotated[list[Need], BeforeValidator(_as_list), Field(min_length=1)]
+    need: Annotated[
+        Annotated[list[Need], Field(min_length=1, max_length=MOST_ITEMS)], BeforeValidator(_as_list)
+    ]
     waste_fraction: Annotated[float, Field(ge=0, le=1)] = 0.10
     mixer: Mixer
-    materials: dict[str, MaterialOnSite] = {}
-    vessels: list[Vessel] = []
+    materials: ByName[MaterialOnSite] = {}
+    vessels: Few[Vessel] = []
     scales: Annotated[list[Scale], Field(max_length=6)] = []
-    admixtures: list[AdmixtureLabel] = []
-    packs: dict[str, bool] = {}
+    admixtures: Few[AdmixtureLabel] = []
+    packs: ByName[bool] = {}
     order: Order | None = None
     laying: Laying | None = None
     placing: Placing | None = None

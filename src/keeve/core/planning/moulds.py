@@ -114,7 +114,7 @@ class MouldNeed(Strict):
         count: how many times all of it is poured.
     """
 
-    name: Annotated[str, Field(max_length=60)] = ""
+    name: Annotated[Line, Field(max_length=60)] = ""
     container: Hollow
     model: Model | None = None
     pieces: Annotated[list[Dimension], Field(min_length=1, max_length=12)] = [1.0]

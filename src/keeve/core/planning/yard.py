@@ -12,8 +12,9 @@ from keeve.core.mixes.mixers import MixerKind
 from keeve.core.mixes.model import Mix
 from keeve.core.planning.site_mix import WATER
 from keeve.core.rules.registry import Amount, Dimension, Fraction, Strict
+from keeve.core.texts import Line, Name
 
-Name = Annotated[str, Field(min_length=1, max_length=40)]
+_Called = Annotated[Line, Field(min_length=1, max_length=40)]
 # Clean water on a site, kg/L.
 _WATER_KG_L = 0.998
 _DAYS_A_MONTH = 30.4
@@ -23,7 +24,7 @@ class OwnMixer(Strict):
     """A mixer: its kind, mixed volume per load and full volume (L), and minutes per load."""
 
     kind: Literal["mixer"]
-    name: Name
+    name: _Called
     mixer_kind: MixerKind
     working_l: Dimension
     drum_l: Dimension | None = None
@@ -37,13 +38,13 @@ class OwnVessel(Strict):
     """
 
     kind: Literal["vessel"]
-    name: Name
+    name: _Called
     is_a: Literal["level", "shovel", "bag"] = "level"
     volume_l: Dimension | None = None
     full_of_water_kg: Dimension | None = None
     tare_kg: Amount = 0.0
     mark_mm: Amount | None = None
-    material: str | None = None
+    material: Name | None = None
     spread_fraction: Fraction = 0.15
 
     @model_validator(mode="after")
@@ -68,7 +69,7 @@ class OwnScale(Strict):
     """A scale: the most it weighs, kg, and its smallest division, g."""
 
     kind: Literal["scale"]
-    name: Name
+    name: _Called
     capacity_kg: Dimension
     division_g: Dimension
 
@@ -77,7 +78,7 @@ class OwnMaterial(Strict):
     """A material: its bag, a loose weighing (kg in a volume, L), its price, and when it was bought."""
 
     kind: Literal["material"]
-    material: str
+    material: Name
     bag_kg: Dimension | None = None
     weighed_kg: Dimension | None = None
     weighed_l: Dimension | None = None
@@ -106,8 +107,8 @@ class OwnBag(Strict):
     """
 
     kind: Literal["bag"]
-    name: Name
-    mix: str
+    name: _Called
+    mix: Name
     bag_kg: Dimension
     yield_l: Dimension | None = None
     coverage_m2: Dimension | None = None

@@ -29,6 +29,8 @@ from keeve.core.rules import (  # noqa: F401
 )
 from keeve.core.rules.registry import REGISTRY, Result, Rule
 
+_MOST_AT_ONCE = 1000
+
 
 def all_rules() -> dict[str, Rule]:
     """Every rule that needs nothing but its figures, by its id."""
@@ -59,6 +61,8 @@ def calc(rule_id: str, payload: Any) -> Any:
     """
     chosen = get_rule(rule_id)
     if isinstance(payload, list):
+        if len(payload) > _MOST_AT_ONCE:
+            raise InputError("too_many", f"The input must hold at most {_MOST_AT_ONCE} objects.", ["input"])
         return [_run_one(chosen, item, f"{index}.") for index, item in enumerate(payload)]
     return _run_one(chosen, payload, "")
 

@@ -19,6 +19,7 @@ from keeve.core.rules.registry import (
     older,
     rule,
 )
+from keeve.core.texts import ByName, Few, Name
 
 
 class CorrectWet(Result):
@@ -55,16 +56,16 @@ class CorrectWet(Result):
     ),
 )
 def correct_wet(
-    charged_kg: Annotated[dict[str, Amount], Field(min_length=1)],
+    charged_kg: Annotated[ByName[Amount], Field(min_length=1)],
     water_kg: Amount,
-    binder: Annotated[list[str], Field(min_length=1)],
+    binder: Annotated[Few[Name], Field(min_length=1)],
     target_ratio: Dimension,
     mixer_free_l: Amount | None = None,
-    moisture_fraction: dict[str, Fraction] | None = None,
+    moisture_fraction: ByName[Fraction] | None = None,
     bulk_densities_kg_m3: Annotated[
-        dict[str, Dimension] | None, older("bulk_densities_kg_m3", "densities")
+        ByName[Dimension] | None, older("bulk_densities_kg_m3", "densities")
     ] = None,
-    free_moisture_fraction: dict[str, Annotated[float, Field(gt=-1, lt=1)]] | None = None,
+    free_moisture_fraction: ByName[Annotated[float, Field(gt=-1, lt=1)]] | None = None,
 ) -> CorrectWet:
     """The dry materials, in the mix's own ratio, that correct a load with too much water.
 
@@ -187,9 +188,9 @@ _SHARES = (0.5, 0.25, 0.25)
     ),
 )
 def correct_dry(
-    charged_kg: Annotated[dict[str, Amount], Field(min_length=1)],
+    charged_kg: Annotated[ByName[Amount], Field(min_length=1)],
     water_kg: Amount,
-    binder: Annotated[list[str], Field(min_length=1)],
+    binder: Annotated[Few[Name], Field(min_length=1)],
     ceiling_l: Dimension,
 ) -> CorrectDry:
     """Steps of water for a batch that is too dry, each to be mixed in and judged before the next.
@@ -247,8 +248,8 @@ class CorrectMiscount(Result):
     ),
 )
 def correct_miscount(
-    charged_vessels: Annotated[dict[str, Amount], Field(min_length=1), older("charged_vessels", "charged")],
-    parts_vessels: Annotated[dict[str, Dimension], Field(min_length=1), older("parts_vessels", "parts")],
+    charged_vessels: Annotated[ByName[Amount], Field(min_length=1), older("charged_vessels", "charged")],
+    parts_vessels: Annotated[ByName[Dimension], Field(min_length=1), older("parts_vessels", "parts")],
 ) -> CorrectMiscount:
     """What tops a miscounted batch up to its ratio. Nothing can be taken out, so the fullest sets the size.
 

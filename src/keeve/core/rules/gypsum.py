@@ -39,7 +39,7 @@ _YIELD_FRACTION = 0.03
 
 _CHEMISTRY = Source(text="CaSO4·½H2O + 1½ H2O → CaSO4·2H2O, by molar masses", kind="derived")
 _WATER_DENSITY = published("density of water by temperature, Kell's form")
-WaterPer100 = Annotated[float, Field(gt=0)]
+WaterPer100 = Dimension
 
 
 def water_density_kg_m3(water_c: float) -> float:

@@ -275,7 +275,7 @@ def plaster_dry_weight(
 class Weighing(Strict):
     """A drying cast on the scale: when, in days, and its weight, kg."""
 
-    day: float
+    day: Annotated[float, Field(ge=0, le=10_000)]
     kg: Dimension
 
 

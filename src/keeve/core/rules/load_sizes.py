@@ -8,7 +8,7 @@ from keeve.core.tolerances import ROUNDING, whole_down, whole_up
 
 _PART_BAGS = (1.0, 0.5, 0.25)
 # More than this is not a job for a mixer on site: almost always mm taken for m.
-_MOST_LOADS = 5000
+MOST_LOADS = 5000
 
 Limit = Literal["mixer", "life", "crew", "bag"]
 
@@ -132,10 +132,10 @@ def _bagged(order: float, cap: float, bags: WholeBags) -> list[LoadSize]:
 
 def _count(ratio: float) -> int:
     number = whole_up(ratio)
-    if number > _MOST_LOADS:
+    if number > MOST_LOADS:
         raise InputError(
             "too_many_loads",
-            f"That is more than {_MOST_LOADS} loads: check the sizes (millimetres taken for metres?) "
+            f"That is more than {MOST_LOADS} loads: check the sizes (millimetres taken for metres?) "
             "or take a larger mixer.",
             ["order_m3", "mixer_working_l"],
         )

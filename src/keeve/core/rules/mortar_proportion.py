@@ -3,7 +3,7 @@
 from typing import Literal, NamedTuple
 
 from keeve.core.errors import InputError
-from keeve.core.rules.registry import Dimension, Example, Result, published, rule
+from keeve.core.rules.registry import Amount, Dimension, Example, Result, published, rule
 from keeve.core.tolerances import ROUNDING
 
 
@@ -63,8 +63,8 @@ def mortar_proportion(
     binder_volume_l: Dimension,
     type: Literal["M", "S", "N", "O"] | None = None,  # noqa: A002 - the standard's own word
     designation: Literal["M12", "M6", "M4", "M2"] | None = None,
-    lime_parts: float | None = None,
-    sand_parts: float | None = None,
+    lime_parts: Amount | None = None,
+    sand_parts: Amount | None = None,
 ) -> MortarProportion:
     """A mortar by its type or designation.
 

@@ -3,7 +3,9 @@
 ``stockpile_filter`` follows it. What no sand could take is set aside here before it is looked at.
 """
 
-from typing import Literal, NamedTuple
+from typing import Annotated, Literal, NamedTuple
+
+from pydantic import Field
 
 from keeve.core.rules.aggregate_moisture import free_moisture_fraction
 from keeve.core.rules.registry import (
@@ -118,7 +120,7 @@ class NextWater(Result):
     ),
 )
 def next_water(
-    history: list[PastLoad],
+    history: Annotated[list[PastLoad], Field(max_length=400)],
     target_water_kg: Dimension,
     dry_aggregate_kg: Dimension,
     absorption_fraction: Fraction = 0.0,

@@ -20,6 +20,7 @@ from keeve.core.rules.registry import (
     published,
     rule,
 )
+from keeve.core.texts import Few, Name
 
 WATER_KG_M3 = 1000.0
 
@@ -29,7 +30,7 @@ _ACI_211 = published("ACI 211.1-91, absolute volume method")
 class Solid(Strict):
     """A component by mass: name, mass_kg (kg, water included as a component), particle_density_kg_m3."""
 
-    name: str
+    name: Name
     mass_kg: Amount
     particle_density_kg_m3: Dimension
 
@@ -48,7 +49,7 @@ class Part(Strict):
         absorption_fraction: water the pores take up, over oven-dry mass.
     """
 
-    name: str
+    name: Name
     parts: Dimension
     bulk_density_kg_m3: Dimension
     particle_density_kg_m3: Dimension
@@ -105,7 +106,7 @@ class PartsBatch(Result):
     ),
 )
 def absolute_volume(
-    components: Annotated[list[Solid], Field(min_length=1)], air_fraction: Air = 0.0
+    components: Annotated[Few[Solid], Field(min_length=1)], air_fraction: Air = 0.0
 ) -> AbsoluteVolume:
     """The fresh volume of known masses.
 
@@ -171,7 +172,7 @@ def absolute_volume(
     ),
 )
 def volume_parts(
-    components: Annotated[list[Part], Field(min_length=1)],
+    components: Annotated[Few[Part], Field(min_length=1)],
     water_binder_ratio: Amount,
     air_fraction: Air,
     target_m3: Dimension,
@@ -218,7 +219,7 @@ class MassPart(Strict):
         absorption_fraction: water the pores take up, over oven-dry mass.
     """
 
-    name: str
+    name: Name
     parts: Dimension
     particle_density_kg_m3: Dimension
     is_binder: bool
@@ -269,7 +270,7 @@ class MassBatch(Result):
     ),
 )
 def mass_parts(
-    components: Annotated[list[MassPart], Field(min_length=1)],
+    components: Annotated[Few[MassPart], Field(min_length=1)],
     water_binder_ratio: Amount,
     air_fraction: Air,
     target_m3: Dimension,

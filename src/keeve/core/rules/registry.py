@@ -22,8 +22,11 @@ from keeve.core.tolerances import ROUNDING
 # The version of the rules, stored with every plan they make. Raise it when any definition changes.
 VERSION = "2026.11"
 
-Dimension = Annotated[float, Field(gt=0)]
-Amount = Annotated[float, Field(ge=0)]
+# In no unit is a figure of the work larger: what is over it is a slip, and would be carried through every figure.
+LARGEST = 1e9
+Dimension = Annotated[float, Field(gt=0, le=LARGEST)]
+Amount = Annotated[float, Field(ge=0, le=LARGEST)]
+Signed = Annotated[float, Field(ge=-LARGEST, le=LARGEST)]
 Fraction = Annotated[float, Field(ge=0, lt=1)]
 Air = Annotated[float, Field(ge=0, lt=0.6)]
 

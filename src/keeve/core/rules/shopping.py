@@ -6,6 +6,7 @@ from typing import Annotated
 from pydantic import BaseModel, Field
 
 from keeve.core.errors import InputError
+from keeve.core.rules.load_sizes import MOST_LOADS
 from keeve.core.rules.registry import (
     MASS_BALANCE,
     Amount,
@@ -16,6 +17,7 @@ from keeve.core.rules.registry import (
     RuleWarning,
     rule,
 )
+from keeve.core.texts import ByName
 from keeve.core.tolerances import ROUNDING, whole_up
 
 # Bulk is sold by the tenth of a tonne.
@@ -67,11 +69,11 @@ class Shopping(Result):
     ),
 )
 def shopping(
-    loads: Annotated[list[dict[str, Amount]], Field(min_length=1)],
-    bag_kg: dict[str, Dimension] | None = None,
-    on_hand_kg: dict[str, Amount] | None = None,
-    price_per_bag: dict[str, Amount] | None = None,
-    price_per_t: dict[str, Amount] | None = None,
+    loads: Annotated[list[ByName[Amount]], Field(min_length=1, max_length=MOST_LOADS)],
+    bag_kg: ByName[Dimension] | None = None,
+    on_hand_kg: ByName[Amount] | None = None,
+    price_per_bag: ByName[Amount] | None = None,
+    price_per_t: ByName[Amount] | None = None,
     near_enough_fraction: Fraction = 0.0,
 ) -> Shopping:
     """What to buy for all the loads.

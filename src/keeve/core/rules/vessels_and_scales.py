@@ -19,6 +19,7 @@ from keeve.core.rules.registry import (
     RuleWarning,
     rule,
 )
+from keeve.core.texts import ByName, Few
 from keeve.core.tolerances import ROUNDING, whole_down, whole_up
 
 # A vessel is filled whole, to the half or to the quarter.
@@ -71,11 +72,11 @@ class _Measure(NamedTuple):
     ),
 )
 def gauge_vessels(
-    masses_kg: Annotated[dict[str, Dimension], Field(min_length=1, max_length=8)],
-    bulk_densities_kg_m3: dict[str, Dimension],
-    vessel_l: Dimension | dict[str, Dimension],
+    masses_kg: Annotated[ByName[Dimension], Field(min_length=1, max_length=8)],
+    bulk_densities_kg_m3: ByName[Dimension],
+    vessel_l: Dimension | ByName[Dimension],
     batch_tolerance: Fraction,
-    fraction: Dimension | dict[str, Dimension] = 1.0,
+    fraction: Dimension | ByName[Dimension] = 1.0,
     max_l: Dimension | None = None,
     min_l: Dimension | None = None,
 ) -> GaugeVessels:
@@ -235,7 +236,9 @@ class ScaleTarget(Result):
         given={"net_kg": 42.0, "tare_kg": 0.7, "vessels": 3}, gives={"gross_kg": 14.7}, origin="by hand"
     ),
 )
-def scale_target(net_kg: Dimension, tare_kg: Amount, vessels: Annotated[int, Field(ge=1)] = 1) -> ScaleTarget:
+def scale_target(
+    net_kg: Dimension, tare_kg: Amount, vessels: Annotated[int, Field(ge=1, le=10_000)] = 1
+) -> ScaleTarget:
     """The reading to fill each vessel to.
 
     Args:
@@ -272,7 +275,7 @@ class Tare(Result):
         origin="by hand",
     ),
 )
-def tare(gross_kg: Annotated[list[Dimension], Field(min_length=1)], net_kg: list[Amount]) -> Tare:
+def tare(gross_kg: Annotated[Few[Dimension], Field(min_length=1)], net_kg: Few[Amount]) -> Tare:
     """The tare of a vessel from weighings of known contents; weighings that disagree are warned of.
 
     Args:

@@ -12,6 +12,7 @@ from keeve.core.rules.registry import (
     Dimension,
     Example,
     Result,
+    Signed,
     rule,
 )
 from keeve.core.tolerances import LEAST_POUR_L, ROUNDING, whole_up
@@ -51,7 +52,7 @@ def water_window(
     start_l: Amount,
     min_l: Amount,
     max_l: Amount,
-    additions_l: list[Amount],
+    additions_l: Annotated[list[Amount], Field(max_length=1000)],
     target_l: Amount | None = None,
     first_l: Amount | None = None,
     dryness_fraction: Annotated[float | None, Field(ge=0, le=1)] = None,
@@ -147,7 +148,7 @@ class WaterAccount(Result):
 def water_account(
     binder_kg: Dimension,
     added_l: Amount,
-    free_aggregate_water_kg: float = 0.0,
+    free_aggregate_water_kg: Signed = 0.0,
     admixture_water_kg: Amount = 0.0,
 ) -> WaterAccount:
     """All the free water of a batch and its ratio to the binder.

@@ -14,7 +14,7 @@ from keeve.core.rules.gypsum_time import Sight
 from keeve.core.rules.registry import Strict
 from keeve.core.rules.temperature import Celsius, LiquidCelsius
 from keeve.core.running.known_before import ExpectedWater, Setting
-from keeve.core.texts import Line, Lines
+from keeve.core.texts import MOST_OF_A_KIND, Few, Line, Lines, Name
 
 LONGEST_NAME = 120
 # Spans that no site reaches: what is over them is a slip, and would be carried through every figure.
@@ -22,7 +22,7 @@ Kilograms = Annotated[float, Field(ge=0, le=100_000)]
 Litres = Annotated[float, Field(gt=0, le=100_000)]
 _Flow = Annotated[float, Field(gt=0, le=100_000)]
 _Doses = Annotated[float, Field(ge=0, le=100)]
-_Name = Annotated[Line, Field(max_length=80)]
+_Step = Annotated[int, Field(ge=1, le=MOST_OF_A_KIND)]
 
 
 class AnyEvent(Strict):
@@ -55,7 +55,7 @@ class Begun(AnyEvent):
     """
 
     kind: Literal["begun"]
-    checks: list[str]
+    checks: Few[Name]
     flow_l_min: _Flow | None = None
     setting: Setting | None = None
 
@@ -71,15 +71,15 @@ class Accepted(AnyEvent):
     """The checks were made. ``faults``: ids of those that failed and were overridden."""
 
     kind: Literal["accepted"]
-    faults: Annotated[list[_Name], Field(max_length=20)] = []
+    faults: Annotated[list[Name], Field(max_length=20)] = []
 
 
 class Charged(AnyEvent):
     """A material went in: kg as charged. ``part``: the step is not finished by it."""
 
     kind: Literal["charged"]
-    step: Annotated[int, Field(ge=1)]
-    material: _Name
+    step: _Step
+    material: Name
     mass_kg: Kilograms
     part: bool = False
 
@@ -95,7 +95,7 @@ class WaterAdded(AnyEvent):
     """
 
     kind: Literal["water_added"]
-    step: Annotated[int | None, Field(ge=1)] = None
+    step: _Step | None = None
     water_l: Litres
     part: bool = False
     source: WaterSource = "tap"
@@ -144,7 +144,7 @@ class Mixed(AnyEvent):
     """It was mixed or scraped; with the step, where it is a step of the procedure."""
 
     kind: Literal["mixed"]
-    step: Annotated[int | None, Field(ge=1)] = None
+    step: _Step | None = None
     minutes: Told = None
 
 
@@ -152,15 +152,15 @@ class Admixed(AnyEvent):
     """Admixtures went in: those of a step, or else an extra dose, as multiples of the planned dose by name."""
 
     kind: Literal["admixed"]
-    step: Annotated[int | None, Field(ge=1)] = None
-    doses: Annotated[dict[_Name, Annotated[_Doses, Field(gt=0)]], Field(max_length=10)] = {}
+    step: _Step | None = None
+    doses: Annotated[dict[Name, Annotated[_Doses, Field(gt=0)]], Field(max_length=10)] = {}
 
 
 class Rested(AnyEvent):
     """It stood for the time of the step."""
 
     kind: Literal["rested"]
-    step: Annotated[int, Field(ge=1)]
+    step: _Step
     minutes: Told = None
 
 
@@ -176,7 +176,7 @@ class Judged(AnyEvent):
 
     kind: Literal["judged"]
     reading: Reading
-    step: Annotated[int | None, Field(ge=1)] = None
+    step: _Step | None = None
     wetness: Annotated[float | None, Field(ge=0, le=1)] = None
     body: Body | None = None
 
@@ -188,8 +188,8 @@ class Recounted(AnyEvent):
     """
 
     kind: Literal["recounted"]
-    charged_kg: Annotated[dict[_Name, Kilograms], Field(max_length=10)] = {}
-    doses: Annotated[dict[_Name, _Doses], Field(max_length=10)] = {}
+    charged_kg: Annotated[dict[Name, Kilograms], Field(max_length=10)] = {}
+    doses: Annotated[dict[Name, _Doses], Field(max_length=10)] = {}
 
 
 Cause = Literal["too-wet", "miscounted", "overdosed", "sandy", "rich"]
@@ -200,7 +200,7 @@ class Correcting(AnyEvent):
 
     kind: Literal["correcting"]
     cause: Cause
-    add_kg: Annotated[dict[_Name, Kilograms], Field(max_length=10)]
+    add_kg: Annotated[dict[Name, Kilograms], Field(max_length=10)]
     water_l: Annotated[float, Field(ge=0, le=100_000)] = 0.0
 
 
@@ -208,7 +208,7 @@ class Corrected(AnyEvent):
     """Material of a correction went in: kg as charged by name."""
 
     kind: Literal["corrected"]
-    add_kg: Annotated[dict[_Name, Kilograms], Field(min_length=1, max_length=10)]
+    add_kg: Annotated[dict[Name, Kilograms], Field(min_length=1, max_length=10)]
 
 
 class Placed(AnyEvent):

@@ -5,6 +5,9 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from keeve.core.rules.registry import Amount, Strict
+from keeve.core.texts import Name, Sentence
+
+_Moisture = Annotated[float, Field(ge=-1, le=1)]
 
 
 class Because(Strict):
@@ -24,12 +27,12 @@ class Because(Strict):
     kind: Literal[
         "last-load", "rain", "delivery", "night", "untold", "drying", "wetter", "steady", "seen-once", "told"
     ]
-    free_moisture_fraction: float = 0.0
-    before_fraction: float = 0.0
+    free_moisture_fraction: _Moisture = 0.0
+    before_fraction: _Moisture = 0.0
     spread_fraction: Amount = 0.0
-    loads: Annotated[int, Field(ge=0)] = 0
+    loads: Annotated[int, Field(ge=0, le=10_000)] = 0
     is_past_ceiling: bool = False
-    told: Annotated[str, Field(max_length=500)] = ""
+    told: Sentence = ""
 
 
 class ExpectedWater(Strict):
@@ -48,13 +51,13 @@ class ExpectedWater(Strict):
         because: the reason.
     """
 
-    stockpile: Annotated[str, Field(max_length=60)]
+    stockpile: Name
     start_l: Amount
     about_l: Amount
     low_l: Amount
     high_l: Amount
     last_total_l: Amount | None
-    free_moisture_fraction: float
+    free_moisture_fraction: _Moisture
     sd_fraction: Amount
     weighed: bool
     because: Because
@@ -73,6 +76,6 @@ class Setting(Strict):
 
     age_factor: Annotated[float, Field(gt=0, le=5)]
     spread_fraction: Amount
-    loads: Annotated[int, Field(ge=1)]
+    loads: Annotated[int, Field(ge=1, le=10_000)]
     error_before_fraction: Amount
     error_lately_fraction: Amount

@@ -291,7 +291,7 @@ def members(values: Mapping[str, str], name: str) -> list[dict[str, str]]:
         if not key.startswith(f"{name}."):
             continue
         number, _, rest = key.removeprefix(f"{name}.").partition(".")
-        if number.isdigit():
+        if number.isdecimal():
             found.setdefault(int(number), {})[rest] = text
     return [found[number] for number in sorted(found)]
 

@@ -10,9 +10,10 @@ from typing import Any, NamedTuple
 from keeve.core.errors import InputError
 from keeve.core.mixes import library
 from keeve.core.mixes.model import Mix, Use
-from keeve.core.planning.job import Job
+from keeve.core.planning.job import MOST_ITEMS, Job
 from keeve.core.planning.yard import OwnBag, YardItem, begun_with
 from keeve.core.quantities import in_reader_units
+from keeve.core.texts import MOST_OF_A_KIND
 from keeve.core.units import System
 from keeve.formats.job_file import parse_job, write_job
 from keeve.web.forms.fields import (
@@ -304,11 +305,12 @@ def form_from(
     if values.setdefault("mix", _NEWCOMERS_MIX) not in mixes:
         errors["mix"] = "That mix is not here any more: choose another."
         values["mix"] = _NEWCOMERS_MIX
-    if not members(values, "need"):
-        values["need.0.kind"] = "slab"
-    for index in range(len(members(values, "need"))):
-        if values.get(f"need.{index}.kind") not in SHAPES:
-            values[f"need.{index}.kind"] = "slab"
+    needs = [_of_a_known_shape(need) for need in members(values, "need")]
+    if len(needs) > MOST_ITEMS:
+        raise InputError(
+            "too_many", f"There are at most {MOST_ITEMS} things in a plan: make two plans.", ["need"]
+        )
+    values = with_members(values, "need", needs or [_of_a_known_shape({})])
     opened = _opened(typed.get("opened", ""))
     form = _filled(PlanForm({"title": "", **values}, mixes, units, opened, errors))
     if "_redraw" in typed:
@@ -317,6 +319,10 @@ def form_from(
     if typed.get("_drawn_for", form.drawn_for) != form.drawn_for and not changes:
         form.errors[""] = FORM_CHANGED
     return form
+
+
+def _of_a_known_shape(need: Mapping[str, str]) -> dict[str, str]:
+    return {**need, "kind": need["kind"] if need.get("kind") in SHAPES else "slab"}
 
 
 def _drawn_before(form: PlanForm, drawn_for: str) -> PlanForm | None:
@@ -381,6 +387,8 @@ def _opened(text: str) -> Mapping[str, Any]:
 def _filled(form: PlanForm) -> PlanForm:
     """The form with everything that is not on it yet as on an empty one, and the fewest rows."""
     for rows in _every_rows(form):
+        if rows.count(form.values) > MOST_OF_A_KIND:
+            raise InputError("too_many", f"{rows.label}: there are at most {MOST_OF_A_KIND}.", [rows.name])
         while rows.count(form.values) < rows.least:
             for item in rows.row(rows.count(form.values)):
                 form.values[item.name] = empty_text(item, form.units)

@@ -10,7 +10,7 @@ from docstring_parser import parse
 
 from keeve.core.errors import InputError
 from keeve.core.quantities import read_quantity
-from keeve.core.rules.registry import Rule
+from keeve.core.rules.registry import LARGEST, Rule
 from keeve.core.units import DISPLAY_UNITS, Kind, System, kind_of_name, to_kept, to_shown
 from keeve.web.forms.fields import place
 from keeve.web.pages import name_in_words
@@ -182,7 +182,7 @@ def _node(
     if kind == "object":
         items_by_name = value if isinstance(value, Mapping) else {}
         members = [
-            _node(chosen["additionalProperties"], defs, item, f"{path}{_DOT}{key}", key, True)
+            _node(_of_each(chosen), defs, item, f"{path}{_DOT}{key}", key, True)
             for key, item in items_by_name.items()
         ]
         return RuleGroup(path, name, members, "name")
@@ -208,6 +208,12 @@ def _resolved(schema: Schema, defs: Schema, value: Any) -> Schema:
     return schema
 
 
+def _of_each(schema: Schema) -> Schema:
+    """What each value of an object of any names is."""
+    found: Schema = schema.get("additionalProperties") or next(iter(schema["patternProperties"].values()))
+    return found
+
+
 def _limits(schema: Schema) -> str:
     """The bounds in words."""
     words = {
@@ -216,7 +222,8 @@ def _limits(schema: Schema) -> str:
         "exclusiveMaximum": "less than {:g}",
         "maximum": "{:g} or less",
     }
-    return ", ".join(text.format(schema[name]) for name, text in words.items() if name in schema)
+    found = {name: schema[name] for name in words if name in schema and abs(schema[name]) != LARGEST}
+    return ", ".join(words[name].format(bound) for name, bound in found.items())
 
 
 def _read(schema: Schema, defs: Schema, typed: Mapping[str, str], units: System, path: str) -> Any:
@@ -229,8 +236,7 @@ def _read(schema: Schema, defs: Schema, typed: Mapping[str, str], units: System,
         return [_read(chosen["items"], defs, typed, units, f"{path}{key}{_DOT}") for key in keys]
     if kind == "object":
         named: Mapping[str, Schema] = chosen.get("properties", {})
-        by_name: Schema = chosen.get("additionalProperties", {})
-        inner = named or dict.fromkeys(keys, by_name)
+        inner = named or dict.fromkeys(keys, _of_each(chosen))
         found = {key: _read(part, defs, typed, units, f"{path}{key}{_DOT}") for key, part in inner.items()}
         return {key: value for key, value in found.items() if value is not None} or (None if path else {})
     here = path.rstrip(_DOT)

@@ -27,7 +27,6 @@ router = APIRouter()
 
 _USES: tuple[Use, ...] = get_args(Use)
 _SORTS: tuple[Sort, ...] = get_args(Sort)
-_MOST_FILE_CHARACTERS = 200_000
 
 
 @router.get("/mixes")
@@ -144,10 +143,7 @@ def save(request: Request, database: Database, visitor: MayMix, mix_id: str) -> 
 @router.post("/mixes/open")
 def open_file(request: Request, database: Database, visitor: MayMix) -> Response:
     """Keep a mix from a mix file as the crew's own."""
-    text = request.state.form.get("file", "")
-    if len(text) > _MOST_FILE_CHARACTERS:
-        raise InputError("too_large", "The file is larger than any mix: choose a mix file.", ["file"])
-    mix = parse_mix(text)
+    mix = parse_mix(request.state.form.get("file", ""))
     mixes.save_mix(database, visitor, mix)
     return RedirectResponse(f"/mixes/{mix.id}", status_code=303)
 

@@ -16,7 +16,7 @@ from keeve.services import jobs, mixes, plans, yard
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.services.job_summaries import ClosedWaste
-from keeve.services.meshes import MOST_BYTES, read_mesh_file
+from keeve.services.meshes import read_mesh_file
 from keeve.services.views.mix_choices import mix_shelves
 from keeve.services.views.plan_answer import plan_answer
 from keeve.services.views.plan_start import plan_start
@@ -109,15 +109,9 @@ async def read_mesh(request: Request, visitor: MayTry) -> Response:
     The body is the file itself; its name, unit, turn and cut are in the address.
     """
     asked = {name: request.query_params.get(name, "") for name in ("name", "unit", "up", "cut")}
-    content = bytearray()
-    async for chunk in request.stream():
-        content += chunk
-        if len(content) > MOST_BYTES:
-            raise InputError(
-                "mesh_too_large", "The file is too large: save it with fewer triangles.", ["file"]
-            )
+    content = await request.body()
     close_holes = request.query_params.get("close") == "yes"
-    found = await run_in_threadpool(read_mesh_file, bytes(content), **asked, close_holes=close_holes)
+    found = await run_in_threadpool(read_mesh_file, content, **asked, close_holes=close_holes)
     figures = {"name": written(asked["name"], 120), **found["figures"]}
     part = page(
         request,

@@ -1,0 +1,57 @@
+"""Everything that comes from outside has its bounds: texts, figures, lists and objects, without an exception."""
+
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from pydantic import TypeAdapter
+
+from keeve.core.mixes.model import Mix
+from keeve.core.planning.job import Job
+from keeve.core.planning.yard import YardItem
+from keeve.core.rules.calc import all_rules
+from keeve.core.running.events import Event
+from keeve.core.stockpile.events import StockpileEvent
+
+FROM_OUTSIDE: dict[str, Any] = {
+    "job": Job,
+    "mix": Mix,
+    "event": Event,
+    "stockpile event": StockpileEvent,
+    "yard": YardItem,
+    **{f"rule {rule.id}": rule.inputs for rule in all_rules().values()},
+}
+
+
+def unbounded(node: Any, path: str) -> Iterator[str]:
+    """Every place in Pydantic's own schema of a type where nothing says how much there may be."""
+    if isinstance(node, list | tuple):
+        for item in node:
+            yield from unbounded(item, path)
+    if not isinstance(node, dict):
+        return
+    match node.get("type"):
+        case "str":
+            if not {"max_length", "pattern"} <= node.keys():
+                yield f"{path}: a text"
+        case "float" | "int":
+            if not ({"ge", "gt"} & node.keys() and {"le", "lt"} & node.keys()):
+                yield f"{path}: a figure"
+        case "list":
+            if "max_length" not in node:
+                yield f"{path}: a list"
+        case "dict":
+            # Keys of a few known words are their own bound.
+            if "max_length" not in node and node["keys_schema"]["type"] != "literal":
+                yield f"{path}: an object"
+    for name, inner in node.items():
+        if name == "fields" and isinstance(inner, dict):
+            for field, schema in inner.items():
+                yield from unbounded(schema, f"{path}.{field}")
+        elif name not in ("metadata", "serialization"):
+            yield from unbounded(inner, path)
+
+
+@pytest.mark.parametrize("name", FROM_OUTSIDE)
+def test_everything_from_outside_has_its_bounds(name: str) -> None:
+    assert sorted(set(unbounded(TypeAdapter(FROM_OUTSIDE[name]).core_schema, name))) == []
