@@ -25,7 +25,7 @@ from keeve.web.limits import MOST_FIELDS
 from web.conftest import Client
 from web.test_security import a_load, every_route
 
-REQUESTS = int(os.environ.get("KEEVE_HOSTILE", "1200"))
+REQUESTS = int(os.environ.get("KEEVE_HOSTILE", "800"))
 PAGES = ("/", "/jobs", "/plan", "/bench", "/log", "/log.csv", "/yard", "/kit", "/mixes", "/crew")
 # They take what they are given away: the session, or the work that the others go on with.
 LEFT_OUT = {
