@@ -4,4 +4,5 @@ import sys
 
 from keeve.cli import main
 
-sys.exit(main(sys.argv[1:]))
+if __name__ == "__main__":  # a process that is spawned reads this too
+    sys.exit(main(sys.argv[1:]))

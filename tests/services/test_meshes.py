@@ -10,7 +10,7 @@ from keeve.services.meshes import read_mesh_file
 
 
 def test_a_file_is_read_in_a_process_of_its_own() -> None:
-    found = read_mesh_file(rose_stl(), "rose.STL", "mm", "z", "length", close_holes=False)
+    found = read_mesh_file(rose_stl(), "rose.STL", "mm", "z", "length", False)
     assert found["figures"]["sides_m"] == pytest.approx(
         [2 * RADIUS_MM / 1e3] * 2 + [HEIGHT_MM / 1e3], rel=1e-3
     )
@@ -22,8 +22,8 @@ def test_a_file_is_read_in_a_process_of_its_own() -> None:
         ("rose.ply", "mm", "mesh_unreadable"),
     ):
         with pytest.raises(InputError) as fault:
-            read_mesh_file(rose_stl(), name, unit, "z", "length", close_holes=False)
+            read_mesh_file(rose_stl(), name, unit, "z", "length", False)
         assert fault.value.code == code
-    slip = read_mesh_file(rose_stl(), "rose.stl", "m", "z", "length", close_holes=False)["warnings"]
+    slip = read_mesh_file(rose_stl(), "rose.stl", "m", "z", "length", False)["warnings"]
     assert slip
     assert "unit of the file looks wrong" in slip[0]

@@ -13,7 +13,7 @@ from pypdf import PdfReader
 
 from keeve.core.planning.plan import Plan
 from keeve.formats.job_file import read_job
-from keeve.web import paper
+from keeve.web import heavy
 from web.conftest import Client
 
 
@@ -86,13 +86,13 @@ def test_two_cards_share_a_page(client: Client, plan_path: str, size: str, point
 def test_a_paper_that_says_the_same_is_made_once(
     client: Client, plan_path: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    made: list[int] = []
+    made: list[Any] = []
 
-    def write(*given: Any) -> bytes:
-        made.append(given[2])
+    async def write(*given: Any) -> bytes:
+        made.append(given)
         return b"%PDF"
 
-    monkeypatch.setattr(paper, "write_pdf", write)
+    monkeypatch.setattr(heavy, "run", write)
     for _ in range(2):
         assert client.get(f"{plan_path}/paper.pdf").content == b"%PDF"
     assert len(made) == 1
@@ -148,3 +148,25 @@ def test_a_job_file_is_opened_on_the_page(client: Client, plan_path: str) -> Non
         answer = client.post("/plan/open", files={"file": ("job.json", text)})
         assert answer.status_code == 422
         assert words in answer.text
+
+
+def test_a_long_plan_lays_out_what_is_different_and_numbers_every_page(client: Client) -> None:
+    saved = client.post(
+        "/plan", data={"title": "Long bed", "need.0.kind": "volume", "need.0.volume_m3": "1.6"}
+    )
+    plan_path = "/".join(saved.headers["location"].split("/")[:3])
+    loads = Plan.model_validate(client.get(f"{plan_path}/plan.json").json()).loads
+    sizes = {round(load.yield_l, 6) for load in loads}
+    assert len(sizes) < len(loads) / 4
+    file = client.get(f"{plan_path}/paper.pdf").content
+    pages = [page.extract_text() for page in PdfReader(io.BytesIO(file)).pages]
+    for number, (load, text) in enumerate(zip(loads, pages[1:], strict=True), start=1):
+        assert f"Load {number} of {len(loads)}" in text
+        assert f"{load.yield_l:.1f}" in text
+        assert f"{number + 1} of {len(loads) + 1}" in text
+    # Each further page of the same sheet is its number and its code.
+    short = client.post(
+        "/plan", data={"title": "Long bed", "need.0.kind": "volume", "need.0.volume_m3": "0.4"}
+    )
+    few = client.get("/".join(short.headers["location"].split("/")[:3]) + "/paper.pdf").content
+    assert len(file) < 3 * len(few)

@@ -252,10 +252,8 @@ def test_the_code_is_seen_by_somebody_who_is_in_no_crew(
     assert SESSION_COOKIE not in answer.headers.get("set-cookie", "")
 
 
-def test_links_that_leave_lead_to_the_configured_address(
-    client: Client, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.setenv("KEEVE_URL", "https://keeve.example.org/")
+def test_links_that_leave_lead_to_the_configured_address(client: Client) -> None:
+    client.app.state.address = "https://keeve.example.org"  # type: ignore[attr-defined]
     elsewhere = {"Host": "elsewhere.example.com"}
     invited = client.post("/crew/invitations", data={"role": "mixer"}, headers=elsewhere)
     assert "https://keeve.example.org/invitation/" in invited.text

@@ -29,6 +29,10 @@ class InputError(ValueError):
         self.fields = list(fields)
         self.meant = meant
 
+    def __reduce__(self) -> tuple[Any, ...]:
+        """How it comes back from another process."""
+        return InputError, (self.code, self.message, self.fields, self.meant)
+
     def as_json(self) -> dict[str, Any]:
         """The error object that the command line and the API print."""
         error = {"code": self.code, "message": self.message, "fields": self.fields}

@@ -3,6 +3,7 @@
 import csv
 import io
 from collections.abc import Iterable, Iterator, Sequence
+from itertools import chain
 
 from keeve.core.planning.plan import Plan
 
@@ -20,6 +21,7 @@ PLAN_COLUMNS = (
     "volume_ml",
 )
 Cell = str | float | int | None
+_LINES_AT_A_TIME = 200
 
 
 def plan_rows(plan: Plan) -> Iterator[Sequence[Cell]]:
@@ -48,17 +50,19 @@ def plan_rows(plan: Plan) -> Iterator[Sequence[Cell]]:
 
 
 def csv_lines(columns: Sequence[str], rows: Iterable[Sequence[Cell]]) -> Iterator[str]:
-    """Lines of CSV, the header first.
+    """Lines of CSV, the header first, some hundred at a time.
 
     A text that a spreadsheet would run as a formula gets an apostrophe in front of it.
     """
     buffer = io.StringIO()
     writer = csv.writer(buffer)
-    for row in (columns, *rows):
+    for number, row in enumerate(chain([columns], rows), start=1):
         writer.writerow(["" if cell is None else _harmless(cell) for cell in row])
-        yield buffer.getvalue()
-        buffer.seek(0)
-        buffer.truncate()
+        if number % _LINES_AT_A_TIME == 0:
+            yield buffer.getvalue()
+            buffer.seek(0)
+            buffer.truncate()
+    yield buffer.getvalue()
 
 
 def _harmless(cell: str | float | int) -> str | float | int:

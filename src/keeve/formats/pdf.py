@@ -2,29 +2,33 @@
 
 import io
 import mimetypes
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 
-def write_pdf(settings: Iterable[str], files: Path, pages: int) -> bytes:
-    """A PDF of the first of several settings of a text, loose to tight, that keeps to so many pages; else of the last.
+class Page(NamedTuple):
+    """A page: the number of the sheet it shows, from 0, and what is its own, as HTML by the spot where it goes."""
+
+    sheet: int
+    own: Mapping[str, str]
+
+
+class Paper(NamedTuple):
+    """What is to be put on paper. Pages that say the same are one sheet, laid out once; over it goes what is their own.
 
     Args:
-        settings: each a page of HTML that holds its styles and pictures itself; a file it names, such as a font,
-            is in ``files``.
-        files: the folder of those files. Everything else is refused.
-        pages: how many pages it may take.
+        settings: the sheets as one text of HTML, in settings from loose to tight: the first in which each keeps to its
+            page is taken, else the last. A sheet begins at an element with the id ``sheet-N``, and keeps room for what
+            is a page's own at elements with the ids ``SPOT-N``. Of a strip for a roll the text says ``LENGTH-N`` where
+            its length goes, and it ends at an element with the id ``end-N``.
+        head: the HTML head of what goes over the sheets: title and styles, with ``LENGTH-N`` too.
+        pages: the pages in order.
     """
-    document = None
-    for html in settings:
-        document = _rendered(html, files)
-        if len(document.pages) <= pages:
-            break
-    if document is None:
-        raise ValueError("nothing to set")
-    found: bytes = document.write_pdf()
-    return found
+
+    settings: Sequence[str]
+    head: str
+    pages: Sequence[Page]
 
 
 # Longer than any strip, mm.
@@ -34,20 +38,77 @@ _TAIL_MM = 10.0
 _PX_A_MM = 96 / 25.4
 
 
-def write_strips(render: Callable[[Mapping[str, float]], str], names: Sequence[str], files: Path) -> bytes:
-    """A PDF of strips for a roll, each as long as what is on it.
+def write_paper(paper: Paper, files: Path) -> bytes:
+    """A paper as PDF.
 
     Args:
-        render: the page of HTML for the lengths of its strips, mm, by name; each strip is a page and holds an element
-            with the id ``end-`` and its name where it ends.
-        names: the names of the strips.
-        files: the folder of the files it names.
+        paper: what is on it.
+        files: the folder of the files it names, such as a font. Everything else is refused.
     """
-    tall = _rendered(render(dict.fromkeys(names, _TALL_MM)), files)
+    sheets = 1 + max(page.sheet for page in paper.pages)
+    settings, head = _to_length(paper, sheets, files)
+    document = None
+    for html in settings:
+        document = _rendered(html, files)
+        if len(document.pages) <= sheets:
+            break
+    if document is None:
+        raise ValueError("nothing to set")
+    spots = {
+        name: (number, place[1])
+        for number, page in enumerate(document.pages)
+        for name, place in page.anchors.items()
+    }
+    begins = [spots[f"sheet-{sheet}"][0] for sheet in range(sheets)] + [len(document.pages)]
+    under: list[int] = []
+    over = [head]
+    for page in paper.pages:
+        # A sheet that keeps to no page goes on over several; only the first has what is the page's own.
+        for number in range(begins[page.sheet], begins[page.sheet + 1]):
+            own = page.own if number == begins[page.sheet] else {}
+            top = spots[f"sheet-{page.sheet}"][1]
+            placed = (_placed(spots[f"{spot}-{page.sheet}"][1] - top, html) for spot, html in own.items())
+            over.append(f'<section class="sheet-{page.sheet}">{"".join(placed)}</section>')
+            under.append(number)
+    return _laid_over(document.write_pdf(), under, _rendered("".join(over), files).write_pdf())
+
+
+def _placed(top_px: float, html: str) -> str:
+    return f'<div style="position: absolute; left: 0; right: 0; top: {top_px:.2f}px">{html}</div>'
+
+
+def _to_length(paper: Paper, sheets: int, files: Path) -> tuple[Sequence[str], str]:
+    """The settings and the head with the length of each strip: as long as what is on it."""
+    if "LENGTH-0" not in paper.head:
+        return paper.settings, paper.head
+
+    def cut(html: str, lengths_mm: Sequence[float]) -> str:
+        for sheet, length_mm in reversed(list(enumerate(lengths_mm))):
+            html = html.replace(f"LENGTH-{sheet}", f"{length_mm:.1f}mm")
+        return html
+
+    tall = _rendered(cut(paper.settings[0], [_TALL_MM] * sheets), files)
     ends = {name: place[1] for page in tall.pages for name, place in page.anchors.items()}
-    lengths = {name: ends[f"end-{name}"] / _PX_A_MM + _TAIL_MM for name in names}
-    found: bytes = _rendered(render(lengths), files).write_pdf()
-    return found
+    lengths_mm = [ends[f"end-{sheet}"] / _PX_A_MM + _TAIL_MM for sheet in range(sheets)]
+    return [cut(paper.settings[0], lengths_mm)], cut(paper.head, lengths_mm)
+
+
+def _laid_over(sheets: bytes, under: Sequence[int], over: bytes) -> bytes:
+    """The pages of a PDF, each with a page of another beneath it, which is stored once however often it is shown."""
+    from pypdfium2 import PdfDocument
+
+    below, found = PdfDocument(sheets), PdfDocument(over)
+    try:
+        shown = {number: below.page_as_xobject(number, found) for number in set(under)}
+        for page, number in zip(found, under, strict=True):
+            page.insert_obj(shown[number].as_pageobject())
+            page.gen_content()
+        written = io.BytesIO()
+        found.save(written)
+        return written.getvalue()
+    finally:
+        found.close()
+        below.close()
 
 
 def _rendered(html: str, files: Path) -> Any:
@@ -58,6 +119,8 @@ def _rendered(html: str, files: Path) -> Any:
 
     class FolderFetcher(URLFetcher):  # type: ignore[misc]
         def fetch(self, url: str, headers: Any = None) -> URLFetcherResponse:
+            if url.startswith("data:"):
+                return super().fetch(url, headers)
             path = (files / url.removeprefix(_BASE)).resolve()
             if not url.startswith(_BASE) or not path.is_relative_to(files.resolve()):
                 raise ValueError(f"{url} is not for paper")
@@ -67,12 +130,12 @@ def _rendered(html: str, files: Path) -> Any:
     return HTML(string=html, base_url=_BASE, url_fetcher=FolderFetcher()).render()
 
 
-def page_as_png(pdf: bytes, number: int) -> bytes:
-    """A page of a PDF, counted from 0, as a picture (PNG) at 150 dots an inch."""
+def page_as_png(paper: Paper, files: Path, number: int) -> bytes:
+    """A page of a paper, counted from 0, as a picture (PNG) at 150 dots an inch."""
     # Only a shared picture needs it.
     from pypdfium2 import PdfDocument
 
-    document = PdfDocument(pdf)
+    document = PdfDocument(write_paper(paper, files))
     try:
         picture = io.BytesIO()
         document[number].render(scale=_DOTS_AN_INCH / 72).to_pil().save(picture, format="PNG")

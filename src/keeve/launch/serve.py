@@ -11,9 +11,16 @@ from keeve.web.app import create_app
 
 # Set for an ``up`` whose crew is closed: nobody makes an account but by an invitation.
 CLOSED = "KEEVE_CLOSED"
+# Where it is found, for links and codes that leave it; what ``up`` was told, unless this is set already.
+ADDRESS = "KEEVE_URL"
 
 
 def app_from_environment() -> FastAPI:
     """The application on the database of DATABASE_URL."""
     gc.freeze()  # what start-up made lives as long as the process: no collection need look at it again
-    return create_app(connect(os.environ["DATABASE_URL"]), open_to_all=CLOSED not in os.environ, demo=demo)
+    return create_app(
+        connect(os.environ["DATABASE_URL"]),
+        address=os.environ[ADDRESS],
+        open_to_all=CLOSED not in os.environ,
+        demo=demo,
+    )

@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from keeve.launch.postgres import project_folder, running
-from keeve.launch.serve import CLOSED
+from keeve.launch.serve import ADDRESS, CLOSED
 from keeve.launch.system import LaunchError, ensure_pango
 
 _SECONDS_FOR_OPEN_PAGES = 3
@@ -96,6 +96,12 @@ def _prepare(url: str) -> None:
         engine.dispose()
 
 
+def _address(host: str, listener: socket.socket, certificate: Path | None) -> str:
+    """Where it is found: on every address of the machine, by the machine's name."""
+    name = socket.gethostname() if host in ("0.0.0.0", "::") else f"[{host}]" if ":" in host else host
+    return f"{'https' if certificate else 'http'}://{name}:{listener.getsockname()[1]}"
+
+
 def _serve(
     listener: socket.socket, url: str, host: str, certificate: Path | None, key: Path | None, workers: int
 ) -> None:
@@ -114,8 +120,7 @@ def _serve(
         ssl_keyfile=key,
         timeout_graceful_shutdown=_SECONDS_FOR_OPEN_PAGES,
     )
-    scheme = "https" if certificate else "http"
-    print(f"Keeve is at {scheme}://{host}:{listener.getsockname()[1]}")
+    print(f"Keeve is at {os.environ.setdefault(ADDRESS, _address(host, listener, certificate))}")
     print(f"Demo sign-in: name {SIGN_IN_NAME}, password {PASSWORD}")
     print("Ctrl-C stops it.", flush=True)
     if workers == 1:

@@ -6,7 +6,6 @@ import resource
 import subprocess
 import sys
 from pathlib import Path
-from threading import Lock
 from typing import Any
 
 from keeve.core.errors import InputError
@@ -19,14 +18,12 @@ __all__ = ["MOST_BYTES", "read_mesh_file"]
 _MOST_SECONDS = 20
 _MOST_MEMORY = 4 * 2**30
 _SOURCE = Path(__file__).parents[2]
-# It takes a processor for seconds: nobody waits in a thread that others need.
-_ONE_AT_A_TIME = Lock()
 _UPS = ("z", "-z", "y", "-y", "x", "-x")
 _CUTS = ("length", "width")
 
 
 def read_mesh_file(
-    content: bytes, name: str, unit: str, up: str, cut: str, *, close_holes: bool
+    content: bytes, name: str, unit: str, up: str, cut: str, close_holes: bool
 ) -> dict[str, Any]:
     """The figures of a mesh file, how many triangles it has, and what looks wrong (see ``mesh_figures``).
 
@@ -51,8 +48,6 @@ def read_mesh_file(
         if value not in known:
             raise InputError("mesh_kind", f"{field} must be one of {', '.join(known)}.", [field])
     asked = [kind, unit, up, cut, "yes" if close_holes else "no"]
-    if not _ONE_AT_A_TIME.acquire(blocking=False):
-        raise InputError("mesh_busy", "Another file is being read just now: choose the file again.", ["file"])
     try:
         done = subprocess.run(
             [sys.executable, "-m", "keeve.formats.mesh_figures", *asked],
@@ -71,8 +66,6 @@ def read_mesh_file(
         ) from None
     except subprocess.CalledProcessError:
         raise InputError("mesh_unreadable", "file cannot be read as a mesh.", ["file"]) from None
-    finally:
-        _ONE_AT_A_TIME.release()
     found: dict[str, Any] = json.loads(done.stdout)
     if "error" in found:
         error = found["error"]

@@ -71,6 +71,7 @@ def create_app(
     engine: Engine,
     clock: Callable[[], datetime] = clock,
     *,
+    address: str = "http://127.0.0.1",
     open_to_all: bool = True,
     demo: Demo | None = None,
 ) -> FastAPI:
@@ -79,6 +80,7 @@ def create_app(
     Args:
         engine: the database.
         clock: what it keeps time by.
+        address: where it is found, for links and codes that leave it.
         open_to_all: whether anybody may make an account with a crew of their own.
         demo: the demo, where one may be looked at.
     """
@@ -100,6 +102,7 @@ def create_app(
     )
     app.state.engine = engine
     app.state.clock = clock
+    app.state.address = address.rstrip("/")
     app.state.open_to_all = open_to_all
     app.state.demo = demo
     app.add_middleware(BodyLimit)

@@ -17,7 +17,7 @@ TOO_LARGE = 413
 
 # The largest plan form has a few hundred fields; the longest text on one is a job packed into it.
 MOST_FIELDS = 2_000
-_LONGEST_NAME, _LONGEST_TEXT = 120, 200_000
+_LONGEST_NAME, _LONGEST_TEXT = 120, _MOST_BYTES
 
 
 class BodyLimit:

@@ -1,6 +1,5 @@
 """Rendering pages: the templates, and how figures are set in them."""
 
-import os
 import textwrap
 from collections.abc import Iterable, Mapping
 from datetime import datetime, timedelta
@@ -90,8 +89,9 @@ def page(request: Request, template: str, status: int = 200, **values: Any) -> H
 
 
 def address_of_site(request: Request) -> str:
-    """Where this Keeve is found, for links that leave it: as configured, else as it was asked."""
-    return os.environ.get("KEEVE_URL", str(request.base_url)).rstrip("/")
+    """Where this Keeve is found, for links and codes that leave it: as it was started, whatever a request says."""
+    address: str = request.app.state.address
+    return address
 
 
 @pass_context

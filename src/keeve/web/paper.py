@@ -1,9 +1,8 @@
 """The sheets of a plan as they go on paper: the shopping list and a card a load, A4 or Letter."""
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from functools import cache
-from hashlib import sha256
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -12,7 +11,12 @@ import tinycss2
 from markupsafe import Markup
 from tinycss2.ast import QualifiedRule
 
-from keeve.formats.pdf import write_pdf, write_strips
+from keeve.core.planning.plan import Load
+from keeve.formats.pdf import Page, Paper
+from keeve.services.views.load_card import LoadCard, PlanOnPaper
+from keeve.web.drawings.section import section
+from keeve.web.drawings.set_clock import clock_lines
+from keeve.web.drawings.water_line import water_lines
 
 STATIC = Path(__file__).parent / "static"
 SIZES: Mapping[str, str] = {"a4": "A4", "letter": "letter", "a4-two": "A4", "letter-two": "letter"}
@@ -39,32 +43,6 @@ SETTINGS = (
 HALVES = (Setting(7.6, 58, 19.8), Setting(7.0, 50, 17.5), Setting(6.5, 44, 15.5))
 
 
-def on_paper(cards: int, size: str, render: Callable[[Setting], str]) -> bytes:
-    """A paper page as PDF, set as loosely as keeps to so many pages.
-
-    A picture on paper knows only its own styles, so each carries those of drawings.css and the hatches it fills with.
-
-    Args:
-        cards: how many cards come after the shopping list.
-        size: of the paper.
-        render: the page in a setting.
-    """
-    settings, pages = (HALVES, 1 + (cards + 1) // 2) if size in _HALF_MM else (SETTINGS, 1 + cards)
-    loosest = render(settings[0])
-    key = sha256(f"{pages} {loosest}".encode()).digest()
-    if key not in _made:
-        texts = (loosest if setting is settings[0] else render(setting) for setting in settings)
-        _made[key] = write_pdf((_FIGURE.sub(_carried, text) for text in texts), STATIC, pages)
-        for old in list(_made)[:-_MOST_KEPT]:
-            _made.pop(old, None)
-    return _made[key]
-
-
-# A page that says the same is the same PDF: each process keeps the newest it made, by what they say.
-_made: dict[bytes, bytes] = {}
-_MOST_KEPT = 24
-
-
 class Roll(NamedTuple):
     """A roll of paper: its width and the margin at its sides, mm, and the size of the type, pt."""
 
@@ -77,14 +55,51 @@ class Roll(NamedTuple):
 ROLLS: Mapping[str, Roll] = {"58mm": Roll(58, 5, 8.5), "80mm": Roll(80, 4, 10.5)}
 
 
-def on_roll(names: Sequence[str], render: Callable[[Mapping[str, float]], str]) -> bytes:
-    """A plan as strips for a roll, each as long as what is on it.
+def composed(printed: PlanOnPaper, size: str, set_in: Callable[..., str]) -> Paper:
+    """A plan as it goes on paper: the shopping list, and its cards a page each, two a page, or a strip each for a roll.
+
+    A picture on paper knows only its own styles, so each carries those of drawings.css and the hatches it fills with.
 
     Args:
-        names: the names of the strips.
-        render: the page for the lengths of its strips, mm.
+        printed: the plan.
+        size: of the paper, or the width of the roll.
+        set_in: sets a template of ``paper/`` with what else it needs.
     """
-    return write_strips(render, names, STATIC)
+    sheets, pages = printed.sheets(2 if size in _HALF_MM else 1)
+    pictured = [[drawn(card) for card in cards] for cards in sheets]
+    if size in ROLLS:
+        roll = {"strips": len(sheets) + 1, **ROLLS[size]._asdict()}
+        own = [
+            {spot: set_in("own", load=load, spot=spot) for spot in ("number", "code")} for _, (load,) in pages
+        ]
+        settings = [set_in("strip", sheets=pictured, **roll)]
+        head = set_in("strip_head", **roll)
+    else:
+        own = [
+            {f"head{place}": set_in("own", load=load, spot="head") for place, load in enumerate(loads)}
+            for _, loads in pages
+        ]
+        wanted = HALVES if size in _HALF_MM else SETTINGS
+        settings = [set_in("plan", sheets=pictured, setting=setting, is_over=False) for setting in wanted]
+        head = set_in("head", setting=wanted[0], is_over=True)
+    return Paper(
+        [_FIGURE.sub(_carried, text) for text in settings],
+        head,
+        [Page(0, {}), *(Page(sheet, mine) for (sheet, _), mine in zip(pages, own, strict=True))],
+    )
+
+
+def drawn(card: LoadCard) -> dict[str, Any]:
+    """A card with its pictures."""
+    return {
+        "load": card.load,
+        "steps": card.steps,
+        "section": section(card.section),
+        "lines": water_lines(card.water),
+        "expected_words": card.expected_words,
+        "clock": card.clock,
+        "clocks": clock_lines(card.clock) if card.clock else [],
+    }
 
 
 _FIGURE = re.compile(r'<figure class="([^"]*)"([^>]*)>(.*?)</figure>', re.DOTALL)
@@ -114,9 +129,17 @@ def swatch_svg(hatch: str) -> Markup:
     )
 
 
+# A module of a code, wide enough for a phone at arm's length.
+_MODULE_MM = 0.58
+
+
 def code_of(address: str) -> Markup:
-    """A QR code of an address, as a picture."""
-    return Markup(segno.make(address, error="m").svg_inline(scale=2.2, border=2))
+    """A QR code of an address, as a picture of a dot a module: that is laid out in no time."""
+    # Every mask reads; to look for the one that reads best takes most of the time.
+    code = segno.make(address, error="m", mask=0)
+    side_mm = code.symbol_size(border=2)[0] * _MODULE_MM
+    picture = code.png_data_uri(scale=1, border=2)
+    return Markup(f'<img src="{picture}" alt="" style="width: {side_mm:.1f}mm; image-rendering: pixelated">')
 
 
 @cache
@@ -201,6 +224,11 @@ def _patterns() -> Mapping[str, str]:
     }
 
 
+def _widest(load: Load, loads: int) -> Load:
+    """A load with the widest number of so many: what keeps room for any of theirs."""
+    return load.model_copy(update={"number": loads})
+
+
 def values(paper: str, **others: Any) -> dict[str, Any]:
     """What every paper template is given."""
     half_mm = _HALF_MM.get(paper)
@@ -210,5 +238,6 @@ def values(paper: str, **others: Any) -> dict[str, Any]:
         "half_mm": half_mm,
         "swatch_svg": swatch_svg,
         "code_of": code_of,
+        "widest": _widest,
         **others,
     }

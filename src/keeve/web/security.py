@@ -174,6 +174,11 @@ def set_cookie(answer: Response, name: str, value: str, max_age: int | None = No
     answer.set_cookie(name, value, max_age=max_age, path="/", secure=True, httponly=True, samesite="lax")
 
 
+def address_of(request: Request) -> str:
+    """Where a request came from."""
+    return request.client.host if request.client else ""
+
+
 def units_of(request: Request) -> System:
     """The units of whoever asks: as just changed, of the account, or as a stranger chose them."""
     if hasattr(request.state, "units"):

@@ -1,7 +1,7 @@
 """Load cards: what goes into each load of a plan, in which order and in which vessels."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import NamedTuple
 from uuid import UUID
@@ -72,6 +72,8 @@ def _cards(
     """Cards of loads, with the water the bench has: what was written down when one was begun, else as of now."""
     # Loads of one size that were not begun are all expected alike.
     by_size: dict[float, ExpectedWater | None] = {}
+    # And loads alike but for their number have one card.
+    known: list[tuple[Load, ExpectedWater | None, LoadCard]] = []
     cards = []
     for load in wanted:
         if load.number in begun:
@@ -81,8 +83,17 @@ def _cards(
                 found = stockpiles.expected_for_next(engine, visitor, plan_id, plan, load, now)
                 by_size[load.yield_l] = found
             expected = by_size[load.yield_l]
-        cards.append(load_card(plan, load, expected))
+        alike = _numbered(load, 1)
+        card = next((card for like, water, card in known if (like, water) == (alike, expected)), None)
+        if card is None:
+            card = load_card(plan, load, expected)
+            known.append((alike, expected, card))
+        cards.append(replace(card, load=_numbered(card.load, load.number)))
     return cards
+
+
+def _numbered(load: Load, number: int) -> Load:
+    return load.model_copy(update={"number": number})
 
 
 class BegunLoad(NamedTuple):
@@ -191,6 +202,33 @@ class PlanOnPaper:
     def pages(self) -> int:
         """How many pages it takes."""
         return 1 + len(self.cards)
+
+    def sheets(self, a_page: int) -> tuple[list[list[LoadCard]], list[tuple[int, list[Load]]]]:
+        """What has to be laid out: the pages that say something else, and of every page which of them it is.
+
+        Cards of one size say the same but for the number of their load.
+
+        Args:
+            a_page: how many cards share a page.
+
+        Returns:
+            The cards of each sheet; then of each page the number of its sheet, from 1, and its loads.
+        """
+        sheets: list[list[LoadCard]] = []
+        unnumbered: list[list[LoadCard]] = []
+        pages = []
+        for first in range(0, len(self.cards), a_page):
+            cards = list(self.cards[first : first + a_page])
+            says = [_without_number(card) for card in cards]
+            if says not in unnumbered:
+                unnumbered.append(says)
+                sheets.append(cards)
+            pages.append((unnumbered.index(says) + 1, [card.load for card in cards]))
+        return sheets, pages
+
+
+def _without_number(card: LoadCard) -> LoadCard:
+    return replace(card, load=_numbered(card.load, 1))
 
 
 def plan_on_paper(engine: Engine, visitor: Visitor, plan_id: UUID, now: datetime) -> PlanOnPaper | None:

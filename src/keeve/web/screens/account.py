@@ -11,8 +11,8 @@ from keeve.services.accounts import SignInRefused
 from keeve.services.database import Engine
 from keeve.web.pages import page
 from keeve.web.screens.quick import keep
-from keeve.web.screens.sign_in import address_of, begin_session
-from keeve.web.security import Database, Now, SignedIn
+from keeve.web.screens.sign_in import begin_session
+from keeve.web.security import Database, Now, SignedIn, address_of
 
 router = APIRouter()
 

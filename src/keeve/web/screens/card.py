@@ -1,26 +1,25 @@
 """Load card: what goes into this mixer, in which order, in the user's vessels."""
 
-from collections.abc import Callable, Sequence
+from dataclasses import replace
 from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
 
 from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
+from starlette.concurrency import run_in_threadpool
 
 from keeve.core.mixes.model import Gauge
 from keeve.formats.csv_table import PLAN_COLUMNS, csv_lines, plan_rows
 from keeve.formats.job_file import MEDIA_TYPE, write_job
-from keeve.formats.pdf import page_as_png
+from keeve.formats.pdf import Paper, page_as_png, write_paper
 from keeve.services import loads, plans, sharing
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.services.plans import SavedPlan
-from keeve.services.views.load_card import LoadCard, PlanOnPaper, card_page, plan_on_paper
+from keeve.services.views.load_card import PlanOnPaper, card_page, plan_on_paper
 from keeve.web import paper
-from keeve.web.drawings.section import section
-from keeve.web.drawings.set_clock import clock_lines
-from keeve.web.drawings.water_line import water_lines
+from keeve.web.heavy import made_once
 from keeve.web.pages import address_of_site, page, slug
 from keeve.web.security import Database, MayMix, Now, SignedIn
 
@@ -41,19 +40,21 @@ def show(
     shown = card_page(database, visitor, plan_id, number, gauge, now)
     if shown is None:
         raise HTTPException(404)
-    return page(request, "card/card.html", shown=shown, plan=shown.plan, moment=now, **drawn(shown.card))
+    return page(
+        request, "card/card.html", shown=shown, plan=shown.plan, moment=now, **paper.drawn(shown.card)
+    )
 
 
 @router.get("/plan/{plan_id}/print")
 def on_paper(request: Request, database: Database, visitor: SignedIn, now: Now, plan_id: UUID) -> Response:
     """The shopping list and every card, a page each."""
     printed = _sheets(database, visitor, plan_id, now)
-    cards = [drawn(card) for card in printed.cards]
+    cards = [paper.drawn(card) for card in printed.cards]
     return page(request, "card/print.html", printed=printed, plan=printed.plan, cards=cards)
 
 
 @router.get("/plan/{plan_id}/paper.pdf")
-def pdf(
+async def pdf(
     request: Request,
     database: Database,
     visitor: SignedIn,
@@ -62,37 +63,23 @@ def pdf(
     size: Literal["a4", "letter", "a4-two", "letter-two", "58mm", "80mm"] = "a4",
 ) -> Response:
     """The shopping list and every card as PDF: a page each, two a page, or a strip each for a roll."""
-    printed = _sheets(database, visitor, plan_id, now)
-    cards = [drawn(card) for card in printed.cards]
-    set_in = _setter(request, database, visitor, printed, cards, size)
-    if size in paper.ROLLS:
-        roll = paper.ROLLS[size]._asdict()
-        names = ["buy", *(f"load{card.load.number}" for card in printed.cards)]
-        made = paper.on_roll(names, lambda lengths: set_in("paper/strip.html", lengths=lengths, **roll))
-    else:
-        made = paper.on_paper(len(cards), size, lambda setting: set_in("paper/plan.html", setting=setting))
-    return Response(
-        made,
-        media_type="application/pdf",
-        headers=_named(printed.plan.title, "pdf"),
-    )
+    printed, composed = await run_in_threadpool(_composed, request, database, visitor, now, plan_id, size)
+    made = await made_once(request, visitor, write_paper, composed, paper.STATIC)
+    return Response(made, media_type="application/pdf", headers=_named(printed.plan.title, "pdf"))
 
 
 @router.get("/plan/{plan_id}/load/{number}/card.png")
-def picture(
+async def picture(
     request: Request, database: Database, visitor: SignedIn, now: Now, plan_id: UUID, number: int
 ) -> Response:
     """One card as a picture, as it is on paper."""
-    printed = _sheets(database, visitor, plan_id, now)
-    cards = [drawn(card) for card in printed.cards if card.load.number == number]
-    if not cards:
-        raise HTTPException(404)
-    set_in = _setter(request, database, visitor, printed, cards, "a4")
-    made = paper.on_paper(1, "a4", lambda setting: set_in("paper/plan.html", setting=setting))
-    # The first page is the shopping list.
-    return Response(
-        page_as_png(made, 1), media_type="image/png", headers=_named(f"{printed.plan.title} {number}", "png")
+    printed, composed = await run_in_threadpool(
+        _composed, request, database, visitor, now, plan_id, "a4", number
     )
+    # The first page is the shopping list.
+    made = await made_once(request, visitor, page_as_png, composed, paper.STATIC, 1)
+    named = _named(f"{printed.plan.title} {number}", "png")
+    return Response(made, media_type="image/png", headers=named)
 
 
 @router.get("/plan/{plan_id}/plan.json")
@@ -143,24 +130,33 @@ def job_file(database: Database, visitor: SignedIn, plan_id: UUID) -> Response:
     )
 
 
-def _setter(
+def _composed(
     request: Request,
     database: Engine,
     visitor: Visitor,
-    printed: PlanOnPaper,
-    cards: Sequence[dict[str, Any]],
+    now: datetime,
+    plan_id: UUID,
     size: str,
-) -> Callable[..., str]:
-    """Sets a paper template with these cards; what else it needs is given with its name."""
+    number: int | None = None,
+) -> tuple[PlanOnPaper, Paper]:
+    """A plan composed for paper, with all of its cards or one."""
+    printed = _sheets(database, visitor, plan_id, now)
+    if number is not None:
+        printed = replace(printed, cards=[card for card in printed.cards if card.load.number == number])
+    if not printed.cards:
+        raise HTTPException(404)
     values = {
         "printed": printed,
         "plan": printed.plan,
-        "cards": cards,
         "base": address_of_site(request),
-        "link": sharing.link_of(database, visitor, printed.plan_id),
+        "link": sharing.link_of(database, visitor, plan_id),
         **paper.values(size),
     }
-    return lambda template, **how: bytes(page(request, template, **how, **values).body).decode()
+
+    def set_in(template: str, **how: Any) -> str:
+        return bytes(page(request, f"paper/{template}.html", **how, **values).body).decode()
+
+    return printed, paper.composed(printed, size, set_in)
 
 
 def _saved(database: Engine, visitor: Visitor, plan_id: UUID) -> SavedPlan:
@@ -180,16 +176,3 @@ def _sheets(database: Engine, visitor: Visitor, plan_id: UUID, now: datetime) ->
 def _named(title: str, ending: str) -> dict[str, str]:
     """The header that names a file after its plan."""
     return {"Content-Disposition": f'attachment; filename="{slug(title) or "plan"}.{ending}"'}
-
-
-def drawn(card: LoadCard) -> dict[str, Any]:
-    """A card with its pictures."""
-    return {
-        "load": card.load,
-        "steps": card.steps,
-        "section": section(card.section),
-        "lines": water_lines(card.water),
-        "expected_words": card.expected_words,
-        "clock": card.clock,
-        "clocks": clock_lines(card.clock) if card.clock else [],
-    }

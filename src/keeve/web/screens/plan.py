@@ -5,7 +5,6 @@ from uuid import UUID, uuid4
 
 from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
-from starlette.concurrency import run_in_threadpool
 
 from keeve.core.errors import InputError
 from keeve.core.planning.yard import OwnBag
@@ -20,6 +19,7 @@ from keeve.services.meshes import read_mesh_file
 from keeve.services.views.mix_choices import mix_shelves
 from keeve.services.views.plan_answer import plan_answer
 from keeve.services.views.plan_start import plan_start
+from keeve.web import heavy
 from keeve.web.drawings.composition import composition
 from keeve.web.drawings.set_clock import clock_lines
 from keeve.web.drawings.shape_pictures import shape_picture
@@ -31,7 +31,7 @@ from keeve.web.forms.shapes import SHAPE_GROUPS, SHAPES
 from keeve.web.pages import page
 from keeve.web.screens.quick import quick_address
 from keeve.web.screens.sign_in import remember_units
-from keeve.web.security import Anyone, Database, MayTry, Now, SignInNeeded, units_of
+from keeve.web.security import Anyone, Database, MayTry, Now, SignInNeeded, address_of, units_of
 
 router = APIRouter()
 
@@ -111,7 +111,8 @@ async def read_mesh(request: Request, visitor: MayTry) -> Response:
     asked = {name: request.query_params.get(name, "") for name in ("name", "unit", "up", "cut")}
     content = await request.body()
     close_holes = request.query_params.get("close") == "yes"
-    found = await run_in_threadpool(read_mesh_file, content, **asked, close_holes=close_holes)
+    person = visitor.account_id if visitor else address_of(request)
+    found = await heavy.run(request, person, read_mesh_file, content, *asked.values(), close_holes)
     figures = {"name": written(asked["name"], 120), **found["figures"]}
     part = page(
         request,

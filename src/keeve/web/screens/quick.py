@@ -14,7 +14,7 @@ from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.services.views.load_card import quick_card
 from keeve.web.pages import page
-from keeve.web.screens.card import drawn
+from keeve.web.paper import drawn
 from keeve.web.security import Database, MayMix, Now
 
 router = APIRouter()

@@ -9,7 +9,7 @@ from keeve.core.mixes.model import Gauge
 from keeve.services import plans, sharing
 from keeve.services.views.load_card import card_of
 from keeve.web.pages import page
-from keeve.web.screens.card import drawn
+from keeve.web.paper import drawn
 from keeve.web.security import Database, MayMix, Now
 
 router = APIRouter()

@@ -21,6 +21,7 @@ from keeve.web.security import (
     Database,
     Now,
     SignedIn,
+    address_of,
     set_cookie,
 )
 
@@ -115,11 +116,6 @@ def remember_units(database: Engine, visitor: Anyone, chosen: str, answer: Respo
         set_cookie(answer, UNITS_COOKIE, units)
     else:
         accounts.choose_units(database, visitor.account_id, units)
-
-
-def address_of(request: Request) -> str:
-    """Where a request came from."""
-    return request.client.host if request.client else ""
 
 
 def signed_in(token: str, path: str) -> Response:

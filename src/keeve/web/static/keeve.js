@@ -18,15 +18,21 @@ document.addEventListener("input", ({ target }) => {
   }
   list.querySelector(".none-found").hidden = list.querySelector("[data-found-by]:not([hidden])") !== null;
 });
-// A long paper takes a while: the link says so until it is there.
+// A long paper takes a while: the link says so until it is there, and another tap stops it.
+const making = new Map();
 async function fetchSlowly(event, link) {
   event.preventDefault();
-  if (link.ariaBusy === "true") return;
+  if (making.has(link)) return making.get(link).abort();
   const words = link.textContent;
+  const stop = new AbortController();
+  making.set(link, stop);
   link.ariaBusy = "true";
-  link.textContent = "Making it …";
+  const began = Date.now();
+  const say = () => (link.textContent = `Making it, ${Math.round((Date.now() - began) / 1000)} s. Tap to stop`);
+  const ticking = setInterval(say, 1000);
+  say();
   try {
-    const answer = await fetch(link.href);
+    const answer = await fetch(link.href, { signal: stop.signal });
     if (!answer.ok) throw new Error(answer.statusText);
     const named = /filename="([^"]+)"/.exec(answer.headers.get("Content-Disposition"));
     const paper = document.createElement("a");
@@ -35,8 +41,10 @@ async function fetchSlowly(event, link) {
     paper.click();
     link.textContent = words;
   } catch {
-    link.textContent = `${words}: no answer, tap again`;
+    link.textContent = stop.signal.aborted ? words : `${words}: no answer, tap again`;
   }
+  clearInterval(ticking);
+  making.delete(link);
   link.ariaBusy = "false";
 }
 // A link goes where the device sends things; where it sends nothing, onto its clipboard.

@@ -1,0 +1,114 @@
+"""Heavy work: in a process of its own, away from the threads that answer taps, one piece a person at a time."""
+
+import asyncio
+import atexit
+import os
+import pickle
+import signal
+from collections.abc import Callable, Hashable
+from concurrent.futures import TimeoutError as TookTooLong
+from functools import cache
+from hashlib import sha256
+from multiprocessing import get_context
+from typing import Any, TypeVar
+from weakref import WeakValueDictionary
+
+from fastapi import HTTPException, Request
+from pebble import ProcessPool
+
+from keeve.core.errors import InputError
+from keeve.services.accounts import Visitor
+
+_T = TypeVar("_T")
+
+# One a serving process, and it stands back: on two processors two benches go on while it works.
+_PROCESSES = 1
+_NICENESS = 10
+_MOST_SECONDS = 60
+_MOST_WAITING = 12
+# It is let go after so many pieces, with what it has piled up in memory.
+_PIECES_A_PROCESS = 100
+_LOOKED_AFTER_SECONDS = 0.3
+_NOBODY_THERE = 499
+
+_turns: WeakValueDictionary[Hashable, asyncio.Lock] = WeakValueDictionary()
+_waiting: set[object] = set()
+
+
+@cache
+def _pool() -> ProcessPool:
+    pool = ProcessPool(
+        max_workers=_PROCESSES,
+        max_tasks=_PIECES_A_PROCESS,
+        initializer=_stand_back,
+        context=get_context("spawn"),
+    )
+    atexit.register(pool.stop)
+    return pool
+
+
+def _stand_back() -> None:
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the server, which ends this process
+    os.nice(_NICENESS)
+
+
+async def run(request: Request, person: Hashable, act: Callable[..., _T], *given: Any) -> _T:
+    """What a function of a module gives for plain values, worked out in another process.
+
+    It is ended where the person went away meanwhile.
+
+    Args:
+        request: who waits for it.
+        person: whoever asked, by account or address: their next piece waits for this one.
+        act: the function.
+        given: its arguments.
+
+    Raises:
+        InputError: it takes too long, or too many wait already.
+    """
+    if len(_waiting) >= _MOST_WAITING:
+        raise InputError("busy", "Much is being worked out just now: try again in a minute.", [])
+    ticket = object()
+    _waiting.add(ticket)
+    try:
+        async with _turns.setdefault(person, asyncio.Lock()):
+            future = _pool().schedule(act, args=given, timeout=_MOST_SECONDS)
+            found: _T = await _unless_left(request, future)
+            return found
+    finally:
+        _waiting.discard(ticket)
+
+
+async def made_once(request: Request, visitor: Visitor, act: Callable[..., bytes], *given: Any) -> bytes:
+    """What ``run`` gives, kept: the same is not made twice.
+
+    Args:
+        request: who waits for it.
+        visitor: who asked.
+        act: the function.
+        given: its arguments.
+    """
+    key = sha256(pickle.dumps((act, given))).digest()
+    if key not in _made:
+        _made[key] = await run(request, visitor.account_id, act, *given)
+        for old in list(_made)[:-_MOST_KEPT]:
+            _made.pop(old, None)
+    return _made[key]
+
+
+# The newest that this process asked for, by what they were made of.
+_made: dict[bytes, bytes] = {}
+_MOST_KEPT = 24
+
+
+async def _unless_left(request: Request, future: Any) -> Any:
+    done = asyncio.wrap_future(future)
+    try:
+        while not (await asyncio.wait({done}, timeout=_LOOKED_AFTER_SECONDS))[0]:
+            if await request.is_disconnected():
+                raise HTTPException(_NOBODY_THERE)
+        return done.result()
+    except TookTooLong:
+        raise InputError("too_slow", "That takes too long: ask for less at once.", []) from None
+    finally:
+        future.cancel()  # ends it where it still runs

@@ -1,0 +1,72 @@
+"""Heavy work is done elsewhere, in turn, and ends where nobody waits for it."""
+
+import asyncio
+import os
+import time
+from typing import Any
+from uuid import uuid4
+
+import pytest
+from fastapi import HTTPException
+
+from keeve.core.errors import InputError
+from keeve.web import heavy
+
+
+class Asking:
+    """A request of somebody who goes away when told to."""
+
+    left = False
+
+    async def is_disconnected(self) -> bool:
+        return self.left
+
+
+def run(*asked: Any, request: Any = None, person: Any = None) -> Any:
+    return heavy.run(request or Asking(), person or uuid4(), *asked)
+
+
+def test_it_is_done_in_another_process() -> None:
+    async def work() -> None:
+        assert await run(os.getpid) != os.getpid()
+        with pytest.raises(ZeroDivisionError):
+            await run(divmod, 1, 0)
+
+    asyncio.run(work())
+
+
+def test_a_persons_pieces_are_done_one_after_the_other() -> None:
+    person = uuid4()
+
+    async def work() -> None:
+        slow = asyncio.create_task(run(time.sleep, 0.3, person=person))
+        await asyncio.sleep(0)
+        began = time.monotonic()
+        await run(os.getpid, person=person)
+        assert slow.done()
+        assert time.monotonic() - began > 0.2
+
+    asyncio.run(work())
+
+
+def test_whoever_goes_away_is_not_waited_for() -> None:
+    request = Asking()
+
+    async def work() -> None:
+        long = asyncio.create_task(run(time.sleep, 600, request=request))
+        await asyncio.sleep(0.1)
+        request.left = True
+        with pytest.raises(HTTPException):
+            await long
+        assert await run(os.getpid)  # the next one is not kept by it
+
+    asyncio.run(work())
+
+
+def test_what_takes_too_long_or_is_too_much_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(heavy, "_MOST_SECONDS", 0.3)
+    with pytest.raises(InputError, match="takes too long"):
+        asyncio.run(run(time.sleep, 600))
+    monkeypatch.setattr(heavy, "_MOST_WAITING", 0)
+    with pytest.raises(InputError, match="in a minute"):
+        asyncio.run(run(os.getpid))
