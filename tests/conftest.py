@@ -53,7 +53,7 @@ def _database() -> Iterator[str]:
 
 
 @pytest.fixture(scope="session")
-def engine() -> Iterator[Engine]:
+def engine(quick_passwords: None) -> Iterator[Engine]:
     from keeve.store.database import connect
     from keeve.store.migrate import migrate
 
@@ -62,6 +62,18 @@ def engine() -> Iterator[Engine]:
         migrate(engine)
         yield engine
         engine.dispose()
+
+
+@pytest.fixture(scope="session")
+def quick_passwords() -> None:
+    """Passwords are hashed as ever, but in no time: thousands of people sign in here."""
+    from argon2 import PasswordHasher
+
+    from keeve.services import accounts
+
+    cheap = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
+    accounts._hasher.cache_clear()
+    accounts._hasher = lambda: cheap  # type: ignore[assignment]
 
 
 @pytest.fixture
