@@ -153,6 +153,6 @@ def _record(engine: Engine, visitor: Visitor, load_id: UUID) -> str:
     """Record a note as the bench does: the same event again until it is acknowledged."""
     event = raw_event("note", text="level")
     while True:
-        with contextlib.suppress(DatabaseDown):
+        with contextlib.suppress(*DatabaseDown):
             loads.record_event(engine, visitor, load_id, event, NOON)
             return str(event["id"])

@@ -3,6 +3,8 @@
 import json
 import re
 from functools import partial
+from typing import Any
+from uuid import uuid4
 
 import pytest
 from helpers import job
@@ -125,6 +127,54 @@ def test_a_step_tapped_without_signal_is_kept_and_sent(browser: Browser, engine:
         with page.expect_response(re.compile("/events$")) as answer:
             page.context.set_offline(False)
         assert answer.value.status == 200
+        expect(heading(page)).to_have_text("Half the sand")
+        expect(page.get_by_role("status")).to_be_hidden()
+
+
+def test_a_kept_step_waits_for_its_crew_and_one_that_comes_too_late_is_shown(
+    browser: Browser, engine: Engine, origin: str
+) -> None:
+    with visiting(browser, engine, origin, **DESK) as visit:
+        page = visit.page
+        plan_a_bed(visit)
+        begin(page)
+        page.context.set_offline(True)
+        page.get_by_role("button", name=re.compile("^Added")).click()
+        expect(page.get_by_role("status")).to_contain_text("1 step is kept on this device")
+        kept = page.evaluate("JSON.parse(localStorage['keeve-queue'])[0]")
+        # Somebody else's phone, on the same load, was quicker; and a step of another crew lies on this one.
+        other = {**kept, "crew": "another", "event": {**kept["event"], "id": str(uuid4())}}
+        page.evaluate("item => localStorage['keeve-queue'] = JSON.stringify([item])", other)
+        visit.wrong.clear()
+        page.context.set_offline(False)
+        page.reload()
+        tap(page, "Added")
+        page.evaluate("items => localStorage['keeve-queue'] = JSON.stringify(items)", [other, kept])
+        with page.expect_response(re.compile("/events$")) as answer:
+            page.reload()
+        assert answer.value.status == 422
+        expect(page.locator("p.notice", has_text="Not taken:")).to_contain_text("Added")
+        visit.wrong.clear()  # the browser's own line on a 422
+        visit.check()
+        page.get_by_role("button", name="Seen").click()
+        expect(page.get_by_text("Not taken:")).to_be_hidden()
+        page.reload()
+        expect(page.get_by_text("Not taken:")).to_be_hidden()
+        assert page.evaluate("JSON.parse(localStorage['keeve-queue']).map(item => item.crew)") == ["another"]
+
+
+def test_a_server_that_hangs_is_told_within_three_seconds(
+    browser: Browser, engine: Engine, origin: str
+) -> None:
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        page = visit.page
+        plan_a_bed(visit)
+        begin(page)
+        held: list[Any] = []
+        page.route(re.compile("/events$"), lambda route: held.append(route))
+        page.get_by_role("button", name=re.compile("^Added")).click()
+        expect(page.get_by_role("status")).to_contain_text("Waiting for Keeve. 1 step is kept", timeout=3_000)
+        held[0].continue_()
         expect(heading(page)).to_have_text("Half the sand")
         expect(page.get_by_role("status")).to_be_hidden()
 

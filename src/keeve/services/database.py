@@ -2,8 +2,12 @@
 
 from sqlalchemy import Engine
 from sqlalchemy.exc import IntegrityError as ChangedMeanwhile
-from sqlalchemy.exc import OperationalError as DatabaseDown
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import TimeoutError as NoConnection
 
 from keeve.store.database import connect
+
+# It does not answer, was too slow, or has no connection left.
+DatabaseDown = (OperationalError, NoConnection)
 
 __all__ = ["ChangedMeanwhile", "DatabaseDown", "Engine", "connect"]

@@ -12,6 +12,19 @@ from keeve.store.models import CrewOwned
 
 _CREW = "crew_id"
 
+# A few threads ask at a time; as many again while some of them hang.
+_CONNECTIONS = 5
+_SECONDS_FOR_A_CONNECTION = 3
+# A line that is dead is given up after a quarter of a minute.
+_LINE = {
+    "application_name": "keeve",
+    "connect_timeout": _SECONDS_FOR_A_CONNECTION,
+    "keepalives_idle": 5,
+    "keepalives_interval": 3,
+    "keepalives_count": 3,
+    "tcp_user_timeout": 15_000,
+}
+
 
 class CrewError(RuntimeError):
     """Code reached for a crew's work without saying whose, or for another crew's. A fault of ours."""
@@ -22,7 +35,14 @@ def connect(url: str) -> Engine:
     parsed = make_url(url)
     if parsed.drivername in {"postgres", "postgresql"}:
         parsed = parsed.set(drivername="postgresql+psycopg")
-    return create_engine(parsed, pool_pre_ping=True)
+    return create_engine(
+        parsed,
+        pool_pre_ping=True,
+        pool_size=_CONNECTIONS,
+        max_overflow=_CONNECTIONS,
+        pool_timeout=_SECONDS_FOR_A_CONNECTION,
+        connect_args=_LINE,
+    )
 
 
 @contextlib.contextmanager

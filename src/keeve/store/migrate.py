@@ -2,10 +2,12 @@
 
 from pathlib import Path
 
-from sqlalchemy import Engine, text
+from sqlalchemy import Connection, Engine, text
 
 # Any number that nothing else locks; several workers starting at once migrate one after the other.
 _LOCK = 5_338_203
+# How long a statement, a wait for a lock, and a transaction in which nothing happens may take.
+_LIMITS_S = {"statement_timeout": 8, "lock_timeout": 5, "idle_in_transaction_session_timeout": 30}
 
 
 class NewerSchemaError(RuntimeError):
@@ -25,9 +27,22 @@ def migrate(engine: Engine) -> None:
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     with engine.begin() as connection:
+        # A migration takes as long as it takes.
+        connection.execute(text("set local statement_timeout = 0"))
+        connection.execute(text("set local lock_timeout = 0"))
         connection.execute(text("select pg_advisory_xact_lock(:key)"), {"key": _LOCK})
         config.attributes["connection"] = connection
         try:
             command.upgrade(config, "head")
         except CommandError as fault:
             raise NewerSchemaError(str(fault)) from fault
+        _limit(connection)
+
+
+def _limit(connection: Connection) -> None:
+    """Give every later session of this user, in this database, its limits: also one that comes through a pooler."""
+    where = connection.execute(
+        text("select quote_ident(current_user), quote_ident(current_database())")
+    ).one()
+    for name, seconds in _LIMITS_S.items():
+        connection.execute(text(f"alter role {where[0]} in database {where[1]} set {name} = '{seconds}s'"))

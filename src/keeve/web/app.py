@@ -4,7 +4,6 @@ import sys
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from datetime import datetime
-from pathlib import Path
 from urllib.parse import quote
 
 from anyio.to_thread import current_default_thread_limiter
@@ -12,13 +11,12 @@ from fastapi import Depends, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
 from starlette.types import Receive, Scope, Send
 
 from keeve.core.errors import InputError
 from keeve.services.database import ChangedMeanwhile, DatabaseDown, Engine
-from keeve.web import pages
+from keeve.web import own_files, pages
 from keeve.web.api import create_api
 from keeve.web.limits import TOO_LARGE, BodyLimit, too_large, unreadable
 from keeve.web.screens import (
@@ -64,7 +62,6 @@ _TRY_AGAIN_SECONDS = 3
 _THREADS = 3
 # Shorter answers go as they are.
 _LEAST_COMPRESSED = 4000
-_STATIC = Path(__file__).parent / "static"
 
 
 def create_app(
@@ -112,12 +109,13 @@ def create_app(
     for screen in SCREENS:
         app.include_router(screen.router)
     app.mount("/api/v1", _api)
-    app.mount("/static", StaticFiles(directory=_STATIC), name="static")
+    app.mount(own_files.PATH, own_files.own_files)
     app.add_exception_handler(SignInNeeded, _to_sign_in)
     app.add_exception_handler(ForeignForm, _foreign_form)
     app.add_exception_handler(NotAllowed, _not_allowed)
     app.add_exception_handler(InputError, _bad_input)
-    app.add_exception_handler(DatabaseDown, _database_down)
+    for fault in (TimeoutError, *DatabaseDown):
+        app.add_exception_handler(fault, _database_down)
     app.add_exception_handler(ChangedMeanwhile, _changed_meanwhile)
     app.add_exception_handler(RequestValidationError, _no_route)
     app.add_exception_handler(HTTPException, _no_route)

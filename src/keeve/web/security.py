@@ -8,14 +8,14 @@ from typing import Annotated
 from urllib.parse import urlsplit
 
 from fastapi import Depends, Request, Response
-from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import MutableHeaders, UploadFile
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from keeve.core.units import System
 from keeve.services.accounts import Visitor, visitor
-from keeve.services.database import Engine
+from keeve.services.database import DatabaseDown, Engine
 from keeve.web.limits import MOST_FIELDS, check_texts
+from keeve.web.turns import in_turn
 
 SESSION_COOKIE = "__Host-keeve"
 # A stranger has no session yet; this cookie ties the sign-in form to the browser that asked for it.
@@ -24,6 +24,7 @@ UNITS_COOKIE = "__Host-keeve-units"
 FORM_FIELD = "form_token"
 FORM_HEADER = "X-Form-Token"
 
+SIGN_IN = "/sign-in"
 _SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
 
 _HEADERS = {
@@ -105,7 +106,13 @@ async def guard(request: Request) -> None:
     request.state.form = {}
     request.state.visitor = None
     check_texts([("address", request.url.path), *request.query_params.multi_items()])
-    request.state.visitor = await run_in_threadpool(_visitor_or_none, request)
+    try:
+        request.state.visitor = await in_turn(lambda: _visitor_or_none(request))
+    except (TimeoutError, *DatabaseDown):
+        # Whoever would sign in sees the form all the same.
+        if request.url.path != SIGN_IN or request.method not in _SAFE_METHODS:
+            raise
+        return
     if request.method in _SAFE_METHODS:
         return
     if request.headers.get("sec-fetch-site", "same-origin") not in {"same-origin", "none"}:

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
@@ -13,14 +13,15 @@ from keeve.web.pages import page
 from keeve.web.screens.quick import keep
 from keeve.web.screens.sign_in import begin_session
 from keeve.web.security import Database, Now, SignedIn, address_of
+from keeve.web.turns import screen_router
 
-router = APIRouter()
+router = screen_router()
 
 _TAKEN = ("name", "password", "crew_name", "job")
 
 
 @router.get("/new-account")
-def show_new(request: Request, job: str = "") -> Response:
+async def show_new(request: Request, job: str = "") -> Response:
     """The form for a new account with a crew; ``job`` is one worked out before, which comes along."""
     _open_to_all(request)
     if request.state.visitor:
@@ -47,7 +48,7 @@ def make(request: Request, database: Database, now: Now) -> Response:
 
 
 @router.get("/forgotten")
-def show_forgotten(request: Request) -> Response:
+async def show_forgotten(request: Request) -> Response:
     """The form for a new password by the recovery code."""
     return page(request, "sign_in/forgotten.html", typed={}, refusal=None)
 

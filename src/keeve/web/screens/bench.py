@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Annotated, Any
 from uuid import UUID
 
-from fastapi import APIRouter, Body, HTTPException, Request
+from fastapi import Body, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.errors import InputError
@@ -30,8 +30,9 @@ from keeve.web.drawings.water_line import water_lines
 from keeve.web.forms.bench_form import in_words, typed_event
 from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, Now, SignedIn
+from keeve.web.turns import screen_router
 
-router = APIRouter()
+router = screen_router()
 
 
 @router.get("/bench")

@@ -5,9 +5,8 @@ from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
-from starlette.concurrency import run_in_threadpool
 
 from keeve.core.mixes.model import Gauge
 from keeve.formats.csv_table import PLAN_COLUMNS, csv_lines, plan_rows
@@ -22,8 +21,9 @@ from keeve.web import paper
 from keeve.web.heavy import made_once
 from keeve.web.pages import address_of_site, page, slug
 from keeve.web.security import Database, MayMix, Now, SignedIn
+from keeve.web.turns import in_turn, screen_router
 
-router = APIRouter()
+router = screen_router()
 
 
 @router.get("/plan/{plan_id}/load/{number}")
@@ -63,7 +63,7 @@ async def pdf(
     size: Literal["a4", "letter", "a4-two", "letter-two", "58mm", "80mm"] = "a4",
 ) -> Response:
     """The shopping list and every card as PDF: a page each, two a page, or a strip each for a roll."""
-    printed, composed = await run_in_threadpool(_composed, request, database, visitor, now, plan_id, size)
+    printed, composed = await in_turn(lambda: _composed(request, database, visitor, now, plan_id, size))
     made = await made_once(request, visitor, write_paper, composed, paper.STATIC)
     return Response(made, media_type="application/pdf", headers=_named(printed.plan.title, "pdf"))
 
@@ -73,8 +73,8 @@ async def picture(
     request: Request, database: Database, visitor: SignedIn, now: Now, plan_id: UUID, number: int
 ) -> Response:
     """One card as a picture, as it is on paper."""
-    printed, composed = await run_in_threadpool(
-        _composed, request, database, visitor, now, plan_id, "a4", number
+    printed, composed = await in_turn(
+        lambda: _composed(request, database, visitor, now, plan_id, "a4", number)
     )
     # The first page is the shopping list.
     made = await made_once(request, visitor, page_as_png, composed, paper.STATIC, 1)

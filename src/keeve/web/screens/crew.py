@@ -3,7 +3,7 @@
 from typing import Any
 from uuid import UUID
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
@@ -13,8 +13,9 @@ from keeve.web.pages import address_of_site, page
 from keeve.web.screens.account import code_page
 from keeve.web.screens.sign_in import signed_out
 from keeve.web.security import SESSION_COOKIE, Database, MayLead, Now, SignedIn
+from keeve.web.turns import screen_router
 
-router = APIRouter()
+router = screen_router()
 
 
 @router.get("/crew")

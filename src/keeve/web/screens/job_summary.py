@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from uuid import UUID
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
@@ -16,8 +16,9 @@ from keeve.web.drawings.summary_bars import summary_bars
 from keeve.web.forms.fields import Number
 from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, Now, SignedIn
+from keeve.web.turns import screen_router
 
-router = APIRouter()
+router = screen_router()
 
 
 @router.get("/plan/{plan_id}/summary")

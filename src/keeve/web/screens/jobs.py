@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
@@ -17,8 +17,9 @@ from keeve.web.drawings.shape_pictures import shape_picture
 from keeve.web.forms.shapes import shape_of
 from keeve.web.pages import address_of_site, page
 from keeve.web.security import Database, MayMix, Now, SignedIn
+from keeve.web.turns import screen_router
 
-router = APIRouter()
+router = screen_router()
 
 
 @router.get("/jobs")

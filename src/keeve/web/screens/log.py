@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, HTTPException, Query, Request
+from fastapi import HTTPException, Query, Request
 from fastapi.responses import Response, StreamingResponse
 
 from keeve.formats.csv_table import csv_lines
@@ -15,8 +15,9 @@ from keeve.web.drawings.set_clock import clock_lines
 from keeve.web.drawings.water_line import PHONE, water_line, water_lines
 from keeve.web.pages import page
 from keeve.web.security import Database, Now, SignedIn
+from keeve.web.turns import screen_router
 
-router = APIRouter()
+router = screen_router()
 
 
 @router.get("/log")

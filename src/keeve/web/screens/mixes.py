@@ -2,7 +2,7 @@
 
 from typing import Any, get_args
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
@@ -22,8 +22,9 @@ from keeve.web.forms.fields import Number
 from keeve.web.forms.mix_form import MixForm, changed_mix, form_of_mix, form_typed
 from keeve.web.pages import page
 from keeve.web.security import Anyone, Database, MayMix, SignedIn, units_of
+from keeve.web.turns import screen_router
 
-router = APIRouter()
+router = screen_router()
 
 _USES: tuple[Use, ...] = get_args(Use)
 _SORTS: tuple[Sort, ...] = get_args(Sort)

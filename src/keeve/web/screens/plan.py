@@ -3,7 +3,7 @@
 from typing import Any
 from uuid import UUID, uuid4
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.errors import InputError
@@ -32,8 +32,9 @@ from keeve.web.pages import page
 from keeve.web.screens.quick import quick_address
 from keeve.web.screens.sign_in import remember_units
 from keeve.web.security import Anyone, Database, MayTry, Now, SignInNeeded, address_of, units_of
+from keeve.web.turns import screen_router
 
-router = APIRouter()
+router = screen_router()
 
 # A job file with a mix of the crew's own is a few tens of thousands.
 _MOST_FILE_CHARACTERS = 200_000

@@ -3,7 +3,7 @@
 from functools import cache
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 from fastapi.responses import JSONResponse, Response
 
 from keeve.core.errors import InputError
@@ -13,8 +13,9 @@ from keeve.services.views.rules import CARD_FIGURES, TITLES, rules_by_subject, u
 from keeve.web.forms import rule_form
 from keeve.web.pages import page
 from keeve.web.security import units_of
+from keeve.web.turns import screen_router
 
-router = APIRouter()
+router = screen_router()
 
 
 @router.get("/rules")

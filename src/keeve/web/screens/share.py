@@ -2,7 +2,7 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.mixes.model import Gauge
@@ -11,8 +11,9 @@ from keeve.services.views.load_card import card_of
 from keeve.web.pages import page
 from keeve.web.paper import drawn
 from keeve.web.security import Database, MayMix, Now
+from keeve.web.turns import screen_router
 
-router = APIRouter()
+router = screen_router()
 
 
 @router.post("/plan/{plan_id}/share")

@@ -4,7 +4,7 @@ import re
 from datetime import datetime
 from typing import Annotated, Any, Protocol
 
-from fastapi import APIRouter, HTTPException, Query, Request
+from fastapi import HTTPException, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.units import System
@@ -24,8 +24,9 @@ from keeve.web.security import (
     address_of,
     set_cookie,
 )
+from keeve.web.turns import screen_router
 
-router = APIRouter()
+router = screen_router()
 
 
 class Demo(Protocol):
@@ -39,7 +40,7 @@ class Demo(Protocol):
 
 
 @router.get("/sign-in")
-def show_sign_in(
+async def show_sign_in(
     request: Request,
     next: Annotated[str, Query()] = "/",  # noqa: A002
     job: str = "",

@@ -1,6 +1,6 @@
 """Today: what runs out of working time, what is planned, what to do next."""
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import Response
 
 from keeve.services.views.today import today
@@ -8,8 +8,9 @@ from keeve.web.drawings.life_line import life_line
 from keeve.web.pages import page
 from keeve.web.screens.plan import shape_choices
 from keeve.web.security import Anyone, Database, Now
+from keeve.web.turns import screen_router
 
-router = APIRouter()
+router = screen_router()
 
 
 @router.get("/")

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from datetime import datetime
 from uuid import UUID, uuid4
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
@@ -23,8 +23,9 @@ from keeve.web.forms.yard_form import (
 )
 from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, Now, SignedIn
+from keeve.web.turns import screen_router
 
-router = APIRouter()
+router = screen_router()
 
 
 @router.get("/yard")

@@ -1,9 +1,14 @@
 // The bench: each tap becomes an event, kept on this device until the server has it. The server draws what comes next.
 const QUEUE = "keeve-queue";
+// Steps that came late and could not be taken: they are shown until somebody has seen them.
+const ASIDE = "keeve-aside";
 const DEVICE = "keeve-device";
 const SEQUENCE = "keeve-sequence";
 const WATCH = "keeve-stopwatch";
 const RETRY_MS = 2000;
+// After so long without an answer the bench says that it waits; after so long it asks again.
+const WAITING_MS = 2500;
+const ANSWER_MS = 15000;
 const TICK_MS = 250;
 const OTHERS_MS = 20000;
 
@@ -26,6 +31,7 @@ document.addEventListener("alpine:init", () => {
     // When the stopwatch was started; kept on the device, so that it runs on through a reload.
     started: null,
     ticked: 0,
+    aside: [],
     device: null,
 
     init() {
@@ -41,6 +47,9 @@ document.addEventListener("alpine:init", () => {
       addEventListener("online", () => this.send());
       setInterval(() => this.tick(), TICK_MS);
       this.tick();
+      // What is still here was tapped on an earlier page.
+      write(QUEUE, read(QUEUE, []).map((item) => ({ ...item, late: true })));
+      this.aside = this.own(ASIDE);
       this.send();
       this.drawOthers();
       setInterval(() => this.drawOthers(), OTHERS_MS);
@@ -56,7 +65,7 @@ document.addEventListener("alpine:init", () => {
       if (button.dataset.else !== undefined) this.somethingElse();
       else if (button.dataset.step) this.change(button);
       else if (button.dataset.stopwatch) this.stopwatch(button);
-      else if (button.dataset.meant !== undefined) this.enqueue(this.meant.event, this.meant.to);
+      else if (button.dataset.meant !== undefined) this.enqueue(this.meant.event, this.meant.to, this.meantWords);
       else if (button.dataset.event) this.record(button);
     },
 
@@ -88,6 +97,20 @@ document.addEventListener("alpine:init", () => {
       const open = sheet.classList.toggle("open");
       const first = open ? sheet.querySelector("summary") : this.$root.querySelector("[data-else]");
       if (first) first.focus({ preventScroll: true });
+    },
+
+    // A step belongs to the crew it was tapped in, and waits for it.
+    own(name) {
+      return read(name, []).filter((item) => (item.crew || this.$root.dataset.crew) === this.$root.dataset.crew);
+    },
+
+    without(name, event) {
+      write(name, read(name, []).filter((item) => item.event.id !== event.id));
+    },
+
+    seen(item) {
+      this.without(ASIDE, item.event);
+      this.aside = this.own(ASIDE);
     },
 
     // What is long to read is read when it is opened.
@@ -152,7 +175,7 @@ document.addEventListener("alpine:init", () => {
           this.put(event, field);
         }
       }
-      this.enqueue(event, button.dataset.to || "events");
+      this.enqueue(event, button.dataset.to || "events", button.textContent.trim().replace(/\s+/g, " "));
     },
 
     // Figures go as they were typed, with the units they were typed in: the server reads them.
@@ -165,9 +188,9 @@ document.addEventListener("alpine:init", () => {
       }
     },
 
-    enqueue(event, to) {
+    enqueue(event, to, words) {
       // One step at a time: until the last one has arrived, a second tap is the same tap.
-      if (read(QUEUE, []).some((item) => item.load === this.$root.dataset.load)) return;
+      if (this.own(QUEUE).some((item) => item.load === this.$root.dataset.load)) return;
       const sequence = read(SEQUENCE, 0) + 1;
       write(SEQUENCE, sequence);
       if (!localStorage.getItem(DEVICE)) write(DEVICE, crypto.randomUUID());
@@ -178,7 +201,8 @@ document.addEventListener("alpine:init", () => {
         occurred_at: new Date(this.now()).toISOString(),
         schema: 2,
       });
-      write(QUEUE, [...read(QUEUE, []), { load: this.$root.dataset.load, to, event }]);
+      const { load, crew } = this.$root.dataset;
+      write(QUEUE, [...read(QUEUE, []), { load, crew, to, event, words }]);
       this.send();
     },
 
@@ -187,15 +211,16 @@ document.addEventListener("alpine:init", () => {
       this.sending = true;
       this.$root.setAttribute("aria-busy", "true");
       try {
-        while (read(QUEUE, []).length && (await this.sendFirst(read(QUEUE, [])[0])));
+        while (this.own(QUEUE).length && (await this.sendFirst(this.own(QUEUE)[0])));
       } finally {
         this.sending = false;
-        this.$root.setAttribute("aria-busy", String(read(QUEUE, []).length > 0));
+        this.$root.setAttribute("aria-busy", String(this.own(QUEUE).length > 0));
       }
     },
 
-    async sendFirst({ load, to = "events", event }) {
+    async sendFirst({ load, to = "events", event, words = event.kind, late }) {
       let answer;
+      const waiting = setTimeout(() => { this.notice = `Waiting for Keeve. ${this.kept()}`; }, WAITING_MS);
       try {
         answer = await fetch(`/bench/${load}/${to}`, {
           method: "POST",
@@ -204,9 +229,12 @@ document.addEventListener("alpine:init", () => {
             "X-Form-Token": document.querySelector("meta[name=form-token]").content,
           },
           body: JSON.stringify(event),
+          signal: AbortSignal.timeout(ANSWER_MS),
         });
       } catch {
         return this.keep("Keeve does not answer");
+      } finally {
+        clearTimeout(waiting);
       }
       if (answer.status >= 500) return this.keep("Keeve's database does not answer");
       const told = answer.ok ? null : await answer.json();
@@ -215,14 +243,18 @@ document.addEventListener("alpine:init", () => {
         this.notice = `${this.kept()} Load the page again and sign in: then it is sent.`;
         return false;
       }
-      write(QUEUE, read(QUEUE, []).slice(1));
+      this.without(QUEUE, event);
+      this.notice = "";
       if (answer.ok) {
-        this.notice = "";
         if (load === this.$root.dataset.load) this.draw(await answer.text());
+      } else if (late) {
+        // Nobody looks at what was tapped long ago: it is set aside to be seen, and holds up nothing.
+        write(ASIDE, [...read(ASIDE, []), { crew: this.$root.dataset.crew, event, words, why: refusal.message }]);
+        this.aside = this.own(ASIDE);
       } else {
         this.notice = refusal.message;
       }
-      this.offer(told, event, to);
+      if (!late) this.offer(told, event, to);
       return true;
     },
 
@@ -235,13 +267,14 @@ document.addEventListener("alpine:init", () => {
     },
 
     keep(what) {
+      write(QUEUE, read(QUEUE, []).map((item) => ({ ...item, late: true })));
       this.notice = `${what}. ${this.kept()} Trying again.`;
       setTimeout(() => this.send(), RETRY_MS);
       return false;
     },
 
     kept() {
-      const count = read(QUEUE, []).length;
+      const count = this.own(QUEUE).length;
       return `${count} step${count > 1 ? "s are" : " is"} kept on this device.`;
     },
 
