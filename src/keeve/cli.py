@@ -31,7 +31,7 @@ def _parser() -> argparse.ArgumentParser:
     up.add_argument("--port", type=int, default=8470, help="port to serve on")
     up.add_argument("--cert", type=Path, help="certificate file (PEM)")
     up.add_argument("--key", type=Path, help="key file of the certificate (PEM)")
-    up.add_argument("--workers", type=int, default=1, help="processes that serve")
+    up.add_argument("--workers", type=int, help="processes that serve (as many as processors)")
     up.add_argument("--closed", action="store_true", help="no new accounts but by an invitation")
     up.set_defaults(run=_up)
 

@@ -13,6 +13,7 @@ import pytest
 from sqlalchemy import Engine
 
 import keeve.store
+from keeve.launch import up as launching
 from keeve.launch.postgres import Cluster, throwaway
 from keeve.launch.system import ROOT, LaunchError, install
 from keeve.launch.up import up
@@ -26,6 +27,8 @@ from keeve.store.migrate import migrate
         ("0.0.0.0", (None, None), "give --cert and --key"),
         ("here", (None, None), "is no address"),
         ("127.0.0.1", (Path("/nowhere.pem"), None), "no file /nowhere.pem"),
+        ("127.0.0.1", (Path(__file__), Path(__file__)), "are no certificate with its key"),
+        ("127.0.0.1", (Path(__file__), None), "--cert and --key together"),
     ],
 )
 def test_addresses_that_will_not_do(
@@ -35,11 +38,38 @@ def test_addresses_that_will_not_do(
     assert said in capsys.readouterr().err
 
 
-def test_a_port_that_is_taken(capsys: pytest.CaptureFixture[str]) -> None:
+def test_a_port_that_is_taken(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(launching, "_TRIES", 1)
     with socket.create_server(("127.0.0.1", 0)) as taken:
         port = taken.getsockname()[1]
         assert up(host="127.0.0.1", port=port, certificate=None, key=None) == 1
     assert f"Port {port} on 127.0.0.1 cannot be used" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize(
+    ("options", "data", "said"),
+    [
+        ({"port": 70_000}, "", "There is no port 70000"),
+        ({"workers": 0}, "", "give --workers from 1 to"),
+        ({"workers": 999}, "", "give --workers from 1 to"),
+        ({}, "/proc/nowhere", "/proc/nowhere: "),
+        ({}, "/dev/null/data", "/dev/null/data: Not a directory. Mend that"),
+    ],
+)
+def test_a_start_that_cannot_be_is_one_sentence(
+    options: dict[str, int],
+    data: str,
+    said: str,
+    capsys: pytest.CaptureFixture[str],
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.delenv("DATABASE_URL", raising=False)
+    if data:
+        monkeypatch.setenv("KEEVE_DATA", data)
+    assert up(**{"host": "127.0.0.1", "port": 0, "certificate": None, "key": None, **options}) == 1  # type: ignore[arg-type]
+    told = capsys.readouterr().err
+    assert said in told
+    assert told.count("\n") == 1
 
 
 def test_a_package_that_may_not_be_installed(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -48,18 +78,19 @@ def test_a_package_that_may_not_be_installed(monkeypatch: pytest.MonkeyPatch) ->
         install("postgresql", "The PostgreSQL server")
 
 
-def test_up_serves_with_its_demo_and_stops_what_it_started() -> None:
+@pytest.mark.parametrize(("host", "shown"), [("127.0.0.1", "127.0.0.1"), ("::1", "[::1]")])
+def test_up_serves_with_its_demo_and_stops_what_it_started(host: str, shown: str) -> None:
     """Started as a person would, on a database of its own, stopped by Ctrl-C."""
     with throwaway() as cluster:
         environment = {
             **os.environ, "DATABASE_URL": cluster.url.replace("postgresql+psycopg", "postgres"),
             "PYTHONPATH": str(ROOT / "src"),
         }  # fmt: skip
-        command = [sys.executable, "-m", "keeve", "up", "--port", "0"]
+        command = [sys.executable, "-m", "keeve", "up", "--port", "0", "--host", host]
         with subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True) as started:
             assert started.stdout is not None
             first = started.stdout.readline()
-            found = re.search(r"http://127\.0\.0\.1:\d+", first)
+            found = re.search(rf"http://{re.escape(shown)}:\d+", first)
             assert found, first
             assert "Demo sign-in: name wren" in started.stdout.readline()
             with urllib.request.urlopen(f"{found[0]}/sign-in") as answer:

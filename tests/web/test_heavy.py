@@ -3,10 +3,12 @@
 import asyncio
 import os
 import time
+from collections.abc import Awaitable, Callable
 from typing import Any
 from uuid import uuid4
 
 import pytest
+from anyio.from_thread import start_blocking_portal
 from fastapi import HTTPException
 
 from keeve.core.errors import InputError
@@ -22,6 +24,12 @@ class Asking:
         return self.left
 
 
+def in_a_loop(work: Callable[[], Awaitable[Any]]) -> None:
+    """Do it in a loop of its own: a browser of another test may have one in this thread."""
+    with start_blocking_portal() as portal:
+        portal.call(work)
+
+
 def run(*asked: Any, request: Any = None, person: Any = None) -> Any:
     return heavy.run(request or Asking(), person or uuid4(), *asked)
 
@@ -32,7 +40,7 @@ def test_it_is_done_in_another_process() -> None:
         with pytest.raises(ZeroDivisionError):
             await run(divmod, 1, 0)
 
-    asyncio.run(work())
+    in_a_loop(work)
 
 
 def test_a_persons_pieces_are_done_one_after_the_other() -> None:
@@ -46,7 +54,7 @@ def test_a_persons_pieces_are_done_one_after_the_other() -> None:
         assert slow.done()
         assert time.monotonic() - began > 0.2
 
-    asyncio.run(work())
+    in_a_loop(work)
 
 
 def test_whoever_goes_away_is_not_waited_for() -> None:
@@ -60,13 +68,13 @@ def test_whoever_goes_away_is_not_waited_for() -> None:
             await long
         assert await run(os.getpid)  # the next one is not kept by it
 
-    asyncio.run(work())
+    in_a_loop(work)
 
 
 def test_what_takes_too_long_or_is_too_much_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(heavy, "_MOST_SECONDS", 0.3)
     with pytest.raises(InputError, match="takes too long"):
-        asyncio.run(run(time.sleep, 600))
+        in_a_loop(lambda: run(time.sleep, 600))
     monkeypatch.setattr(heavy, "_MOST_WAITING", 0)
     with pytest.raises(InputError, match="in a minute"):
-        asyncio.run(run(os.getpid))
+        in_a_loop(lambda: run(os.getpid))

@@ -21,15 +21,17 @@ PASSWORD = "boathouse-keel"
 
 def load_demo(engine: Engine, now: datetime) -> None:
     """Make the people, the two crews and their morning, unless they are there already."""
-    if demo_crews.crew_of(engine, _person(engine, SIGN_IN_NAME)) is None:
-        begin_afresh(engine, now)
+    with demo_crews.alone(engine):
+        if demo_crews.crew_of(engine, _person(engine, SIGN_IN_NAME)) is None:
+            _make(engine, now)
 
 
 def enter(engine: Engine, now: datetime) -> str:
     """The token of a session in the demo; where nobody has touched it, its morning is made as of now."""
-    wren = _person(engine, SIGN_IN_NAME)
-    if demo_crews.is_stale(engine, wren, now):
-        begin_afresh(engine, now)
+    with demo_crews.alone(engine):
+        wren = _person(engine, SIGN_IN_NAME)
+        if demo_crews.is_stale(engine, wren, now):
+            _make(engine, now)
     return demo_crews.session_of(engine, wren, now)
 
 
@@ -43,6 +45,11 @@ def begin_afresh(engine: Engine, now: datetime) -> None:
 
     They are let in when all of it is there: nobody sees half of it.
     """
+    with demo_crews.alone(engine):
+        _make(engine, now)
+
+
+def _make(engine: Engine, now: datetime) -> None:
     wren, fen, moss, alder = (_person(engine, name) for name in ("wren", "fen", "moss", "alder"))
     boathouse = accounts.add_crew(engine, "Boathouse crew")
     cottage = accounts.add_crew(engine, "Lock cottage crew")

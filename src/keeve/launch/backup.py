@@ -10,7 +10,7 @@ from pathlib import Path
 from sqlalchemy.engine import URL, make_url
 
 from keeve.launch.postgres import project_folder, running, server_programs
-from keeve.launch.system import LaunchError
+from keeve.launch.system import LaunchError, in_a_sentence
 
 
 def backup(file: Path) -> int:
@@ -26,8 +26,8 @@ def restore(file: Path) -> int:
 def _told(act: Callable[[], None], done: str) -> int:
     try:
         act()
-    except LaunchError as fault:
-        print(f"keeve: {fault}", file=sys.stderr)
+    except (LaunchError, OSError) as fault:
+        print(f"keeve: {in_a_sentence(fault)}", file=sys.stderr)
         return 1
     print(f"keeve: {done}")
     return 0

@@ -1,6 +1,7 @@
 """The project's own PostgreSQL cluster, from Debian's packages, on loopback."""
 
 import contextlib
+import fcntl
 import hashlib
 import os
 import pwd
@@ -14,7 +15,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import NamedTuple
+from typing import IO, NamedTuple
 
 import psycopg
 
@@ -38,6 +39,7 @@ class Cluster:
         self.durable = durable
         self.port = 0
         self._process: subprocess.Popen[bytes] | None = None
+        self._watch: IO[str] | None = None
         self._stopping = threading.Event()
         self._changing = threading.Lock()
 
@@ -58,24 +60,58 @@ class Cluster:
     def start(self) -> None:
         """Make the cluster if it is new, start it, wait for it, and start it again whenever it dies.
 
-        A server that a living launcher of this folder runs is shared; one that a killed launcher left behind
-        is shut down first, so that this process can watch over its own.
+        One launcher at a time watches over the server of a folder; another one shares it, and takes over when the
+        first one ends. A server that a killed launcher left behind is shut down first.
         """
         binaries = server_programs()
-        if not (self._data / "PG_VERSION").exists():
-            self._create(binaries)
+        self.folder.mkdir(parents=True, exist_ok=True)
         self._stopping.clear()
+        # Two first starts at once make one cluster.
+        with _locked(self.folder / "making.lock"):
+            if not (self._data / "PG_VERSION").exists():
+                self._create(binaries)
+        watch = (self.folder / "watch.lock").open("w")
+        if _take(watch):
+            self._watch_over(binaries, watch)
+        else:
+            self._wait_for_other(watch)
+            threading.Thread(target=self._take_over, args=[binaries, watch], daemon=True).start()
+
+    def _watch_over(self, binaries: Path, watch: IO[str]) -> None:
+        """Start the server and keep it running; the lock is this process's as long as it lives or until it stops."""
         if found := self._running_server():
-            if _is_watched(found.pid):
-                self.port = found.port
-                self._wait()
-                return
             _end(found.pid)
         self._bury()
         self.port = self.port or _free_port()
-        self._launch(binaries)
+        with self._changing:
+            if self._stopping.is_set():
+                watch.close()
+                return
+            self._watch = watch
+            self._launch(binaries)
         self._wait()
         threading.Thread(target=self._keep_running, args=[binaries], daemon=True).start()
+
+    def _wait_for_other(self, watch: IO[str]) -> None:
+        """Find the server that another launcher watches over, or take its place where that one ended meanwhile."""
+        deadline = time.monotonic() + _START_SECONDS
+        while (found := self._running_server()) is None:
+            if time.monotonic() > deadline:
+                raise LaunchError(
+                    "Another start of Keeve on this data does not finish: end it, then run this again."
+                )
+            time.sleep(0.05)
+        self.port = found.port
+        self._wait()
+
+    def _take_over(self, binaries: Path, watch: IO[str]) -> None:
+        """When the launcher that watches over the server ends, watch over it, at the same port."""
+        fcntl.flock(watch, fcntl.LOCK_EX)
+        if self._stopping.is_set():
+            watch.close()
+            return
+        with contextlib.suppress(LaunchError):
+            self._watch_over(binaries, watch)
 
     def stop(self) -> None:
         """Shut down what this process started, cleanly."""
@@ -85,6 +121,9 @@ class Cluster:
                 self._process.send_signal(signal.SIGINT)
                 self._process.wait()
                 self._process = None
+            if self._watch is not None:
+                self._watch.close()
+                self._watch = None
 
     def _keep_running(self, binaries: Path) -> None:
         """Start the server again when it was killed; PostgreSQL then recovers what it had acknowledged."""
@@ -115,19 +154,20 @@ class Cluster:
             )
 
     def _create(self, binaries: Path) -> None:
-        self.folder.mkdir(parents=True, exist_ok=True)
-        password = secrets.token_urlsafe(24)
+        """Make the data folder beside its place and move it there when it is whole: killed before, it begins anew."""
+        password, made = secrets.token_urlsafe(24), self.folder / "postgres-being-made"
+        shutil.rmtree(made, ignore_errors=True)
         with tempfile.TemporaryDirectory(dir=self.folder) as scratch:
             # The password goes to initdb in a file that its user, and nobody else, can read.
             password_file = Path(scratch) / "password"
             password_file.write_text(password)
-            self._data.mkdir(mode=0o700, exist_ok=True)
+            made.mkdir(mode=0o700)
             if user := _plain_user():
-                for path in (Path(scratch), password_file, self._data):
+                for path in (Path(scratch), password_file, made):
                     shutil.chown(path, user)
             done = subprocess.run(
                 [
-                    binaries / "initdb", "-D", self._data, "-U", _USER, "--pwfile", password_file,
+                    binaries / "initdb", "-D", made, "-U", _USER, "--pwfile", password_file,
                     "--auth=scram-sha-256", "--encoding=UTF8", "--locale=C.UTF-8",
                     *([] if self.durable else ["--no-sync"]),
                 ],
@@ -138,11 +178,11 @@ class Cluster:
                 check=False,
             )  # fmt: skip
         if done.returncode:
-            raise LaunchError(
-                f"PostgreSQL could not make its data folder {self._data}: {done.stderr.strip()}"
-            )
+            reason = (done.stderr.strip().splitlines() or ["no reason given"])[-1]
+            raise LaunchError(f"PostgreSQL could not make its data folder {made}: {reason}")
         self._password_file.touch(mode=0o600)
         self._password_file.write_text(password)
+        made.rename(self._data)
 
     def _running_server(self) -> "_Server | None":
         """The server that runs on this folder's data already, if one does."""
@@ -179,6 +219,10 @@ class Cluster:
         address = f"host=127.0.0.1 port={self.port} user={_USER} password={password} connect_timeout=2"
         while True:
             try:
+                if self._watch is None:
+                    psycopg.connect(f"{address} dbname={_DATABASE}").close()
+                    return
+                # Only who watches over the server makes the database.
                 with psycopg.connect(f"{address} dbname=postgres", autocommit=True) as connection:
                     found = connection.execute("select 1 from pg_database where datname = %s", [_DATABASE])
                     if found.fetchone() is None:
@@ -186,12 +230,22 @@ class Cluster:
                 return
             except psycopg.OperationalError as fault:
                 if self._process is not None and self._process.poll() is not None:
-                    raise LaunchError(
-                        f"PostgreSQL stopped at once: its reason is in {self.folder / 'postgres.log'}."
-                    ) from None
+                    raise LaunchError(f"PostgreSQL stopped at once: {self._last_words()}") from None
                 if time.monotonic() > deadline:
                     raise LaunchError(f"PostgreSQL does not answer: {fault}") from None
                 time.sleep(0.02)
+
+    def _last_words(self) -> str:
+        """Why the server stopped, as it said itself."""
+        log = self.folder / "postgres.log"
+        said = [
+            line
+            for line in log.read_text(errors="replace").splitlines()
+            if "FATAL" in line or "PANIC" in line
+        ]
+        return (
+            f"{said[-1].partition('FATAL:')[2].strip() or said[-1]}." if said else f"its reason is in {log}."
+        )
 
 
 class _Server(NamedTuple):
@@ -199,21 +253,28 @@ class _Server(NamedTuple):
     port: int
 
 
-def _is_watched(pid: int) -> bool:
-    """Whether the process that started a server still lives and is a launcher of ours."""
-    try:
-        status = Path(f"/proc/{pid}/status").read_text()
-        parent = next(line.split()[1] for line in status.splitlines() if line.startswith("PPid:"))
-        return b"keeve" in Path(f"/proc/{parent}/cmdline").read_bytes()
-    except OSError:  # it ended while we looked
-        return False
-
-
 def _works_in(process: Path, folder: Path) -> bool:
     try:
         return (process / "cwd").readlink() == folder
     except OSError:
         return False
+
+
+@contextlib.contextmanager
+def _locked(path: Path) -> Iterator[None]:
+    """Hold a lock that ends with this process at the latest."""
+    with path.open("w") as file:
+        fcntl.flock(file, fcntl.LOCK_EX)
+        yield
+
+
+def _take(file: IO[str]) -> bool:
+    """Take a lock, if nobody has it."""
+    try:
+        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        return False
+    return True
 
 
 def _end(pid: int) -> None:

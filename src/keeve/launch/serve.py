@@ -2,10 +2,12 @@
 
 import gc
 import os
+from multiprocessing import parent_process
 
 from fastapi import FastAPI
 
 from keeve import demo
+from keeve.launch.system import end_with
 from keeve.store.database import connect
 from keeve.web.app import create_app
 
@@ -17,6 +19,10 @@ ADDRESS = "KEEVE_URL"
 
 def app_from_environment() -> FastAPI:
     """The application on the database of DATABASE_URL."""
+    if launcher := parent_process():
+        end_with(
+            launcher.pid or 0
+        )  # of several workers none goes on, and keeps the port, when the launcher was killed
     gc.freeze()  # what start-up made lives as long as the process: no collection need look at it again
     return create_app(
         connect(os.environ["DATABASE_URL"]),

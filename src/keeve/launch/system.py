@@ -1,17 +1,35 @@
 """Debian's packages and plain users: what the launcher needs of the machine it runs on."""
 
+import ctypes
 import os
 import shutil
+import signal
 import subprocess
 import sys
 from ctypes.util import find_library
 from pathlib import Path
 
+_SET_DEATH_SIGNAL = 1  # PR_SET_PDEATHSIG, see prctl(2)
 ROOT = Path(__file__).parents[3]
 
 
 class LaunchError(RuntimeError):
     """The machine lacks something; the message says what to do."""
+
+
+def in_a_sentence(fault: LaunchError | OSError) -> str:
+    """What went wrong at a start, and what to do about it."""
+    if isinstance(fault, LaunchError):
+        return str(fault)
+    what = f"{fault.filename}: " if fault.filename else ""
+    return f"{what}{fault.strerror or fault}. Mend that, then run this again."
+
+
+def end_with(parent_pid: int) -> None:
+    """End this process at once when the one that started it ends, however that ends."""
+    ctypes.CDLL(None).prctl(_SET_DEATH_SIGNAL, signal.SIGKILL)
+    if os.getppid() != parent_pid:  # it ended before this was said
+        os.kill(os.getpid(), signal.SIGKILL)
 
 
 def is_root() -> bool:

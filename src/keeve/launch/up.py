@@ -1,18 +1,23 @@
 """``./keeve up``: the database, the demo the first time, and the server."""
 
+import errno
 import ipaddress
 import os
 import signal
 import socket
+import ssl
 import sys
+import time
 from datetime import UTC, datetime
 from pathlib import Path
 
 from keeve.launch.postgres import project_folder, running
 from keeve.launch.serve import ADDRESS, CLOSED
-from keeve.launch.system import LaunchError, ensure_pango
+from keeve.launch.system import LaunchError, ensure_pango, in_a_sentence
 
 _SECONDS_FOR_OPEN_PAGES = 3
+_BACKLOG = 512
+_TRIES, _PAUSE_SECONDS = 25, 0.1
 
 
 def up(
@@ -21,32 +26,48 @@ def up(
     port: int,
     certificate: Path | None,
     key: Path | None,
-    workers: int = 1,
+    workers: int | None = None,
     is_closed: bool = False,
 ) -> int:
     """Serve until Ctrl-C, then stop everything that was started.
 
-    ``is_closed``: nobody makes an account but by an invitation.
+    Args:
+        host: the address to serve on.
+        port: the port; 0 for any that is free.
+        certificate: the file of the certificate, for HTTPS.
+        key: the file of its key.
+        workers: the processes that serve; as many as the machine has processors unless given.
+        is_closed: nobody makes an account but by an invitation.
     """
     # A plain kill ends like Ctrl-C, so that PostgreSQL is stopped too.
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     try:
-        _check_address(host, certificate, key)
+        _check_address(host, port, certificate, key)
+        serving = _serving(workers)
         ensure_pango()
         with _listener(host, port) as listener, running(project_folder()) as url:
-            _prepare(url)
+            prepare(url)
             if is_closed:
                 os.environ[CLOSED] = "yes"
-            _serve(listener, url, host, certificate, key, workers)
-    except LaunchError as fault:
-        print(f"keeve: {fault}", file=sys.stderr)
+            _serve(listener, url, host, certificate, key, serving)
+    except (LaunchError, OSError) as fault:
+        print(f"keeve: {in_a_sentence(fault)}", file=sys.stderr)
         return 1
     except KeyboardInterrupt:
         print("keeve: stopped")
     return 0
 
 
-def _check_address(host: str, certificate: Path | None, key: Path | None) -> None:
+def _serving(workers: int | None) -> int:
+    processors = len(os.sched_getaffinity(0))
+    if workers is not None and not 1 <= workers <= processors:
+        raise LaunchError(f"This machine has {processors} processors: give --workers from 1 to {processors}.")
+    return workers or processors
+
+
+def _check_address(host: str, port: int, certificate: Path | None, key: Path | None) -> None:
+    if not 0 <= port < 2**16:
+        raise LaunchError(f"There is no port {port}: give --port from 1 to 65535.")
     for file, option in ((certificate, "--cert"), (key, "--key")):
         if file is not None and not file.is_file():
             raise LaunchError(f"There is no file {file}: give {option} the path of a PEM file.")
@@ -56,11 +77,21 @@ def _check_address(host: str, certificate: Path | None, key: Path | None) -> Non
         raise LaunchError(f"{host} is no address: give --host an IP address of this machine.") from None
     if not loopback and (certificate is None or key is None):
         raise LaunchError(f"To serve on {host} give --cert and --key: off this machine only HTTPS is safe.")
+    if (certificate is None) != (key is None):
+        raise LaunchError("Give --cert and --key together: the certificate and its key.")
+    if certificate and key:
+        try:
+            ssl.create_default_context(ssl.Purpose.CLIENT_AUTH).load_cert_chain(certificate, key)
+        except OSError as fault:  # what is wrong with a certificate is one too
+            reason = fault.strerror or str(fault)
+            raise LaunchError(
+                f"{certificate} and {key} are no certificate with its key ({reason}): give PEM files that match."
+            ) from None
 
 
 def _listener(host: str, port: int) -> socket.socket:
     try:
-        listener = socket.create_server((host, port))
+        listener = _bound(host, port)
         # asyncio does this only for sockets it made itself; without it small answers wait 40 ms for an ACK.
         listener.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         return listener
@@ -70,7 +101,20 @@ def _listener(host: str, port: int) -> socket.socket:
         ) from None
 
 
-def _prepare(url: str) -> None:
+def _bound(host: str, port: int) -> socket.socket:
+    """A socket on a port; what a launcher that was killed just now has left on it is gone in a moment."""
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    for tries_left in range(_TRIES, -1, -1):
+        try:
+            return socket.create_server((host, port), family=family, backlog=_BACKLOG)
+        except OSError as fault:
+            if fault.errno != errno.EADDRINUSE or not tries_left:
+                raise
+        time.sleep(_PAUSE_SECONDS)
+    raise AssertionError
+
+
+def prepare(url: str) -> None:
     """The newest schema, and the demo the first time."""
     from sqlalchemy.exc import ArgumentError, OperationalError
 

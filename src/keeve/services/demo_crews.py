@@ -3,11 +3,12 @@
 Its people stay the same; what was done before stays in crews that nobody is in any more.
 """
 
-from collections.abc import Mapping
+import contextlib
+from collections.abc import Iterator, Mapping
 from datetime import datetime, timedelta
 from uuid import UUID
 
-from sqlalchemy import Engine, delete, func, select, update
+from sqlalchemy import Engine, delete, func, select, text, update
 
 from keeve.services.accounts import Role, account_named, new_account, new_session
 from keeve.store.database import crew_reading, open_session
@@ -15,6 +16,17 @@ from keeve.store.models import DemoCrew, Event, Invitation, Membership, Plan, Si
 
 # After that the load under way of an untouched demo is no longer as it should be found.
 _FRESH = timedelta(hours=1)
+# Any number that nothing else locks.
+_LOCK = 5_338_204
+
+
+@contextlib.contextmanager
+def alone(engine: Engine) -> Iterator[None]:
+    """Nobody else makes a demo meanwhile, in this process or another."""
+    with engine.begin() as connection:
+        connection.execute(text("set local lock_timeout = '30s'"))
+        connection.execute(text("select pg_advisory_xact_lock(:key)"), {"key": _LOCK})
+        yield
 
 
 def person(engine: Engine, *, sign_in_name: str, name: str, password: str) -> UUID:
