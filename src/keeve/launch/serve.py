@@ -1,32 +1,83 @@
-"""The application as each serving process makes it."""
+"""The processes that serve the application."""
 
+import contextlib
 import gc
 import os
-from multiprocessing import parent_process
+import socket
+import sys
+import time
+from multiprocessing import connection, get_context
+from multiprocessing.process import BaseProcess
+from pathlib import Path
+from typing import NamedTuple
 
-from fastapi import FastAPI
+import uvicorn
 
 from keeve import demo
 from keeve.launch.system import end_with
 from keeve.store.database import connect
 from keeve.web.app import create_app
 
-# Set for an ``up`` whose crew is closed: nobody makes an account but by an invitation.
-CLOSED = "KEEVE_CLOSED"
-# Where it is found, for links and codes that leave it; what ``up`` was told, unless this is set already.
-ADDRESS = "KEEVE_URL"
+_SECONDS_FOR_OPEN_PAGES = 3
+_PAUSE_SECONDS = 1.0
 
 
-def app_from_environment() -> FastAPI:
-    """The application on the database of DATABASE_URL."""
-    if launcher := parent_process():
-        end_with(
-            launcher.pid or 0
-        )  # of several workers none goes on, and keeps the port, when the launcher was killed
-    gc.freeze()  # what start-up made lives as long as the process: no collection need look at it again
-    return create_app(
-        connect(os.environ["DATABASE_URL"]),
-        address=os.environ[ADDRESS],
-        open_to_all=CLOSED not in os.environ,
-        demo=demo,
+class Serving(NamedTuple):
+    """What is served: the database, where it is found, whether anybody may make an account, the files for HTTPS."""
+
+    database: str
+    address: str
+    open_to_all: bool
+    certificate: Path | None
+    key: Path | None
+
+
+def serve(serving: Serving, listener: socket.socket, workers: int) -> None:
+    """Serve until Ctrl-C, by that many processes.
+
+    They are forked: what was read in is read in once, and they share its memory. One that dies is made again.
+    """
+    if workers == 1:
+        _work(serving, listener)
+        return
+    gc.collect()
+    gc.freeze()
+    launcher, fork = os.getpid(), get_context("fork")
+
+    def work() -> None:
+        end_with(launcher)
+        with contextlib.suppress(KeyboardInterrupt):
+            _work(serving, listener)
+
+    def made() -> BaseProcess:
+        process = fork.Process(target=work)
+        process.start()
+        return process
+
+    processes = [made() for _ in range(workers)]
+    try:
+        while True:
+            ended = connection.wait([process.sentinel for process in processes])
+            print("keeve: a worker ended: another one takes its place", file=sys.stderr)
+            time.sleep(_PAUSE_SECONDS)  # one that dies at once is not made without end
+            processes = [made() if process.sentinel in ended else process for process in processes]
+    finally:
+        for process in processes:
+            process.terminate()
+        for process in processes:
+            process.join()
+
+
+def _work(serving: Serving, listener: socket.socket) -> None:
+    app = create_app(
+        connect(serving.database), address=serving.address, open_to_all=serving.open_to_all, demo=demo
     )
+    config = uvicorn.Config(
+        app,
+        log_level="warning",
+        ssl_certfile=serving.certificate,
+        ssl_keyfile=serving.key,
+        timeout_graceful_shutdown=_SECONDS_FOR_OPEN_PAGES,
+    )
+    gc.freeze()  # what start-up made lives as long as the process: no collection need look at it again
+    uvicorn.Server(config).run(sockets=[listener])

@@ -1,21 +1,21 @@
 """``./keeve up``: the database, the demo the first time, and the server."""
 
 import errno
+import importlib
 import ipaddress
 import os
 import signal
 import socket
 import ssl
 import sys
+import threading
 import time
 from datetime import UTC, datetime
 from pathlib import Path
 
 from keeve.launch.postgres import project_folder, running
-from keeve.launch.serve import ADDRESS, CLOSED
 from keeve.launch.system import LaunchError, ensure_pango, in_a_sentence
 
-_SECONDS_FOR_OPEN_PAGES = 3
 _BACKLOG = 512
 _TRIES, _PAUSE_SECONDS = 25, 0.1
 
@@ -43,13 +43,19 @@ def up(
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     try:
         _check_address(host, port, certificate, key)
-        serving = _serving(workers)
+        processes = _processes(workers)
         ensure_pango()
+        # Reading in the application takes as long as PostgreSQL takes to start.
+        reading = threading.Thread(target=importlib.import_module, args=["keeve.launch.serve"])
+        reading.start()
         with _listener(host, port) as listener, running(project_folder()) as url:
+            reading.join()
             prepare(url)
-            if is_closed:
-                os.environ[CLOSED] = "yes"
-            _serve(listener, url, host, certificate, key, serving)
+            address = os.environ.get("KEEVE_URL") or _address(host, listener, certificate)
+            _tell(address)
+            from keeve.launch.serve import Serving, serve
+
+            serve(Serving(url, address, not is_closed, certificate, key), listener, processes)
     except (LaunchError, OSError) as fault:
         print(f"keeve: {in_a_sentence(fault)}", file=sys.stderr)
         return 1
@@ -58,7 +64,7 @@ def up(
     return 0
 
 
-def _serving(workers: int | None) -> int:
+def _processes(workers: int | None) -> int:
     processors = len(os.sched_getaffinity(0))
     if workers is not None and not 1 <= workers <= processors:
         raise LaunchError(f"This machine has {processors} processors: give --workers from 1 to {processors}.")
@@ -146,28 +152,9 @@ def _address(host: str, listener: socket.socket, certificate: Path | None) -> st
     return f"{'https' if certificate else 'http'}://{name}:{listener.getsockname()[1]}"
 
 
-def _serve(
-    listener: socket.socket, url: str, host: str, certificate: Path | None, key: Path | None, workers: int
-) -> None:
-    import uvicorn
-    from uvicorn.supervisors import Multiprocess
-
+def _tell(address: str) -> None:
     from keeve.demo import PASSWORD, SIGN_IN_NAME
 
-    os.environ["DATABASE_URL"] = url
-    config = uvicorn.Config(
-        "keeve.launch.serve:app_from_environment",
-        factory=True,
-        workers=workers,
-        log_level="warning",
-        ssl_certfile=certificate,
-        ssl_keyfile=key,
-        timeout_graceful_shutdown=_SECONDS_FOR_OPEN_PAGES,
-    )
-    print(f"Keeve is at {os.environ.setdefault(ADDRESS, _address(host, listener, certificate))}")
+    print(f"Keeve is at {address}")
     print(f"Demo sign-in: name {SIGN_IN_NAME}, password {PASSWORD}")
     print("Ctrl-C stops it.", flush=True)
-    if workers == 1:
-        uvicorn.Server(config).run(sockets=[listener])
-    else:
-        Multiprocess(config, sockets=[listener]).run()

@@ -1,6 +1,7 @@
 """The application factory."""
 
 import sys
+from asyncio import create_task, sleep
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from datetime import datetime
@@ -11,10 +12,12 @@ from fastapi import Depends, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 from starlette.types import Receive, Scope, Send
 
 from keeve.core.errors import InputError
+from keeve.core.mixes import library
 from keeve.services.database import ChangedMeanwhile, DatabaseDown, Engine
 from keeve.web import own_files, pages
 from keeve.web.api import create_api
@@ -86,7 +89,9 @@ def create_app(
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         pages.load_templates()
         current_default_thread_limiter().total_tokens = _THREADS
+        reading = create_task(_read_library())
         yield
+        reading.cancel()
         engine.dispose()
 
     app = FastAPI(
@@ -120,6 +125,12 @@ def create_app(
     app.add_exception_handler(RequestValidationError, _no_route)
     app.add_exception_handler(HTTPException, _no_route)
     return app
+
+
+async def _read_library() -> None:
+    """Read in the mixes when the first page is out: a start need not wait for them, nor who opens the first mix."""
+    await sleep(1)
+    await run_in_threadpool(library)
 
 
 async def _api(scope: Scope, receive: Receive, send: Send) -> None:

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cache
 from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
@@ -24,11 +25,6 @@ from keeve.web.forms.fields import (
 )
 from keeve.web.forms.plan_fields import VESSEL_KINDS
 
-_MATERIALS = {
-    name: material.name for name, material in sorted(materials().items(), key=lambda item: item[1].name)
-}
-# The mixes whose figures a label gives.
-_BY_LABEL = {mix.id: mix.name for mix in library().values() if mix.is_made.asks_for == "label"}
 _NAME = Text("Name", ("name",), needed=True)
 
 
@@ -41,75 +37,83 @@ class OwnKind(NamedTuple):
     fields: tuple[Field, ...]
 
 
-YARD: Mapping[str, OwnKind] = {
-    "mixer": OwnKind(
-        "Mixers",
-        "mixer",
-        "The mixed volume per load is about two thirds of the full drum.",
-        (
-            _NAME,
-            Choice("Type", ("mixer_kind",), MIXER_NAMES, needed=True),
-            Number("Mixed volume per load", ("working_l",), "mixed_volume", needed=True),
-            Number("Drum size, full", ("drum_l",), "mixed_volume"),
-            Number("Minutes per load", ("cycle_min",)),
+@cache
+def own_kinds() -> Mapping[str, OwnKind]:
+    """The kinds of thing a crew owns, by name."""
+    by_name = {name: material.name for name, material in materials().items()}
+    of_materials = dict(sorted(by_name.items(), key=lambda item: item[1]))
+    # The mixes whose figures a label gives.
+    by_label = {mix.id: mix.name for mix in library().values() if mix.is_made.asks_for == "label"}
+    return {
+        "mixer": OwnKind(
+            "Mixers",
+            "mixer",
+            "The mixed volume per load is about two thirds of the full drum.",
+            (
+                _NAME,
+                Choice("Type", ("mixer_kind",), MIXER_NAMES, needed=True),
+                Number("Mixed volume per load", ("working_l",), "mixed_volume", needed=True),
+                Number("Drum size, full", ("drum_l",), "mixed_volume"),
+                Number("Minutes per load", ("cycle_min",)),
+            ),
         ),
-    ),
-    "vessel": OwnKind(
-        "Buckets, shovels, bags",
-        "bucket",
-        "Best: weigh it empty, fill it with water to its mark, weigh it again.",
-        (
-            _NAME,
-            Choice("Type", ("is_a",), VESSEL_KINDS),
-            Number("Volume, to its mark", ("volume_l",), "vessel"),
-            Number("Or weight full of water to its mark", ("full_of_water_kg",), "mass"),
-            Number("Empty weight", ("tare_kg",), "mass"),
-            Number("Mark below the rim", ("mark_mm",), "size"),
-            Choice("Used for", ("material",), {None: "Everything", WATER: "Water", **_MATERIALS}),
+        "vessel": OwnKind(
+            "Buckets, shovels, bags",
+            "bucket",
+            "Best: weigh it empty, fill it with water to its mark, weigh it again.",
+            (
+                _NAME,
+                Choice("Type", ("is_a",), VESSEL_KINDS),
+                Number("Volume, to its mark", ("volume_l",), "vessel"),
+                Number("Or weight full of water to its mark", ("full_of_water_kg",), "mass"),
+                Number("Empty weight", ("tare_kg",), "mass"),
+                Number("Mark below the rim", ("mark_mm",), "size"),
+                Choice("Used for", ("material",), {None: "Everything", WATER: "Water", **of_materials}),
+            ),
         ),
-    ),
-    "scale": OwnKind(
-        "Scales",
-        "scale",
-        "Weigh at least ten divisions of it at a time; less is a guess.",
-        (
-            _NAME,
-            Number("Weighs up to", ("capacity_kg",), "mass", needed=True),
-            Number("Smallest division, g", ("division_g",), needed=True),
+        "scale": OwnKind(
+            "Scales",
+            "scale",
+            "Weigh at least ten divisions of it at a time; less is a guess.",
+            (
+                _NAME,
+                Number("Weighs up to", ("capacity_kg",), "mass", needed=True),
+                Number("Smallest division, g", ("division_g",), needed=True),
+            ),
         ),
-    ),
-    "bag": OwnKind(
-        "Bags and pails by their label",
-        "bag",
-        "Copy the label once: what it makes, or what it covers and how thick. Plans of that mix start with it.",
-        (
-            _NAME,
-            Choice("Mix", ("mix",), _BY_LABEL, needed=True),
-            Number("Weight of a bag", ("bag_kg",), "bag", needed=True),
-            Number("Yield per bag", ("yield_l",), "mixed_volume"),
-            Number("Or it covers", ("coverage_m2",), "area"),
-            Number("At a thickness of", ("coverage_mm",), "size"),
-            Number("Water per bag, start", ("water_start_l",), "water", needed=True),
-            Number("Water per bag, min", ("water_min_l",), "water", needed=True),
-            Number("Water per bag, max", ("water_max_l",), "water", needed=True),
-            Number("Working time, min", ("life_min",)),
+        "bag": OwnKind(
+            "Bags and pails by their label",
+            "bag",
+            "Copy the label once: what it makes, or what it covers and how thick. Plans of that mix start with it.",
+            (
+                _NAME,
+                Choice("Mix", ("mix",), by_label, needed=True),
+                Number("Weight of a bag", ("bag_kg",), "bag", needed=True),
+                Number("Yield per bag", ("yield_l",), "mixed_volume"),
+                Number("Or it covers", ("coverage_m2",), "area"),
+                Number("At a thickness of", ("coverage_mm",), "size"),
+                Number("Water per bag, start", ("water_start_l",), "water", needed=True),
+                Number("Water per bag, min", ("water_min_l",), "water", needed=True),
+                Number("Water per bag, max", ("water_max_l",), "water", needed=True),
+                Number("Working time, min", ("life_min",)),
+            ),
         ),
-    ),
-    "material": OwnKind(
-        "Materials",
-        "material",
-        "Weigh a level bucket of it, loose and dry: mixes by volume depend on that.",
-        (
-            Choice("Material", ("material",), _MATERIALS, needed=True),
-            Number("Weight of a bag", ("bag_kg",), "bag"),
-            Number("Weight, loose and dry", ("weighed_kg",), "mass"),
-            Number("Volume of the measure", ("weighed_l",), "vessel"),
-            Number("Price per bag", ("price_per_bag",)),
-            Number("Price per tonne", ("price_per_t",)),
-            Text("Bought on", ("bought_on",), is_date=True),
+        "material": OwnKind(
+            "Materials",
+            "material",
+            "Weigh a level bucket of it, loose and dry: mixes by volume depend on that.",
+            (
+                Choice("Material", ("material",), of_materials, needed=True),
+                Number("Weight of a bag", ("bag_kg",), "bag"),
+                Number("Weight, loose and dry", ("weighed_kg",), "mass"),
+                Number("Volume of the measure", ("weighed_l",), "vessel"),
+                Number("Price per bag", ("price_per_bag",)),
+                Number("Price per tonne", ("price_per_t",)),
+                Text("Bought on", ("bought_on",), is_date=True),
+            ),
         ),
-    ),
-}
+    }
+
 
 # What is typed for each measurement of a stockpile, by its event.
 MEASUREMENTS: Mapping[str, tuple[Number, ...]] = {
@@ -163,7 +167,7 @@ class YardForm:
     @property
     def fields(self) -> tuple[Field, ...]:
         """What is asked of its kind."""
-        return YARD[self.kind].fields
+        return own_kinds()[self.kind].fields
 
     def refuse(self, fault: InputError) -> None:
         """Put a refusal beside the fields it names."""

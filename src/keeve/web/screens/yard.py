@@ -15,9 +15,9 @@ from keeve.services.views.yard import kit_page, yard_page
 from keeve.web.drawings.stockpile_chart import stockpile_charts
 from keeve.web.forms.yard_form import (
     MEASUREMENTS,
-    YARD,
     YardForm,
     form_of_item,
+    own_kinds,
     stockpile_event,
     typed_item,
 )
@@ -37,7 +37,7 @@ def show(request: Request, database: Database, visitor: SignedIn, now: Now) -> R
 @router.get("/kit")
 def show_kit(request: Request, database: Database, visitor: SignedIn) -> Response:
     """What the crew owns."""
-    return page(request, "yard/kit.html", kit=kit_page(database, visitor), kinds=YARD)
+    return page(request, "yard/kit.html", kit=kit_page(database, visitor), kinds=own_kinds())
 
 
 @router.get("/yard/new/{kind}")
@@ -93,7 +93,7 @@ def _keep(
 
 
 def _own_page(request: Request, form: YardForm, known: yard.Kept | None, status: int = 200) -> Response:
-    return page(request, "yard/own.html", status, form=form, known=known, kind=YARD[form.kind])
+    return page(request, "yard/own.html", status, form=form, known=known, kind=own_kinds()[form.kind])
 
 
 def _own(database: Engine, visitor: Visitor, thing_id: UUID) -> yard.Kept:
@@ -104,7 +104,7 @@ def _own(database: Engine, visitor: Visitor, thing_id: UUID) -> yard.Kept:
 
 
 def _kind(kind: str) -> str:
-    if kind not in YARD:
+    if kind not in own_kinds():
         raise HTTPException(404)
     return kind
 

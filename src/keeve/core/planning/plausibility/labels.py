@@ -1,6 +1,7 @@
 """Plausibility of bags and labels: contradictions, another country's units, the wrong bag."""
 
 from collections.abc import Iterator, Mapping
+from functools import cache
 
 from keeve.core.mixes import materials
 from keeve.core.mixes.model import Mix, MixPart, Sort
@@ -159,22 +160,18 @@ _UNUSUAL = 2.0
 _ABOVE, _UNDER = 2.0, 1.2
 _WATER = ("water_start_l", "water_min_l", "water_max_l")
 _CUBIC_FOOT_L = 28.3168
-# What the figures of a label may be off by, the likelier first: another unit, then the decimal point.
-_FIGURES: tuple[tuple[tuple[str, ...], tuple[float, ...]], ...] = (
-    (("bag_kg",), (factor("lb", "kg"),)),
-    (("yield_l",), (_CUBIC_FOOT_L, _CUBIC_FOOT_L / factor("US gal", "L"), factor("US gal", "L"), 10.0, 0.1)),
-    (
-        _WATER,
-        (
-            factor("US fl oz", "L"),
-            factor("mL", "L"),
-            0.1,
-            factor("US qt", "US gal"),
-            factor("US gal", "L"),
-            10.0,
-        ),
-    ),
-)
+
+
+@cache
+def _figures() -> tuple[tuple[tuple[str, ...], tuple[float, ...]], ...]:
+    """What the figures of a label may be off by, the likelier first: another unit, then the decimal point."""
+    gallon_l = factor("US gal", "L")
+    of_water = (factor("US fl oz", "L"), factor("mL", "L"), 0.1, factor("US qt", "US gal"), gallon_l, 10.0)
+    return (
+        (("bag_kg",), (factor("lb", "kg"),)),
+        (("yield_l",), (_CUBIC_FOOT_L, _CUBIC_FOOT_L / gallon_l, gallon_l, 10.0, 0.1)),
+        (_WATER, of_water),
+    )
 
 
 def _usual_water(mix: Mix, part: MixPart) -> tuple[float, float]:
@@ -224,7 +221,7 @@ def _of_its_figures(here: str, usual: tuple[float, float], site: MaterialOnSite)
 
 def _reconciled(site: MaterialOnSite, usual: tuple[float, float]) -> dict[str, float] | None:
     """The likeliest single change by which weight, yield and water fit together; None where none does."""
-    for names, parts in _FIGURES:
+    for names, parts in _figures():
         given = {name: value for name in names if (value := getattr(site, name)) is not None}
         for part in parts:
             changed = {name: value * part for name, value in given.items()}
