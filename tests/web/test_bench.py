@@ -205,17 +205,13 @@ BAG = {
     "^Water per .* min": "1.75",
     "^Water per .* max": "2.5",
 }
-# A mix of each family in a mixer of its own, and what is typed besides.
+# Mixes that are made, charged and judged each in another way, in a mixer of its own, and what is typed besides. The
+# other families are walked through without a browser, in ``test_loads_by_http``.
 FAMILIES: dict[str, tuple[str, dict[str, str]]] = {
     "mortar-general": ("two-buckets", {}),
     "concrete-designed": ("forced-action", {"Target strength": "30"}),
-    "concrete-bagged": ("barrow", BAG),
     "concrete-pervious": ("tray", {"Stone moisture": "1"}),
-    "concrete-fine-high-strength": ("forced-action", {}),
-    "lime-hydraulic-3.5": ("tilting-drum", {"^Thickness$": "20"}),
     "basecoat-polymer-pail": ("paddle", BAG),
-    "overlay-stampable": ("paddle", {**BAG, "^Yield per": "14"}),
-    "screed-1-4-fibre": ("forced-action", {}),
     "hemp-lime": ("forced-action", {"Wall length": "1"}),
 }
 
