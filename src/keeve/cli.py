@@ -32,6 +32,9 @@ def _parser() -> argparse.ArgumentParser:
     up.add_argument("--cert", type=Path, help="certificate file (PEM)")
     up.add_argument("--key", type=Path, help="key file of the certificate (PEM)")
     up.add_argument("--workers", type=int, help="processes that serve (as many as processors)")
+    up.add_argument(
+        "--proxy", metavar="ADDRESS", help="believe the forwarded headers of this proxy, and of no other"
+    )
     up.add_argument("--closed", action="store_true", help="no new accounts but by an invitation")
     up.set_defaults(run=_up)
 
@@ -144,6 +147,7 @@ def _up(options: argparse.Namespace) -> int:
         key=options.key,
         workers=options.workers,
         is_closed=options.closed,
+        proxy=options.proxy,
     )
 
 

@@ -18,11 +18,14 @@ from pathlib import Path
 from typing import IO, NamedTuple
 
 import psycopg
+from psycopg import sql
 
 from keeve.launch.system import ROOT, LaunchError, install, is_root
 
 _BINARIES = Path("/usr/lib/postgresql")
-_USER = "keeve"
+# Who owns the cluster, and who the application is: it owns its database and nothing else.
+_OWNER = "keeve"
+_USER = "keeve_app"
 _DATABASE = "keeve"
 _START_SECONDS = 30
 _RESTART_PAUSE_SECONDS = 0.2
@@ -167,7 +170,7 @@ class Cluster:
                     shutil.chown(path, user)
             done = subprocess.run(
                 [
-                    binaries / "initdb", "-D", made, "-U", _USER, "--pwfile", password_file,
+                    binaries / "initdb", "-D", made, "-U", _OWNER, "--pwfile", password_file,
                     "--auth=scram-sha-256", "--encoding=UTF8", "--locale=C.UTF-8",
                     *([] if self.durable else ["--no-sync"]),
                 ],
@@ -216,18 +219,14 @@ class Cluster:
     def _wait(self) -> None:
         deadline = time.monotonic() + _START_SECONDS
         password = self._password_file.read_text().strip()
-        address = f"host=127.0.0.1 port={self.port} user={_USER} password={password} connect_timeout=2"
+        address = f"host=127.0.0.1 port={self.port} password={password} connect_timeout=2"
         while True:
             try:
-                if self._watch is None:
-                    psycopg.connect(f"{address} dbname={_DATABASE}").close()
-                    return
                 # Only who watches over the server makes the database.
-                with psycopg.connect(f"{address} dbname=postgres", autocommit=True) as connection:
-                    found = connection.execute("select 1 from pg_database where datname = %s", [_DATABASE])
-                    if found.fetchone() is None:
-                        connection.execute(f"create database {_DATABASE}")
-                return
+                if self._watch is not None:
+                    _make_database(f"{address} user={_OWNER}", password)
+                with psycopg.connect(f"{address} user={_USER} dbname={_DATABASE}"):
+                    return
             except psycopg.OperationalError as fault:
                 if self._process is not None and self._process.poll() is not None:
                     raise LaunchError(f"PostgreSQL stopped at once: {self._last_words()}") from None
@@ -246,6 +245,36 @@ class Cluster:
         return (
             f"{said[-1].partition('FATAL:')[2].strip() or said[-1]}." if said else f"its reason is in {log}."
         )
+
+
+def _make_database(address: str, password: str) -> None:
+    """The application's user and its database, where there are none; what an older Keeve owned goes over to it."""
+    with psycopg.connect(f"{address} dbname=postgres", autocommit=True) as connection:
+        if connection.execute("select 1 from pg_roles where rolname = %s", [_USER]).fetchone():
+            return
+        if not connection.execute("select 1 from pg_database where datname = %s", [_DATABASE]).fetchone():
+            connection.execute(f"create database {_DATABASE}")
+        with psycopg.connect(f"{address} dbname={_DATABASE}") as inside:
+            inside.execute(
+                sql.SQL("create role {} login nosuperuser nocreatedb nocreaterole password {}").format(
+                    sql.Identifier(_USER), sql.Literal(password)
+                )
+            )
+            inside.execute(f"alter database {_DATABASE} owner to {_USER}")
+            for (statement,) in inside.execute(_OWNED, {"user": _USER}).fetchall():
+                inside.execute(statement)
+
+
+# Everything in the database's own schema, as a statement that gives it away.
+_OWNED = """
+select format('alter %%s %%I.%%I owner to %%I', case relkind when 'S' then 'sequence' else 'table' end,
+              nspname, relname, %(user)s::text)
+from pg_class join pg_namespace on pg_namespace.oid = relnamespace
+where nspname = 'public' and relkind in ('r', 'p')
+union all
+select format('alter function %%s owner to %%I', pg_proc.oid::regprocedure, %(user)s::text)
+from pg_proc join pg_namespace on pg_namespace.oid = pronamespace where nspname = 'public'
+"""
 
 
 class _Server(NamedTuple):

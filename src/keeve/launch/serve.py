@@ -23,13 +23,17 @@ _PAUSE_SECONDS = 1.0
 
 
 class Serving(NamedTuple):
-    """What is served: the database, where it is found, whether anybody may make an account, the files for HTTPS."""
+    """What is served: the database, where it is found, whether anybody may make an account, the files for HTTPS.
+
+    ``proxy``: the address of what stands before it, whose word on where a request came from is taken; nobody's else.
+    """
 
     database: str
     address: str
     open_to_all: bool
     certificate: Path | None
     key: Path | None
+    proxy: str | None = None
 
 
 def serve(serving: Serving, listener: socket.socket, workers: int) -> None:
@@ -78,6 +82,9 @@ def _work(serving: Serving, listener: socket.socket) -> None:
         ssl_certfile=serving.certificate,
         ssl_keyfile=serving.key,
         timeout_graceful_shutdown=_SECONDS_FOR_OPEN_PAGES,
+        proxy_headers=serving.proxy is not None,
+        forwarded_allow_ips=serving.proxy,
+        server_header=False,
     )
     gc.freeze()  # what start-up made lives as long as the process: no collection need look at it again
     uvicorn.Server(config).run(sockets=[listener])

@@ -28,6 +28,7 @@ def up(
     key: Path | None,
     workers: int | None = None,
     is_closed: bool = False,
+    proxy: str | None = None,
 ) -> int:
     """Serve until Ctrl-C, then stop everything that was started.
 
@@ -38,6 +39,7 @@ def up(
         key: the file of its key.
         workers: the processes that serve; as many as the machine has processors unless given.
         is_closed: nobody makes an account but by an invitation.
+        proxy: the address of a proxy before it, whose forwarded headers are believed.
     """
     # A plain kill ends like Ctrl-C, so that PostgreSQL is stopped too.
     signal.signal(signal.SIGTERM, signal.default_int_handler)
@@ -55,7 +57,7 @@ def up(
             _tell(address)
             from keeve.launch.serve import Serving, serve
 
-            serve(Serving(url, address, not is_closed, certificate, key), listener, processes)
+            serve(Serving(url, address, not is_closed, certificate, key, proxy), listener, processes)
     except (LaunchError, OSError) as fault:
         print(f"keeve: {in_a_sentence(fault)}", file=sys.stderr)
         return 1

@@ -19,7 +19,7 @@ from keeve.core.running.events import LONGEST_NAME
 from keeve.core.texts import why_unfit
 from keeve.core.units import System
 from keeve.store.database import open_session
-from keeve.store.models import Account, Crew, DemoCrew, Membership, SignIn, SignInFailure
+from keeve.store.models import Account, Crew, DemoCrew, KnownBrowser, Membership, SignIn, SignInFailure
 
 Role = Literal["lead", "mixer", "reader"]
 ROLE_NAMES: dict[Role, str] = {
@@ -34,6 +34,14 @@ MOST_FAILURES_BY_NAME = 5
 MOST_FAILURES_BY_ADDRESS = 20
 LEAST_PASSWORD_LENGTH = 10
 _LONGEST_ADDRESS = 80
+# Failures of a browser or a person that is known are counted apart from those of the rest of the world.
+_KNOWN = "known "
+# New accounts are counted the same way.
+_NEW = "new "
+MOST_NEW_BY_ADDRESS = 10
+# A password that takes fewer is common: the lists of the commonest and what is easily made of them are tried first.
+_LEAST_GUESSES = 1_000_000
+_MOST_LOOKED_AT = 72
 
 
 @dataclass(frozen=True)
@@ -102,13 +110,31 @@ def new_account(session: Session, *, sign_in_name: str, name: str, password: str
         "id": uuid4(),
         "sign_in_name": plain,
         "name": name.strip(),
-        "password_hash": password_hash(password),
+        "password_hash": password_hash(password, plain, name),
     }
     # Of two who take a name at once, one has it.
     made = insert(Account).values(row).on_conflict_do_nothing().returning(Account)
     if (account := session.scalars(made).first()) is None:
         raise InputError("name_taken", "That sign-in name is taken: choose another.", ["sign_in_name"])
     return account
+
+
+def count_new_account(session: Session, address: str, now: datetime) -> None:
+    """Count a new account of an address.
+
+    Raises:
+        SignInRefused: it has made many lately.
+    """
+    _forget_old(session, now)
+    source = f"{_NEW}{address}"[:_LONGEST_ADDRESS]
+    made = select(func.count()).where(
+        SignInFailure.address == source, SignInFailure.at > now - FAILURES_COUNT_FOR
+    )
+    if (session.scalar(made) or 0) >= MOST_NEW_BY_ADDRESS:
+        raise SignInRefused(
+            "Many accounts were made from here just now. Wait a quarter of an hour, then try again."
+        )
+    session.add(failure("", source, now))
 
 
 def has_account(engine: Engine, sign_in_name: str) -> bool:
@@ -123,22 +149,35 @@ def set_password(engine: Engine, sign_in_name: str, password: str, now: datetime
         account = account_named(session, sign_in_name)
         if account is None:
             raise LookupError(f"no account {sign_in_name}")
-        account.password_hash = password_hash(password)
+        account.password_hash = password_hash(password, account.sign_in_name, account.name)
         end_sessions(session, account.id, now)
 
 
 def change_password(engine: Engine, visitor: Visitor, *, old: str, new: str, now: datetime) -> None:
     """A new password of one's own; every session ends, this one too.
 
+    Args:
+        engine: the database.
+        visitor: whose it is.
+        old: the present one, as typed.
+        new: the new one.
+        now: the moment.
+
     Raises:
-        InputError: the old password is wrong or the new one too short.
+        InputError: the old password is wrong, or the new one too short or too common.
+        SignInRefused: too many failures lately.
     """
     with open_session(engine) as session:
         account = session.get_one(Account, visitor.account_id, with_for_update=True)
-        if not _matches(account.password_hash, old):
-            raise InputError("wrong_password", "That is not your current password: type it again.", ["old"])
-        account.password_hash = password_hash(new)
-        end_sessions(session, account.id, now)
+        # Whoever is signed in is known: nobody else's guessing keeps them from changing it, nor theirs anybody else.
+        source = f"{_KNOWN}{account.id}"
+        name = refuse_guessing(session, account.sign_in_name, source, now)
+        if _matches(account.password_hash, old):
+            account.password_hash = password_hash(new, account.sign_in_name, account.name)
+            end_sessions(session, account.id, now)
+            return
+        session.add(failure(name, source, now))
+    raise InputError("wrong_password", "That is not your current password: type it again.", ["old"])
 
 
 def sign_out_everywhere(engine: Engine, visitor: Visitor, now: datetime) -> None:
@@ -156,7 +195,9 @@ def end_sessions(session: Session, account_id: UUID, now: datetime) -> None:
     )
 
 
-def sign_in(engine: Engine, *, sign_in_name: str, password: str, address: str, now: datetime) -> str:
+def sign_in(
+    engine: Engine, *, sign_in_name: str, password: str, address: str, now: datetime, browser: str = ""
+) -> str:
     """The token of a new session.
 
     Args:
@@ -165,13 +206,15 @@ def sign_in(engine: Engine, *, sign_in_name: str, password: str, address: str, n
         password: as typed.
         address: where the request came from, for the rate limit.
         now: the moment.
+        browser: the token of a browser in which somebody signed in before.
 
     Raises:
         SignInRefused: wrong name or password, or too many failures lately.
     """
     with open_session(engine) as session:
+        account = account_named(session, sign_in_name)
+        address = _known_browser(session, account, browser) or address
         name = refuse_guessing(session, sign_in_name, address, now)
-        account = account_named(session, name)
         # An unknown name costs the same time as a wrong password, so that the answer does not say which it was.
         right = _matches(account.password_hash if account else _nobodys_hash(), password)
         if account and right:
@@ -183,6 +226,28 @@ def sign_in(engine: Engine, *, sign_in_name: str, password: str, address: str, n
     raise SignInRefused("Wrong name or password. Check both and try again.")
 
 
+def remember_browser(engine: Engine, account_id: UUID, browser: str) -> str:
+    """The token by which a browser is known in which somebody has just signed in: the one it has, or a new one.
+
+    Whoever guesses at an account from elsewhere then locks out nobody here.
+    """
+    with open_session(engine) as session:
+        known = session.get(KnownBrowser, token_hash(browser))
+        if known is not None and known.account_id == account_id:
+            return browser
+        token = secrets.token_urlsafe(24)
+        session.add(KnownBrowser(token_hash=token_hash(token), account_id=account_id))
+        return token
+
+
+def _known_browser(session: Session, account: Account | None, browser: str) -> str:
+    """What failures in a known browser are counted by; nothing where it is not known to the account."""
+    known = session.get(KnownBrowser, token_hash(browser)) if account and browser else None
+    if known is None or account is None or known.account_id != account.id:
+        return ""
+    return f"{_KNOWN}{known.token_hash.hex()[:32]}"
+
+
 def sign_in_proven(engine: Engine, sign_in_name: str, now: datetime) -> str | None:
     """The token of a new session of somebody who has just proven who they are; None where they are in no crew."""
     with open_session(engine) as session:
@@ -192,6 +257,12 @@ def sign_in_proven(engine: Engine, sign_in_name: str, now: datetime) -> str | No
 
 def refuse_guessing(session: Session, sign_in_name: str, address: str, now: datetime) -> str:
     """The name as it is kept.
+
+    Args:
+        session: of the database.
+        sign_in_name: as typed.
+        address: where it came from; a browser or a person that is known is counted for itself.
+        now: the moment.
 
     Raises:
         SignInRefused: the name or the address failed too often lately.
@@ -275,8 +346,12 @@ def _forget_old(session: Session, now: datetime) -> None:
 
 def _too_many_failures(session: Session, name: str, address: str, now: datetime) -> bool:
     recent = SignInFailure.at > now - FAILURES_COUNT_FOR
-    by_name = func.count().filter(SignInFailure.sign_in_name == name)
+    is_known = SignInFailure.address.startswith(_KNOWN)
     by_address = func.count().filter(SignInFailure.address == address)
+    if address.startswith(_KNOWN):
+        failures = session.scalar(select(by_address).where(recent)) or 0
+        return failures >= MOST_FAILURES_BY_NAME
+    by_name = func.count().filter(SignInFailure.sign_in_name == name, ~is_known)
     names, addresses = session.execute(
         select(by_name, by_address)
         .select_from(SignInFailure)
@@ -338,19 +413,32 @@ def _hasher() -> PasswordHasher:
 
 @cache
 def _nobodys_hash() -> str:
-    return password_hash(secrets.token_urlsafe(16))
+    return _hasher().hash(secrets.token_urlsafe(16))
 
 
-def password_hash(password: str) -> str:
+def password_hash(password: str, *names: str) -> str:
     """How a password is kept.
 
+    Args:
+        password: as typed.
+        names: of whose it is: what is made of them is guessed first.
+
     Raises:
-        InputError: it is too short.
+        InputError: it is too short, or among the first that are guessed.
     """
     if len(password) < LEAST_PASSWORD_LENGTH:
         raise InputError(
             "short_password",
             f"A password needs at least {LEAST_PASSWORD_LENGTH} characters: make it longer.",
+            ["password"],
+        )
+    # Its lists take memory that only whoever chooses a password needs.
+    from zxcvbn import zxcvbn
+
+    if zxcvbn(password[:_MOST_LOOKED_AT], list(names))["guesses"] < _LEAST_GUESSES:
+        raise InputError(
+            "common_password",
+            "That password is among the first that are guessed: take three or four words of your own.",
             ["password"],
         )
     return _hasher().hash(password)

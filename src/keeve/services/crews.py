@@ -3,16 +3,25 @@
 import secrets
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from typing import NamedTuple
 from uuid import UUID
 
-from sqlalchemy import Engine, delete, func, select, update
+from sqlalchemy import ColumnElement, Engine, delete, func, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
 from keeve.core.running.events import LONGEST_NAME
 from keeve.core.texts import why_unfit
-from keeve.services.accounts import ROLE_NAMES, Role, Visitor, as_role, new_account, token_hash
+from keeve.services.accounts import (
+    ROLE_NAMES,
+    Role,
+    Visitor,
+    as_role,
+    count_new_account,
+    new_account,
+    token_hash,
+)
 from keeve.services.recovery import give_recovery_code
 from keeve.store.database import open_session
 from keeve.store.models import Account, Crew, Invitation, Membership, SignIn
@@ -27,6 +36,15 @@ class Member:
     account_id: UUID
     name: str
     role: Role
+
+
+class WaitingInvitation(NamedTuple):
+    """An invitation that nobody has taken up yet; its link is not known any more."""
+
+    id: str
+    role: Role
+    made_by: str
+    expires_at: datetime
 
 
 @dataclass(frozen=True)
@@ -91,6 +109,35 @@ def invite(engine: Engine, visitor: Visitor, role: str, now: datetime) -> str:
     return token
 
 
+def invitations(engine: Engine, visitor: Visitor, now: datetime) -> list[WaitingInvitation]:
+    """The invitations into the visitor's crew that nobody has taken up yet, the newest first."""
+    with open_session(engine) as session:
+        rows = session.execute(
+            select(Invitation, Account.name)
+            .join(Account, Account.id == Invitation.made_by)
+            .where(Invitation.crew_id == visitor.crew_id, *_is_open(now))
+            .order_by(Invitation.expires_at.desc())
+        )
+        return [
+            WaitingInvitation(found.token_hash.hex(), as_role(found.role), name, found.expires_at)
+            for found, name in rows
+        ]
+
+
+def withdraw(engine: Engine, visitor: Visitor, invitation_id: str) -> bool:
+    """End an invitation into the visitor's crew; False where there is no such."""
+    try:
+        token = bytes.fromhex(invitation_id)
+    except ValueError:
+        return False
+    mine = Invitation.crew_id == visitor.crew_id
+    with open_session(engine) as session:
+        ended = session.execute(
+            delete(Invitation).where(Invitation.token_hash == token, mine).returning(Invitation.role)
+        )
+        return ended.first() is not None
+
+
 def open_invitation(engine: Engine, token: str, now: datetime) -> OpenInvitation | None:
     """What an invitation offers, while it is good."""
     with open_session(engine) as session:
@@ -102,17 +149,36 @@ def open_invitation(engine: Engine, token: str, now: datetime) -> OpenInvitation
 
 
 def start_crew(
-    engine: Engine, *, sign_in_name: str, name: str, password: str, crew_name: str
+    engine: Engine,
+    *,
+    sign_in_name: str,
+    name: str,
+    password: str,
+    crew_name: str,
+    address: str = "",
+    now: datetime | None = None,
 ) -> tuple[UUID, str]:
     """A new account with a crew of its own that it leads; gives the account's id and its recovery code.
 
+    Args:
+        engine: the database.
+        sign_in_name: the name to sign in with.
+        name: the person's own.
+        password: as typed.
+        crew_name: of the crew; made up from the person's where it is empty.
+        address: where the request came from: so many from one are enough for a while.
+        now: the moment; needed with an address.
+
     Raises:
+        SignInRefused: too many new accounts from there lately.
         InputError: a name is taken or empty, or the password too short.
     """
     kept_name = crew_name.strip() or f"{name.strip()}'s crew"
     if why := why_unfit("crew_name", kept_name, LONGEST_NAME):
         raise InputError("name_unfit", why, ["crew_name"])
     with open_session(engine) as session:
+        if now is not None:
+            count_new_account(session, address, now)
         account = new_account(session, sign_in_name=sign_in_name, name=name, password=password)
         crew = Crew(name=kept_name)
         session.add(crew)
@@ -156,6 +222,7 @@ def set_role(engine: Engine, visitor: Visitor, account_id: UUID, role: str) -> b
         wanted = _known(role)
         if wanted != "lead":
             _keep_a_lead(session, membership)
+            _end_invitations(session, membership)
         membership.role = wanted
         return True
 
@@ -171,6 +238,7 @@ def remove(engine: Engine, visitor: Visitor, account_id: UUID) -> bool:
         if membership is None:
             return False
         _keep_a_lead(session, membership)
+        _end_invitations(session, membership)
         session.execute(
             delete(SignIn).where(SignIn.crew_id == visitor.crew_id, SignIn.account_id == account_id)
         )
@@ -201,16 +269,24 @@ def _keep_a_lead(session: Session, leaving: Membership) -> None:
         raise InputError("last_lead", "A crew needs a lead: make somebody else lead first.", ["role"])
 
 
-def _open(session: Session, token: str, now: datetime) -> Invitation | None:
-    return session.scalars(
-        select(Invitation)
-        .where(
-            Invitation.token_hash == token_hash(token),
+def _end_invitations(session: Session, maker: Membership) -> None:
+    """Whoever may no longer invite has invited nobody: what they sent that is not taken up ends."""
+    session.execute(
+        delete(Invitation).where(
+            Invitation.crew_id == maker.crew_id,
+            Invitation.made_by == maker.account_id,
             Invitation.used_at.is_(None),
-            Invitation.expires_at > now,
         )
-        .with_for_update()
-    ).first()
+    )
+
+
+def _open(session: Session, token: str, now: datetime) -> Invitation | None:
+    query = select(Invitation).where(Invitation.token_hash == token_hash(token), *_is_open(now))
+    return session.scalars(query.with_for_update()).first()
+
+
+def _is_open(now: datetime) -> tuple[ColumnElement[bool], ...]:
+    return Invitation.used_at.is_(None), Invitation.expires_at > now
 
 
 def _take_up(session: Session, token: str, account_id: UUID, now: datetime) -> UUID | None:

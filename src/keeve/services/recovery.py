@@ -64,7 +64,7 @@ def recover(
         account = account_named(session, name, to_change=True)
         kept = account.recovery_hash if account else None
         if account and kept and hmac.compare_digest(kept, _code_hash(code)):
-            account.password_hash = password_hash(password)
+            account.password_hash = password_hash(password, account.sign_in_name, account.name)
             end_sessions(session, account.id, now)
             return give_recovery_code(session, account)
         session.add(failure(name, address, now))
@@ -117,7 +117,7 @@ def reset(engine: Engine, token: str, password: str, now: datetime) -> str | Non
         if found is None:
             return None
         account = session.get_one(Account, found.account_id)
-        account.password_hash = password_hash(password)
+        account.password_hash = password_hash(password, account.sign_in_name, account.name)
         end_sessions(session, account.id, now)
         session.delete(found)
         return give_recovery_code(session, account)

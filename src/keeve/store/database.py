@@ -38,6 +38,7 @@ def connect(url: str) -> Engine:
     return create_engine(
         parsed,
         pool_pre_ping=True,
+        hide_parameters=True,
         pool_size=_CONNECTIONS,
         max_overflow=_CONNECTIONS,
         pool_timeout=_SECONDS_FOR_A_CONNECTION,

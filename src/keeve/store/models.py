@@ -129,6 +129,16 @@ class SignIn(Base):
     revoked_at: Mapped[datetime | None]
 
 
+class KnownBrowser(Base):
+    """A browser in which a person has signed in before, known by the hash of its token."""
+
+    __tablename__ = "known_browser"
+
+    token_hash: Mapped[bytes] = mapped_column(primary_key=True)
+    account_id: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
 class SignInFailure(Base):
     """A failed sign-in, counted to slow down guessing."""
 

@@ -108,7 +108,7 @@ def create_app(
     app.state.open_to_all = open_to_all
     app.state.demo = demo
     app.add_middleware(BodyLimit)
-    app.add_middleware(SecureHeaders)
+    app.add_middleware(SecureHeaders, is_secure=address.startswith("https"))
     # Form tokens are masked anew on every page, so compression gives nothing of them away.
     app.add_middleware(GZipMiddleware, minimum_size=_LEAST_COMPRESSED, compresslevel=4)
     for screen in SCREENS:
@@ -173,8 +173,10 @@ def _bad_input(request: Request, fault: Exception) -> Response:
 
 def _database_down(request: Request, fault: Exception) -> Response:
     """The database was killed, is starting again, or its disk is full: what was kept is kept."""
-    print(f"keeve: the database does not answer: {fault}", file=sys.stderr)
-    full = "No space left" in str(fault)
+    # What was asked stays out of the log: it may hold names.
+    reason = str(getattr(fault, "orig", None) or type(fault).__name__).splitlines()[0]
+    print(f"keeve: the database does not answer: {reason}", file=sys.stderr)
+    full = "No space left" in reason
     message = (
         "The disk is full: make room on the machine that runs Keeve."
         if full

@@ -21,6 +21,7 @@ SESSION_COOKIE = "__Host-keeve"
 # A stranger has no session yet; this cookie ties the sign-in form to the browser that asked for it.
 STRANGER_COOKIE = "__Host-keeve-visit"
 UNITS_COOKIE = "__Host-keeve-units"
+BROWSER_COOKIE = "__Host-keeve-browser"
 FORM_FIELD = "form_token"
 FORM_HEADER = "X-Form-Token"
 
@@ -38,13 +39,16 @@ _HEADERS = {
     "Cross-Origin-Resource-Policy": "same-origin",
     "Permissions-Policy": "camera=(), microphone=(), geolocation=()",
 }
+# Where a certificate is used, a browser that was here once comes by no other way.
+_ONLY_HTTPS = {"Strict-Transport-Security": "max-age=31536000"}
 
 
 class SecureHeaders:
     """Puts the security headers on every answer; pages of a crew's work are never cached."""
 
-    def __init__(self, app: ASGIApp) -> None:
+    def __init__(self, app: ASGIApp, *, is_secure: bool = False) -> None:
         self.app = app
+        self.headers = _HEADERS | (_ONLY_HTTPS if is_secure else {})
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Pass the request on, add the headers to what comes back."""
@@ -52,7 +56,7 @@ class SecureHeaders:
         async def send_with_headers(message: Message) -> None:
             if message["type"] == "http.response.start":
                 headers = MutableHeaders(scope=message)
-                for name, value in _HEADERS.items():
+                for name, value in self.headers.items():
                     headers[name] = value
                 if not str(scope.get("path", "")).startswith("/static/"):
                     headers["Cache-Control"] = "no-store"

@@ -11,7 +11,7 @@ from keeve.services.accounts import SignInRefused
 from keeve.services.database import Engine
 from keeve.web.pages import page
 from keeve.web.screens.quick import keep
-from keeve.web.screens.sign_in import begin_session
+from keeve.web.screens.sign_in import begin_session, remember_browser
 from keeve.web.security import Database, Now, SignedIn, address_of
 from keeve.web.turns import screen_router
 
@@ -41,9 +41,11 @@ def make(request: Request, database: Database, now: Now) -> Response:
             name=typed["name"],
             password=typed["password"],
             crew_name=typed["crew_name"],
+            address=address_of(request),
+            now=now,
         )
-    except InputError as fault:
-        return _new_page(request, typed, 422, fault.message)
+    except (InputError, SignInRefused) as fault:
+        return _new_page(request, typed, 422, str(fault))
     return code_page(request, database, now, typed["name"], code, typed["job"])
 
 
@@ -112,8 +114,9 @@ def code_page(
     visitor = request.state.visitor = accounts.visitor(database, token, now) if token else None
     plan_id = keep(database, visitor, job) if job and visitor else None
     answer = page(request, "sign_in/recovery_code.html", code=code, plan_id=plan_id)
-    if token:
+    if token and visitor:
         begin_session(answer, token)
+        remember_browser(request, answer, database, visitor)
     return answer
 
 

@@ -8,7 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
 from keeve.services import accounts, crews, recovery
-from keeve.services.accounts import ROLE_NAMES, Visitor
+from keeve.services.accounts import ROLE_NAMES, SignInRefused, Visitor
 from keeve.web.pages import address_of_site, page
 from keeve.web.screens.account import code_page
 from keeve.web.screens.sign_in import signed_out
@@ -29,6 +29,12 @@ def invite(request: Request, database: Database, visitor: MayLead, now: Now) -> 
     """A new invitation; its link is shown this once."""
     token = crews.invite(database, visitor, request.state.form.get("role", ""), now)
     return _crew_page(request, database, visitor, link=f"{address_of_site(request)}/invitation/{token}")
+
+
+@router.post("/crew/invitations/{invitation_id}/withdraw")
+def withdraw(database: Database, visitor: MayLead, invitation_id: str) -> Response:
+    """End an invitation that nobody has taken up."""
+    return _after_change(crews.withdraw(database, visitor, invitation_id))
 
 
 @router.get("/crew/invitations")
@@ -77,9 +83,15 @@ def change_password(request: Request, database: Database, visitor: SignedIn, now
     """A new password; every session ends and the next sign-in uses it."""
     form = request.state.form
     try:
-        accounts.change_password(database, visitor, old=form.get("old", ""), new=form.get("new", ""), now=now)
-    except InputError as fault:
-        return _crew_page(request, database, visitor, status=422, refusal=fault.message)
+        accounts.change_password(
+            database,
+            visitor,
+            old=form.get("old", ""),
+            new=form.get("new", ""),
+            now=now,
+        )
+    except (InputError, SignInRefused) as fault:
+        return _crew_page(request, database, visitor, status=422, refusal=str(fault))
     return signed_out()
 
 
@@ -156,6 +168,9 @@ def _crew_page(
         "crew/crew.html",
         status,
         members=crews.members(database, visitor),
+        invitations=crews.invitations(database, visitor, request.app.state.clock())
+        if visitor.may_lead
+        else [],
         crews=crews.crews_of(database, visitor),
         roles=ROLE_NAMES,
         **shown,

@@ -9,12 +9,13 @@ from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.units import System
 from keeve.services import accounts
-from keeve.services.accounts import SignInRefused
+from keeve.services.accounts import SignInRefused, Visitor
 from keeve.services.database import Engine
 from keeve.web.drawings.a_load import a_load
 from keeve.web.pages import page
 from keeve.web.screens.quick import keep
 from keeve.web.security import (
+    BROWSER_COOKIE,
     SESSION_COOKIE,
     UNITS_COOKIE,
     Anyone,
@@ -27,6 +28,8 @@ from keeve.web.security import (
 from keeve.web.turns import screen_router
 
 router = screen_router()
+
+_KNOWN_FOR_S = 365 * 86_400
 
 
 class Demo(Protocol):
@@ -63,6 +66,7 @@ def do_sign_in(request: Request, database: Database, now: Now) -> Response:
             password=form.get("password", ""),
             address=address_of(request),
             now=now,
+            browser=request.cookies.get(BROWSER_COOKIE, ""),
         )
     except SignInRefused as refusal:
         return _sign_in_page(
@@ -76,7 +80,10 @@ def do_sign_in(request: Request, database: Database, now: Now) -> Response:
     visitor = accounts.visitor(database, token, now)
     if job and visitor and visitor.may_mix:
         back = f"/plan/{keep(database, visitor, job)}/load/1"
-    return signed_in(token, back)
+    answer = signed_in(token, back)
+    if visitor:
+        remember_browser(request, answer, database, visitor)
+    return answer
 
 
 @router.post("/sign-out")
@@ -124,6 +131,12 @@ def signed_in(token: str, path: str) -> Response:
     answer = RedirectResponse(path, status_code=303)
     begin_session(answer, token)
     return answer
+
+
+def remember_browser(request: Request, answer: Response, database: Engine, visitor: Visitor) -> None:
+    """Make the browser known as one in which somebody signs in."""
+    known = accounts.remember_browser(database, visitor.account_id, request.cookies.get(BROWSER_COOKIE, ""))
+    set_cookie(answer, BROWSER_COOKIE, known, max_age=_KNOWN_FOR_S)
 
 
 def begin_session(answer: Response, token: str) -> None:
