@@ -35,6 +35,9 @@ def _parser() -> argparse.ArgumentParser:
     up.add_argument(
         "--proxy", metavar="ADDRESS", help="believe the forwarded headers of this proxy, and of no other"
     )
+    up.add_argument(
+        "--demo", action="store_true", help="with the demo, though others reach it; its password is made anew"
+    )
     up.add_argument("--closed", action="store_true", help="no new accounts but by an invitation")
     up.set_defaults(run=_up)
 
@@ -148,6 +151,7 @@ def _up(options: argparse.Namespace) -> int:
         workers=options.workers,
         is_closed=options.closed,
         proxy=options.proxy,
+        with_demo=options.demo,
     )
 
 

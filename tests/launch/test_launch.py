@@ -13,10 +13,12 @@ import pytest
 from sqlalchemy import Engine
 
 import keeve.store
+from keeve.demo import PASSWORD, SIGN_IN_NAME
 from keeve.launch import up as launching
 from keeve.launch.postgres import Cluster, throwaway
 from keeve.launch.system import ROOT, LaunchError, install
-from keeve.launch.up import up
+from keeve.launch.up import prepare, up
+from keeve.services import accounts
 from keeve.store.database import connect
 from keeve.store.migrate import migrate
 
@@ -97,6 +99,29 @@ def test_up_serves_with_its_demo_and_stops_what_it_started(host: str, shown: str
                 assert b"Sign in" in answer.read()
             started.send_signal(signal.SIGINT)
             assert started.wait(timeout=20) == 0
+
+
+def test_who_may_sign_in_where_others_reach_it(quick_passwords: None) -> None:
+    with throwaway() as cluster:
+        # First on another address: nobody knows a password but who started it.
+        said = prepare(cluster.url, is_local=False)
+        found = re.fullmatch(r"First account: name lead, password (\S+)\. Sign in.*", said)
+        assert found
+        own = connect(cluster.url)
+        assert accounts.has_password(own, "lead", found[1])
+        assert not accounts.has_account(own, SIGN_IN_NAME)
+        assert prepare(cluster.url, is_local=False) == "Sign in with your account."
+        # The demo is there on this machine, with its known password; elsewhere that opens nothing.
+        assert prepare(cluster.url).endswith(f"name {SIGN_IN_NAME}, password {PASSWORD}")
+        assert accounts.has_password(own, SIGN_IN_NAME, PASSWORD)
+        prepare(cluster.url, is_local=False)
+        assert not accounts.has_password(own, SIGN_IN_NAME, PASSWORD)
+        asked = prepare(cluster.url, is_local=False, with_demo=True).split()[-1]
+        assert asked != PASSWORD
+        assert accounts.has_password(own, SIGN_IN_NAME, asked)
+        prepare(cluster.url)
+        assert accounts.has_password(own, SIGN_IN_NAME, PASSWORD)
+        own.dispose()
 
 
 def test_a_cluster_keeps_its_data_and_migrates_again(tmp_path_factory: pytest.TempPathFactory) -> None:

@@ -109,9 +109,11 @@ class Sender:
         kept = {name: figure for name, figure in figures.items() if self.chance.random() < 0.4}
         event = raw_event(kind, **kept)
         where = self.chance.choice(("events", "events", "stockpile"))
-        return self.client.post(
-            f"/bench/{self.ids['load_id']}/{where}", **self._json(spoilt(self.chance, event))
-        )
+        bench = f"/bench/{self.ids['load_id']}"
+        answer = self.client.post(f"{bench}/{where}", **self._json(spoilt(self.chance, event)))
+        # What was kept can be read again by everybody.
+        assert all(self.client.get(path).status_code == 200 for path in (bench, "/") if answer.is_success)
+        return answer
 
     def rule(self) -> Response:
         """A rule by its example, spoilt, one or a list of them."""

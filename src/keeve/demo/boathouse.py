@@ -1,5 +1,6 @@
 """The invented crews: a wall bed mixed yesterday, the coping bed half done, other jobs to mix."""
 
+import secrets
 from datetime import datetime, timedelta
 from itertools import count
 from uuid import UUID, uuid4
@@ -19,11 +20,27 @@ SIGN_IN_NAME = "wren"
 PASSWORD = "boathouse-keel"
 
 
-def load_demo(engine: Engine, now: datetime) -> None:
-    """Make the people, the two crews and their morning, unless they are there already."""
+_NAMES = ("wren", "fen", "moss", "alder")
+
+
+def load_demo(engine: Engine, now: datetime, password: str = PASSWORD) -> None:
+    """Make the people, the two crews and their morning, unless they are there already; they sign in with a password."""
     with demo_crews.alone(engine):
         if demo_crews.crew_of(engine, _person(engine, SIGN_IN_NAME)) is None:
             _make(engine, now)
+        if not accounts.has_password(engine, SIGN_IN_NAME, password):
+            _set_passwords(engine, password, now)
+
+
+def close_demo(engine: Engine, now: datetime) -> None:
+    """Let nobody sign in as one of the demo's people, where there are any."""
+    _set_passwords(engine, secrets.token_urlsafe(32), now)
+
+
+def _set_passwords(engine: Engine, password: str, now: datetime) -> None:
+    for name in _NAMES:
+        if accounts.has_account(engine, name):
+            accounts.set_password(engine, name, password, now)
 
 
 def enter(engine: Engine, now: datetime) -> str:
@@ -50,7 +67,7 @@ def begin_afresh(engine: Engine, now: datetime) -> None:
 
 
 def _make(engine: Engine, now: datetime) -> None:
-    wren, fen, moss, alder = (_person(engine, name) for name in ("wren", "fen", "moss", "alder"))
+    wren, fen, moss, alder = (_person(engine, name) for name in _NAMES)
     boathouse = accounts.add_crew(engine, "Boathouse crew")
     cottage = accounts.add_crew(engine, "Lock cottage crew")
     _morning(

@@ -34,6 +34,7 @@ class Serving(NamedTuple):
     certificate: Path | None
     key: Path | None
     proxy: str | None = None
+    has_demo: bool = True
 
 
 def serve(serving: Serving, listener: socket.socket, workers: int) -> None:
@@ -74,7 +75,10 @@ def serve(serving: Serving, listener: socket.socket, workers: int) -> None:
 
 def _work(serving: Serving, listener: socket.socket) -> None:
     app = create_app(
-        connect(serving.database), address=serving.address, open_to_all=serving.open_to_all, demo=demo
+        connect(serving.database),
+        address=serving.address,
+        open_to_all=serving.open_to_all,
+        demo=demo if serving.has_demo else None,
     )
     config = uvicorn.Config(
         app,

@@ -4,6 +4,7 @@ import errno
 import importlib
 import ipaddress
 import os
+import secrets
 import signal
 import socket
 import ssl
@@ -12,11 +13,16 @@ import threading
 import time
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from keeve.launch.postgres import project_folder, running
 from keeve.launch.system import LaunchError, ensure_pango, in_a_sentence
 
+if TYPE_CHECKING:
+    from sqlalchemy import Engine
+
 _BACKLOG = 512
+_FIRST = "lead"
 _TRIES, _PAUSE_SECONDS = 25, 0.1
 
 
@@ -29,6 +35,7 @@ def up(
     workers: int | None = None,
     is_closed: bool = False,
     proxy: str | None = None,
+    with_demo: bool = False,
 ) -> int:
     """Serve until Ctrl-C, then stop everything that was started.
 
@@ -40,11 +47,12 @@ def up(
         workers: the processes that serve; as many as the machine has processors unless given.
         is_closed: nobody makes an account but by an invitation.
         proxy: the address of a proxy before it, whose forwarded headers are believed.
+        with_demo: the demo is there on other addresses than this machine's own too, with a password of its own.
     """
     # A plain kill ends like Ctrl-C, so that PostgreSQL is stopped too.
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     try:
-        _check_address(host, port, certificate, key)
+        is_local = _check_address(host, port, certificate, key)
         processes = _processes(workers)
         ensure_pango()
         # Reading in the application takes as long as PostgreSQL takes to start.
@@ -52,12 +60,16 @@ def up(
         reading.start()
         with _listener(host, port) as listener, running(project_folder()) as url:
             reading.join()
-            prepare(url)
+            who = prepare(url, is_local=is_local, with_demo=with_demo)
             address = os.environ.get("KEEVE_URL") or _address(host, listener, certificate)
-            _tell(address)
+            print(f"Keeve is at {address}")
+            print(who)
+            print("Ctrl-C stops it.", flush=True)
             from keeve.launch.serve import Serving, serve
 
-            serve(Serving(url, address, not is_closed, certificate, key, proxy), listener, processes)
+            has_demo = is_local or with_demo
+            serving = Serving(url, address, not is_closed, certificate, key, proxy, has_demo)
+            serve(serving, listener, processes)
     except (LaunchError, OSError) as fault:
         print(f"keeve: {in_a_sentence(fault)}", file=sys.stderr)
         return 1
@@ -73,7 +85,8 @@ def _processes(workers: int | None) -> int:
     return workers or processors
 
 
-def _check_address(host: str, port: int, certificate: Path | None, key: Path | None) -> None:
+def _check_address(host: str, port: int, certificate: Path | None, key: Path | None) -> bool:
+    """Whether the address is one of this machine's own, that no other reaches."""
     if not 0 <= port < 2**16:
         raise LaunchError(f"There is no port {port}: give --port from 1 to 65535.")
     for file, option in ((certificate, "--cert"), (key, "--key")):
@@ -95,6 +108,7 @@ def _check_address(host: str, port: int, certificate: Path | None, key: Path | N
             raise LaunchError(
                 f"{certificate} and {key} are no certificate with its key ({reason}): give PEM files that match."
             ) from None
+    return loopback
 
 
 def _listener(host: str, port: int) -> socket.socket:
@@ -122,11 +136,16 @@ def _bound(host: str, port: int) -> socket.socket:
     raise AssertionError
 
 
-def prepare(url: str) -> None:
-    """The newest schema, and the demo the first time."""
+def prepare(url: str, *, is_local: bool = True, with_demo: bool = False) -> str:
+    """The newest schema, and the demo or a first account the first time; says who may sign in.
+
+    Args:
+        url: the database.
+        is_local: whether nobody but this machine reaches it: the demo is there then, with its known password.
+        with_demo: whether it is there all the same, with a password that is made now.
+    """
     from sqlalchemy.exc import ArgumentError, OperationalError
 
-    from keeve.demo import load_demo
     from keeve.store.database import connect
     from keeve.store.migrate import NewerSchemaError, migrate
 
@@ -136,7 +155,7 @@ def prepare(url: str) -> None:
         raise LaunchError("DATABASE_URL is no PostgreSQL address: mend it, or unset it.") from None
     try:
         migrate(engine)
-        load_demo(engine, datetime.now(UTC))
+        return _who_may_sign_in(engine, is_local=is_local, with_demo=with_demo)
     except OperationalError as fault:
         reason = str(fault.orig).strip().splitlines()[0]
         raise LaunchError(f"The database does not let Keeve in ({reason}): check DATABASE_URL.") from None
@@ -148,15 +167,23 @@ def prepare(url: str) -> None:
         engine.dispose()
 
 
+def _who_may_sign_in(engine: "Engine", *, is_local: bool, with_demo: bool) -> str:
+    from keeve.demo import PASSWORD, SIGN_IN_NAME, close_demo, load_demo
+    from keeve.services import accounts, crews
+
+    now, fresh = datetime.now(UTC), secrets.token_urlsafe(12)
+    if is_local or with_demo:
+        password = PASSWORD if is_local else fresh
+        load_demo(engine, now, password)
+        return f"Demo sign-in: name {SIGN_IN_NAME}, password {password}"
+    close_demo(engine, now)
+    if accounts.has_anybody(engine):
+        return "Sign in with your account."
+    crews.start_crew(engine, sign_in_name=_FIRST, name="Lead", password=fresh, crew_name="Our crew")
+    return f"First account: name {_FIRST}, password {fresh}. Sign in and choose a password of your own."
+
+
 def _address(host: str, listener: socket.socket, certificate: Path | None) -> str:
     """Where it is found: on every address of the machine, by the machine's name."""
     name = socket.gethostname() if host in ("0.0.0.0", "::") else f"[{host}]" if ":" in host else host
     return f"{'https' if certificate else 'http'}://{name}:{listener.getsockname()[1]}"
-
-
-def _tell(address: str) -> None:
-    from keeve.demo import PASSWORD, SIGN_IN_NAME
-
-    print(f"Keeve is at {address}")
-    print(f"Demo sign-in: name {SIGN_IN_NAME}, password {PASSWORD}")
-    print("Ctrl-C stops it.", flush=True)

@@ -143,6 +143,19 @@ def has_account(engine: Engine, sign_in_name: str) -> bool:
         return account_named(session, sign_in_name) is not None
 
 
+def has_password(engine: Engine, sign_in_name: str, password: str) -> bool:
+    """Whether that is the password of an account."""
+    with open_session(engine) as session:
+        account = account_named(session, sign_in_name)
+        return account is not None and _matches(account.password_hash, password)
+
+
+def has_anybody(engine: Engine) -> bool:
+    """Whether there is any account."""
+    with open_session(engine) as session:
+        return session.scalars(select(Account.id).limit(1)).first() is not None
+
+
 def set_password(engine: Engine, sign_in_name: str, password: str, now: datetime) -> None:
     """A new password; every session of the account ends."""
     with open_session(engine) as session:
