@@ -52,6 +52,7 @@ def _parser() -> argparse.ArgumentParser:
     for name, what, run in (
         ("backup", "write everything into a new file", _backup),
         ("restore", "replace everything by what a backup holds", _restore),
+        ("verify", "restore a backup into a database of its own and say what is in it", _verify),
     ):
         command = commands.add_parser(name, help=what)
         command.add_argument("file", type=Path)
@@ -176,6 +177,12 @@ def _backup(options: argparse.Namespace) -> int:
     from keeve.launch.backup import backup
 
     return backup(options.file)
+
+
+def _verify(options: argparse.Namespace) -> int:
+    from keeve.launch.backup import verify
+
+    return verify(options.file)
 
 
 def _restore(options: argparse.Namespace) -> int:

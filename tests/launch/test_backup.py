@@ -13,7 +13,7 @@ from helpers import NOON
 from sqlalchemy import Engine, text
 
 from keeve.cli import main
-from keeve.demo import load_demo
+from keeve.demo import enter, load_demo
 from keeve.launch.postgres import Cluster, throwaway
 from keeve.launch.system import ROOT
 from keeve.launch.up import up
@@ -71,6 +71,46 @@ def test_everything_comes_back(filled: Engine, tmp_path: Path, capsys: pytest.Ca
     with pytest.raises(Exception, match="never changed or removed"), filled.begin() as connection:
         connection.execute(text("delete from event"))
     migrate(filled)
+
+
+def test_a_backup_is_its_owners_and_is_verified(
+    filled: Engine, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    file = tmp_path / "keeve.backup"
+    assert main(["backup", str(file)]) == 0
+    assert file.stat().st_mode & 0o777 == 0o600
+    capsys.readouterr()
+    before = counts(filled)
+    assert main(["verify", str(file)]) == 0
+    said = capsys.readouterr().out
+    assert f"{before[3]} accounts, {before[1]} plans" in said
+    assert f"{before[0]} events" in said
+    assert counts(filled) == before
+    file.write_bytes(file.read_bytes()[:5000])
+    assert main(["verify", str(file)]) == 1
+
+
+def test_a_backup_of_an_older_version_is_brought_to_this_one_and_signs_everybody_out(
+    filled: Engine, tmp_path: Path
+) -> None:
+    file = tmp_path / "older.backup"
+    with filled.begin() as connection:
+        # As the schema was before its last step.
+        connection.execute(text("drop table known_browser"))
+        connection.execute(text("update alembic_version set version_num = '0016'"))
+    before = counts(filled)
+    enter(filled, NOON)
+    assert main(["backup", str(file)]) == 0
+    with filled.begin() as connection:
+        connection.execute(text("update alembic_version set version_num = '0017'"))
+        connection.execute(text("create table known_browser (token_hash bytea)"))
+    filled.dispose()
+    assert main(["restore", str(file)]) == 0
+    assert counts(filled) == before
+    with filled.connect() as connection:
+        assert connection.scalar(text("select count(*) from known_browser")) == 0
+        assert connection.scalar(text("select count(*) from sign_in")) == 0
+        assert connection.scalar(text("select version_num from alembic_version")) == "0017"
 
 
 def test_a_broken_backup_changes_nothing(

@@ -3,14 +3,17 @@
 import contextlib
 import subprocess
 import sys
-from collections.abc import Callable
+import tempfile
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
+import psycopg
 from sqlalchemy.engine import URL, make_url
 
-from keeve.launch.postgres import project_folder, running, server_programs
+from keeve.launch.postgres import project_folder, running, server_programs, throwaway
 from keeve.launch.system import LaunchError, in_a_sentence
+from keeve.services import accounts
 
 
 def backup(file: Path) -> int:
@@ -23,13 +26,19 @@ def restore(file: Path) -> int:
     return _told(lambda: _restore(file), f"everything is as it was in {file}")
 
 
-def _told(act: Callable[[], None], done: str) -> int:
+def verify(file: Path) -> int:
+    """Restore a backup into a database of its own, bring it to this version, and say what is in it."""
+    counted: list[str] = []
+    return _told(lambda: counted.append(_verify(file)), f"{file} restores", counted)
+
+
+def _told(act: Callable[[], None], done: str, counted: Sequence[str] = ()) -> int:
     try:
         act()
     except (LaunchError, OSError) as fault:
         print(f"keeve: {in_a_sentence(fault)}", file=sys.stderr)
         return 1
-    print(f"keeve: {done}")
+    print(f"keeve: {': '.join([done, *counted])}")
     return 0
 
 
@@ -48,8 +57,53 @@ def _restore(file: Path) -> None:
         kept.parent.mkdir(parents=True, exist_ok=True)
         _dump(url, kept)
         print(f"keeve: what was there until now is in {kept}")
-        # All in one transaction: a file that does not restore leaves everything as it is.
-        _run(url, "pg_restore", "--clean", "--if-exists", "--no-owner", "--single-transaction", str(file))
+        _put_back(url, file)
+
+
+def _put_back(url: str, file: Path) -> None:
+    """Replace everything in a database by what a backup holds, of this version or an older one, and sign everybody out.
+
+    What replaces it is one transaction: a file that does not restore leaves everything as it is.
+    """
+    from keeve.store.database import connect
+    from keeve.store.migrate import migrate
+
+    with tempfile.TemporaryDirectory() as scratch:
+        statements = Path(scratch) / "statements.sql"
+        _run(
+            url,
+            "pg_restore",
+            "--no-owner",
+            "--no-privileges",
+            f"--file={statements}",
+            str(file),
+            reads_url=False,
+        )
+        first = ("--single-transaction", "--set=ON_ERROR_STOP=1", "--quiet", "--output=/dev/null")
+        _run(url, "psql", *first, "--command=drop owned by current_user", f"--file={statements}")
+    engine = connect(url)
+    try:
+        migrate(engine)
+        # Who was signed in when it was made, or since, is not meant to be now.
+        accounts.end_every_session(engine)
+    finally:
+        engine.dispose()
+
+
+def _verify(file: Path) -> str:
+    if not file.is_file():
+        raise LaunchError(f"There is no file {file}: name a file that ./keeve backup has written.")
+    with throwaway() as cluster:
+        _put_back(cluster.url, file)
+        with psycopg.connect(cluster.url.replace("+psycopg", "")) as connection:
+            counts = [
+                f"{connection.execute(f'select count(*) from {table}').fetchone()[0]} {words}"  # type: ignore[index]
+                for table, words in _COUNTED.items()
+            ]
+    return ", ".join(counts)
+
+
+_COUNTED = {"crew": "crews", "account": "accounts", "plan": "plans", "load": "loads", "event": "events"}
 
 
 def _dump(url: str, file: Path) -> None:
@@ -61,14 +115,15 @@ def _dump(url: str, file: Path) -> None:
         raise
 
 
-def _run(url: str, tool: str, *arguments: str) -> None:
+def _run(url: str, tool: str, *arguments: str, reads_url: bool = True) -> None:
     address = make_url(url)
     # The password goes by the environment, where no list of processes shows it.
     bare = URL.create(
         "postgresql", address.username, None, address.host, address.port, address.database, address.query
     ).render_as_string()
     done = subprocess.run(
-        [server_programs() / tool, f"--dbname={bare}", *arguments],
+        [server_programs() / tool, *([f"--dbname={bare}"] if reads_url else []), *arguments],
+        umask=0o077,  # what it writes is for its owner only
         env={"PGPASSWORD": str(address.password or ""), "LC_ALL": "C.UTF-8"},
         capture_output=True,
         text=True,

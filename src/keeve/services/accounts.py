@@ -208,6 +208,12 @@ def end_sessions(session: Session, account_id: UUID, now: datetime) -> None:
     )
 
 
+def end_every_session(engine: Engine) -> None:
+    """Sign everybody out."""
+    with open_session(engine) as session:
+        session.execute(delete(SignIn))
+
+
 def sign_in(
     engine: Engine, *, sign_in_name: str, password: str, address: str, now: datetime, browser: str = ""
 ) -> str:
