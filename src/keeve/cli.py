@@ -38,6 +38,9 @@ def _parser() -> argparse.ArgumentParser:
     up.add_argument(
         "--demo", action="store_true", help="with the demo, though others reach it; its password is made anew"
     )
+    up.add_argument(
+        "--backups", metavar="FOLDER", type=Path, help="write a backup here every night, keep fourteen"
+    )
     up.add_argument("--closed", action="store_true", help="no new accounts but by an invitation")
     up.set_defaults(run=_up)
 
@@ -153,6 +156,7 @@ def _up(options: argparse.Namespace) -> int:
         is_closed=options.closed,
         proxy=options.proxy,
         with_demo=options.demo,
+        backups=options.backups,
     )
 
 

@@ -6,6 +6,7 @@ import signal
 import subprocess
 import sys
 from collections.abc import Iterator
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
@@ -14,6 +15,7 @@ from sqlalchemy import Engine, text
 
 from keeve.cli import main
 from keeve.demo import enter, load_demo
+from keeve.launch.backup import keep_tonights, until_night
 from keeve.launch.postgres import Cluster, throwaway
 from keeve.launch.system import ROOT
 from keeve.launch.up import up
@@ -111,6 +113,23 @@ def test_a_backup_of_an_older_version_is_brought_to_this_one_and_signs_everybody
         assert connection.scalar(text("select count(*) from known_browser")) == 0
         assert connection.scalar(text("select count(*) from sign_in")) == 0
         assert connection.scalar(text("select version_num from alembic_version")) == "0017"
+
+
+def test_every_night_has_a_backup_for_two_weeks(cluster: Cluster, filled: Engine, tmp_path: Path) -> None:
+    (tmp_path / "keeve-notes.backup").write_text("mine")
+    for number in range(16):
+        day = NOON.date() + timedelta(days=number)
+        if number in (0, 15):
+            keep_tonights(cluster.url, tmp_path, day)
+            keep_tonights(cluster.url, tmp_path, day)
+        else:
+            (tmp_path / f"keeve-{day:%Y-%m-%d}.backup").write_text("kept")
+    kept = sorted(path.name for path in tmp_path.iterdir())
+    assert kept[0] == f"keeve-{NOON.date() + timedelta(days=2):%Y-%m-%d}.backup"
+    assert (len(kept), kept[-1]) == (15, "keeve-notes.backup")
+    assert main(["verify", str(tmp_path / kept[-2])]) == 0
+    for hour, hours in ((0, 2), (1, 1), (2, 24), (23, 3)):
+        assert until_night(NOON.replace(hour=hour)) == timedelta(hours=hours)
 
 
 def test_a_broken_backup_changes_nothing(

@@ -113,15 +113,19 @@ def test_the_bench_by_keys_alone_with_undo(
         expect(page.get_by_text("the rest thrown away: working time over")).to_be_visible()
 
 
+def tap_without_signal(page: Page) -> None:
+    page.context.set_offline(True)
+    page.get_by_role("button", name=re.compile("^Added")).click()
+    expect(page.get_by_role("status")).to_contain_text("1 step is kept on this device")
+
+
 def test_a_step_tapped_without_signal_is_kept_and_sent(browser: Browser, engine: Engine, origin: str) -> None:
     with visiting(browser, engine, origin, **DESK) as visit:
         page = visit.page
         plan_a_bed(visit)
         begin(page)
-        page.context.set_offline(True)
+        tap_without_signal(page)
         page.get_by_role("button", name=re.compile("^Added")).click()
-        page.get_by_role("button", name=re.compile("^Added")).click()
-        expect(page.get_by_role("status")).to_contain_text("1 step is kept on this device")
         assert [text for text in visit.wrong if "ERR_INTERNET_DISCONNECTED" not in text] == []
         visit.wrong.clear()
         with page.expect_response(re.compile("/events$")) as answer:
@@ -138,9 +142,7 @@ def test_a_kept_step_waits_for_its_crew_and_one_that_comes_too_late_is_shown(
         page = visit.page
         plan_a_bed(visit)
         begin(page)
-        page.context.set_offline(True)
-        page.get_by_role("button", name=re.compile("^Added")).click()
-        expect(page.get_by_role("status")).to_contain_text("1 step is kept on this device")
+        tap_without_signal(page)
         kept = page.evaluate("JSON.parse(localStorage['keeve-queue'])[0]")
         # Somebody else's phone, on the same load, was quicker; and a step of another crew lies on this one.
         other = {**kept, "crew": "another", "event": {**kept["event"], "id": str(uuid4())}}

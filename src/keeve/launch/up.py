@@ -36,6 +36,7 @@ def up(
     is_closed: bool = False,
     proxy: str | None = None,
     with_demo: bool = False,
+    backups: Path | None = None,
 ) -> int:
     """Serve until Ctrl-C, then stop everything that was started.
 
@@ -47,6 +48,7 @@ def up(
         workers: the processes that serve; as many as the machine has processors unless given.
         is_closed: nobody makes an account but by an invitation.
         proxy: the address of a proxy before it, whose forwarded headers are believed.
+        backups: the folder into which a backup is written every night.
         with_demo: the demo is there on other addresses than this machine's own too, with a password of its own.
     """
     # A plain kill ends like Ctrl-C, so that PostgreSQL is stopped too.
@@ -54,6 +56,8 @@ def up(
     try:
         is_local = _check_address(host, port, certificate, key)
         processes = _processes(workers)
+        if backups is not None and not backups.is_dir():
+            raise LaunchError(f"There is no folder {backups}: make it, or give --backups another.")
         ensure_pango()
         # Reading in the application takes as long as PostgreSQL takes to start.
         reading = threading.Thread(target=importlib.import_module, args=["keeve.launch.serve"])
@@ -62,6 +66,10 @@ def up(
             reading.join()
             who = prepare(url, is_local=is_local, with_demo=with_demo)
             address = os.environ.get("KEEVE_URL") or _address(host, listener, certificate)
+            if backups is not None:
+                from keeve.launch.backup import each_night
+
+                threading.Thread(target=each_night, args=[url, backups], daemon=True).start()
             print(f"Keeve is at {address}")
             print(who)
             print("Ctrl-C stops it.", flush=True)
