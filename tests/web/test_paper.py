@@ -7,9 +7,11 @@ import re
 from typing import Any
 
 import pytest
+import zxingcpp
 from helpers import plan, raw_job
 from PIL import Image
 from pypdf import PdfReader
+from pypdfium2 import PdfDocument
 
 from keeve.core.planning.plan import Plan
 from keeve.formats.job_file import read_job
@@ -53,6 +55,22 @@ def test_the_pdf_has_a_page_a_card_with_its_figures(
         ):
             assert words in card.replace("\u2009", " ")
         assert "local codes and licensed practice decide" in card.replace("\n", " ")
+
+
+@pytest.mark.parametrize("size", ["a4", "a4-two", "58mm", "80mm"])
+def test_the_codes_on_paper_are_read_by_an_independent_reader(
+    client: Client, plan_path: str, size: str
+) -> None:
+    file = PdfDocument(client.get(f"{plan_path}/paper.pdf?size={size}").content)
+    found = []
+    for page in file:
+        # As a phone sees it: some 150 dots an inch.
+        picture = page.render(scale=150 / 72).to_pil()
+        found += [code.text for code in zxingcpp.read_barcodes(picture)]
+    file.close()
+    loads = range(1, len(plan().loads) + 1)
+    base = client.app.state.address  # type: ignore[attr-defined]
+    assert sorted(found) == [f"{base}{plan_path}/load/{number}/bench" for number in loads]
 
 
 def test_a_card_as_a_picture(client: Client, plan_path: str) -> None:

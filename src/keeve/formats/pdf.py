@@ -2,9 +2,13 @@
 
 import io
 import mimetypes
+import re
 from collections.abc import Mapping, Sequence
+from html import unescape
 from pathlib import Path
 from typing import Any, NamedTuple
+
+import segno
 
 
 class Page(NamedTuple):
@@ -73,6 +77,21 @@ def write_paper(paper: Paper, files: Path) -> bytes:
     return _laid_over(document.write_pdf(), under, _rendered("".join(over), files).write_pdf())
 
 
+# A module of a code, wide enough for a phone at arm's length; finer than a screen shows it, so that it is still read
+# from a picture of the card.
+_MODULE_MM = 0.58
+_DOTS_A_MODULE = 8
+_CODE = re.compile(r'<i data-code="([^"]*)"></i>')
+
+
+def _code(found: re.Match[str]) -> str:
+    """A QR code as a picture: that is laid out in no time, where a drawing takes a tenth of a page's."""
+    code = segno.make(unescape(found[1]), error="m")
+    side_mm = code.symbol_size(border=2)[0] * _MODULE_MM
+    picture = code.png_data_uri(scale=_DOTS_A_MODULE, border=2)
+    return f'<img src="{picture}" alt="" style="width: {side_mm:.1f}mm">'
+
+
 def _placed(top_px: float, html: str) -> str:
     return f'<div style="position: absolute; left: 0; right: 0; top: {top_px:.2f}px">{html}</div>'
 
@@ -114,6 +133,7 @@ def _laid_over(sheets: bytes, under: Sequence[int], over: bytes) -> bytes:
 def _rendered(html: str, files: Path) -> Any:
     """A text laid out by WeasyPrint, with files of one folder and nothing else."""
     # Half a second that only paper needs.
+    html = _CODE.sub(_code, html)
     from weasyprint import HTML
     from weasyprint.urls import URLFetcher, URLFetcherResponse
 

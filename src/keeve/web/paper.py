@@ -6,7 +6,6 @@ from functools import cache
 from pathlib import Path
 from typing import Any, NamedTuple
 
-import segno
 import tinycss2
 from markupsafe import Markup
 from tinycss2.ast import QualifiedRule
@@ -129,17 +128,9 @@ def swatch_svg(hatch: str) -> Markup:
     )
 
 
-# A module of a code, wide enough for a phone at arm's length.
-_MODULE_MM = 0.58
-
-
 def code_of(address: str) -> Markup:
-    """A QR code of an address, as a picture of a dot a module: that is laid out in no time."""
-    # Every mask reads; to look for the one that reads best takes most of the time.
-    code = segno.make(address, error="m", mask=0)
-    side_mm = code.symbol_size(border=2)[0] * _MODULE_MM
-    picture = code.png_data_uri(scale=1, border=2)
-    return Markup(f'<img src="{picture}" alt="" style="width: {side_mm:.1f}mm; image-rendering: pixelated">')
+    """Where a QR code of an address goes; ``write_paper`` makes it."""
+    return Markup('<i data-code="{}"></i>').format(address)
 
 
 @cache

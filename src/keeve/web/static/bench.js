@@ -175,7 +175,10 @@ document.addEventListener("alpine:init", () => {
           this.put(event, field);
         }
       }
-      this.enqueue(event, button.dataset.to || "events", button.textContent.trim().replace(/\s+/g, " "));
+      // As the button says it, without its key.
+      const words = button.cloneNode(true);
+      for (const key of words.querySelectorAll("kbd")) key.remove();
+      this.enqueue(event, button.dataset.to || "events", words.textContent.trim().replace(/\s+/g, " "));
     },
 
     // Figures go as they were typed, with the units they were typed in: the server reads them.
