@@ -2,6 +2,7 @@
 
 import asyncio
 import os
+import signal
 import time
 from collections.abc import Awaitable, Callable
 from typing import Any
@@ -69,6 +70,16 @@ def test_whoever_goes_away_is_not_waited_for() -> None:
         assert await run(os.getpid)  # the next one is not kept by it
 
     in_a_loop(work)
+
+
+def killed() -> None:
+    os.kill(os.getpid(), signal.SIGKILL)
+
+
+def test_a_process_that_is_killed_is_told_and_another_takes_its_place() -> None:
+    with pytest.raises(InputError, match="too much"):
+        in_a_loop(lambda: run(killed))
+    in_a_loop(lambda: run(os.getpid))
 
 
 def test_what_takes_too_long_or_is_too_much_is_told(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -6,13 +6,15 @@ from typing import Any
 
 import pytest
 from fastapi.routing import APIRoute
+from fastapi.testclient import TestClient
 from helpers import NOON, raw_event
 from httpx2 import Response
 from people import PASSWORD
-from sqlalchemy import Engine
+from sqlalchemy import Engine, text
+from sqlalchemy.exc import DBAPIError
 
 from keeve.services import crews
-from keeve.web.app import SCREENS
+from keeve.web.app import SCREENS, create_app
 from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE, masked
 from web.conftest import Client, Clock
 
@@ -219,6 +221,18 @@ def test_broken_events_get_a_sentence(client: Client, body: str) -> None:
     answer = client.post(path, content=body, headers={"Content-Type": "application/json"})
     assert answer.status_code == 422
     assert answer.json()["error"]["message"]
+
+
+def test_where_a_certificate_is_used_a_browser_comes_by_no_other_way(engine: Engine, clock: Clock) -> None:
+    for address, said in (("https://keeve.example.org", True), ("http://127.0.0.1", False)):
+        browser = TestClient(create_app(engine, clock, address=address), base_url="http://127.0.0.1")
+        assert ("strict-transport-security" in browser.get("/sign-in").headers) == said
+
+
+def test_what_was_asked_of_the_database_stays_out_of_its_faults(engine: Engine) -> None:
+    with pytest.raises(DBAPIError) as fault, engine.connect() as connection:
+        connection.execute(text("select cast(:name as integer)"), {"name": "a secret"})
+    assert "parameters hidden" in str(fault.value)
 
 
 def test_the_log_as_csv(client: Client) -> None:

@@ -14,7 +14,7 @@ from typing import Any, TypeVar
 from weakref import WeakValueDictionary
 
 from fastapi import HTTPException, Request
-from pebble import ProcessPool
+from pebble import ProcessExpired, ProcessPool
 
 from keeve.core.errors import InputError
 from keeve.services.accounts import Visitor
@@ -110,5 +110,8 @@ async def _unless_left(request: Request, future: Any) -> Any:
         return done.result()
     except TookTooLong:
         raise InputError("too_slow", "That takes too long: ask for less at once.", []) from None
+    except ProcessExpired:
+        # It was killed, or ran out of memory: another process takes its place.
+        raise InputError("too_much", "That is too much to work out: ask for less at once.", []) from None
     finally:
         future.cancel()  # ends it where it still runs
