@@ -14,7 +14,7 @@ _TOOLS = Path(sys.executable).parent
 
 # The tests of the core need no database and no browser: they are there for the minute between two edits.
 _CORE = ("tests/core",)
-_IN_PARALLEL = ("-n", "2", "--dist", "worksteal")
+_IN_PARALLEL = ("-n", "2")
 
 
 def check(pytest: Sequence[str]) -> int:
