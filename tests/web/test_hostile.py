@@ -85,8 +85,8 @@ class Sender:
         """A page with something in its query."""
         path, name = self.chance.choice(
             [("/plan", "mix"), ("/plan", "shape"), ("/plan", "again"), ("/plan", "change"), ("/plan/quick", "job"),
-             ("/mixes", "thickness"), ("/mixes/compare", "mix"), ("/mixes/mortar-general", "version"), ("/jobs", "q"),
-             ("/log", "before"), ("/mixes/mortar-general", "mixer"), ("/sign-in", "next"), ("/sign-in", "job")]
+             ("/mixes", "thickness"), ("/mixes/compare", "mix"), (f"/mixes/{self.ids['mix_id']}", "version"),
+             ("/jobs", "q"), ("/log", "before"), ("/mixes/mortar-general", "mixer"), ("/sign-in", "next"), ("/sign-in", "job")]
         )  # fmt: skip
         text = self.chance.choice([text for text in TEXTS if len(text) < 8_000])
         return self.client.get(path, params={name: text})

@@ -205,3 +205,9 @@ def test_a_variant_is_kept_changed_exported_opened_and_planned_with(client: Clie
 
 def test_what_is_too_large_or_of_no_length_is_refused(client: Client) -> None:
     assert "too large" in client.post("/mixes/open", files={"file": ("a.yaml", "a" * 1_100_000)}).text
+
+
+@pytest.mark.parametrize("version", ["0", "2147483648", "9" * 30, "first"])
+def test_a_version_that_cannot_be_is_not_there(client: Client, version: str) -> None:
+    for path in ("/mixes/mortar-general", "/mixes/none", "/mixes/none/mix.yaml"):
+        assert client.get(f"{path}?version={version}").status_code == 404

@@ -1,8 +1,8 @@
 """Mixes: the library and the crew's own; find one, compare two, read all there is to one, make a variant."""
 
-from typing import Any, get_args
+from typing import Annotated, Any, get_args
 
-from fastapi import HTTPException, Request
+from fastapi import HTTPException, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
@@ -25,6 +25,9 @@ from keeve.web.security import Anyone, Database, MayMix, SignedIn, units_of
 from keeve.web.turns import screen_router
 
 router = screen_router()
+
+# A version as an address names it, as large as the database counts them.
+Version = Annotated[int | None, Query(ge=1, lt=2**31)]
 
 _USES: tuple[Use, ...] = get_args(Use)
 _SORTS: tuple[Sort, ...] = get_args(Sort)
@@ -83,7 +86,7 @@ def show(
     mix_id: str,
     mixer: str = "",
     order: str = "",
-    version: int | None = None,
+    version: Version = None,
 ) -> Response:
     """All there is to one mix."""
     mix = _found(database, visitor, mix_id, version)
@@ -101,7 +104,7 @@ def show(
 
 
 @router.get("/mixes/{mix_id}/mix.yaml")
-def mix_file(database: Database, visitor: Anyone, mix_id: str, version: int | None = None) -> Response:
+def mix_file(database: Database, visitor: Anyone, mix_id: str, version: Version = None) -> Response:
     """The mix as a file."""
     mix = _found(database, visitor, mix_id, version)
     return Response(
