@@ -86,7 +86,8 @@ class Sender:
         path, name = self.chance.choice(
             [("/plan", "mix"), ("/plan", "shape"), ("/plan", "again"), ("/plan", "change"), ("/plan/quick", "job"),
              ("/mixes", "thickness"), ("/mixes/compare", "mix"), (f"/mixes/{self.ids['mix_id']}", "version"),
-             ("/jobs", "q"), ("/log", "before"), ("/mixes/mortar-general", "mixer"), ("/sign-in", "next"), ("/sign-in", "job")]
+             ("/jobs", "q"), ("/log", "before"), ("/mixes/mortar-general", "mixer"), ("/sign-in", "next"),
+             ("/sign-in", "job")]
         )  # fmt: skip
         text = self.chance.choice([text for text in TEXTS if len(text) < 8_000])
         return self.client.get(path, params={name: text})
