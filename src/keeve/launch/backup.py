@@ -82,9 +82,13 @@ def _backup(file: Path) -> None:
         _dump(url, file)
 
 
-def _restore(file: Path) -> None:
+def _check_there(file: Path) -> None:
     if not file.is_file():
         raise LaunchError(f"There is no file {file}: name a file that ./keeve backup has written.")
+
+
+def _restore(file: Path) -> None:
+    _check_there(file)
     with running(project_folder()) as url:
         kept = project_folder() / f"before-restore-{datetime.now(UTC):%Y%m%d-%H%M%S}.backup"
         kept.parent.mkdir(parents=True, exist_ok=True)
@@ -124,8 +128,7 @@ def _put_back(url: str, file: Path) -> None:
 
 
 def _verify(file: Path) -> str:
-    if not file.is_file():
-        raise LaunchError(f"There is no file {file}: name a file that ./keeve backup has written.")
+    _check_there(file)
     with throwaway() as cluster:
         _put_back(cluster.url, file)
         with psycopg.connect(cluster.url.replace("+psycopg", "")) as connection:

@@ -150,7 +150,7 @@ def prepare(url: str, *, is_local: bool = True, with_demo: bool = False) -> str:
     Args:
         url: the database.
         is_local: whether nobody but this machine reaches it: the demo is there then, with its known password.
-        with_demo: whether it is there all the same, with a password that is made now.
+        with_demo: whether it is there also elsewhere, with a password that is made now.
     """
     from sqlalchemy.exc import ArgumentError, OperationalError
 

@@ -39,7 +39,7 @@ class Member:
 
 
 class WaitingInvitation(NamedTuple):
-    """An invitation that nobody has taken up yet; its link is not known any more."""
+    """An invitation that nobody has used yet; its link is not known any more."""
 
     id: str
     role: Role
@@ -110,7 +110,7 @@ def invite(engine: Engine, visitor: Visitor, role: str, now: datetime) -> str:
 
 
 def invitations(engine: Engine, visitor: Visitor, now: datetime) -> list[WaitingInvitation]:
-    """The invitations into the visitor's crew that nobody has taken up yet, the newest first."""
+    """The invitations into the visitor's crew that nobody has used yet, the newest first."""
     with open_session(engine) as session:
         rows = session.execute(
             select(Invitation, Account.name)
@@ -270,7 +270,7 @@ def _keep_a_lead(session: Session, leaving: Membership) -> None:
 
 
 def _end_invitations(session: Session, maker: Membership) -> None:
-    """Whoever may no longer invite has invited nobody: what they sent that is not taken up ends."""
+    """Whoever may no longer invite has invited nobody: what they sent that nobody used ends."""
     session.execute(
         delete(Invitation).where(
             Invitation.crew_id == maker.crew_id,

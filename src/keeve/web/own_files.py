@@ -51,6 +51,14 @@ def address_of_file(name: str) -> str:
     return f"{PATH}/{name}?{_VERSION}={_files()[f'/{name}'].version}"
 
 
+def _how_long(file: _File, *, is_named: bool) -> str:
+    """How long a browser keeps a file; ``is_named``: it was asked for under its version, which never changes."""
+    if is_named:
+        return f"public, max-age={_YEAR_S}, immutable"
+    # A style sheet names its font, and the manifest its icons, without a version.
+    return f"public, max-age={_WEEK_S}" if file.kind.startswith(("font/", "image/")) else "no-cache"
+
+
 async def own_files(scope: Scope, receive: Receive, send: Send) -> None:
     """Answer with a file, compressed where the browser takes that, or with nothing where it has it already."""
     if scope["type"] != "http" or scope["method"] not in ("GET", "HEAD"):
@@ -63,12 +71,7 @@ async def own_files(scope: Scope, receive: Receive, send: Send) -> None:
     headers = {
         "ETag": f'"{file.version}"',
         "Vary": "Accept-Encoding",
-        # What is named by its version never changes; a font is named in a style sheet, where no version can be.
-        "Cache-Control": f"public, max-age={_YEAR_S}, immutable"
-        if is_named
-        else f"public, max-age={_WEEK_S}"
-        if file.kind.startswith(("font/", "image/"))
-        else "no-cache",
+        "Cache-Control": _how_long(file, is_named=is_named),
     }
     if headers["ETag"] in asked.get("if-none-match", ""):
         await Response(status_code=304, headers=headers)(scope, receive, send)

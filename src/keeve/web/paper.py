@@ -10,7 +10,6 @@ import tinycss2
 from markupsafe import Markup
 from tinycss2.ast import QualifiedRule
 
-from keeve.core.planning.plan import Load
 from keeve.formats.pdf import Page, Paper
 from keeve.services.views.load_card import LoadCard, PlanOnPaper
 from keeve.web.drawings.section import section
@@ -215,11 +214,6 @@ def _patterns() -> Mapping[str, str]:
     }
 
 
-def _widest(load: Load, loads: int) -> Load:
-    """A load with the widest number of so many: what keeps room for any of theirs."""
-    return load.model_copy(update={"number": loads})
-
-
 def values(paper: str, **others: Any) -> dict[str, Any]:
     """What every paper template is given."""
     half_mm = _HALF_MM.get(paper)
@@ -229,6 +223,5 @@ def values(paper: str, **others: Any) -> dict[str, Any]:
         "half_mm": half_mm,
         "swatch_svg": swatch_svg,
         "code_of": code_of,
-        "widest": _widest,
         **others,
     }

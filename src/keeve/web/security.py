@@ -97,9 +97,13 @@ async def engine_of(request: Request) -> Engine:
     return engine
 
 
-def _visitor_or_none(request: Request) -> Visitor | None:
+async def _visitor_or_none(request: Request) -> Visitor | None:
+    """Who a request comes from; a stranger, who has no session, waits for no turn."""
     token = request.cookies.get(SESSION_COOKIE)
-    return visitor(request.app.state.engine, token, request.app.state.clock()) if token else None
+    if not token:
+        return None
+    state = request.app.state
+    return await in_turn(lambda: visitor(state.engine, token, state.clock()))
 
 
 async def guard(request: Request) -> None:
@@ -111,9 +115,9 @@ async def guard(request: Request) -> None:
     request.state.visitor = None
     check_texts([("address", request.url.path), *request.query_params.multi_items()])
     try:
-        request.state.visitor = await in_turn(lambda: _visitor_or_none(request))
+        request.state.visitor = await _visitor_or_none(request)
     except (TimeoutError, *DatabaseDown):
-        # Whoever would sign in sees the form all the same.
+        # Whoever would sign in still sees the form.
         if request.url.path != SIGN_IN or request.method not in _SAFE_METHODS:
             raise
         return

@@ -163,6 +163,10 @@ class Load(_Part):
     water: LoadWater
     admixtures: list[AdmixtureAmount]
 
+    def numbered(self, number: int) -> "Load":
+        """The same load under another number."""
+        return self.model_copy(update={"number": number})
+
     def charge(self, material: str) -> Charge:
         """The charge of that material."""
         return next(charge for charge in self.charges if charge.material == material)

@@ -83,17 +83,13 @@ def _cards(
                 found = stockpiles.expected_for_next(engine, visitor, plan_id, plan, load, now)
                 by_size[load.yield_l] = found
             expected = by_size[load.yield_l]
-        alike = _numbered(load, 1)
+        alike = load.numbered(1)
         card = next((card for like, water, card in known if (like, water) == (alike, expected)), None)
         if card is None:
             card = load_card(plan, load, expected)
             known.append((alike, expected, card))
-        cards.append(replace(card, load=_numbered(card.load, load.number)))
+        cards.append(replace(card, load=card.load.numbered(load.number)))
     return cards
-
-
-def _numbered(load: Load, number: int) -> Load:
-    return load.model_copy(update={"number": number})
 
 
 class BegunLoad(NamedTuple):
@@ -228,7 +224,7 @@ class PlanOnPaper:
 
 
 def _without_number(card: LoadCard) -> LoadCard:
-    return replace(card, load=_numbered(card.load, 1))
+    return replace(card, load=card.load.numbered(1))
 
 
 def plan_on_paper(engine: Engine, visitor: Visitor, plan_id: UUID, now: datetime) -> PlanOnPaper | None:

@@ -33,7 +33,7 @@ def invite(request: Request, database: Database, visitor: MayLead, now: Now) -> 
 
 @router.post("/crew/invitations/{invitation_id}/withdraw")
 def withdraw(database: Database, visitor: MayLead, invitation_id: str) -> Response:
-    """End an invitation that nobody has taken up."""
+    """End an invitation that nobody has used."""
     return _after_change(crews.withdraw(database, visitor, invitation_id))
 
 
