@@ -7,7 +7,7 @@ each factor is kept.
 import math
 from collections.abc import Mapping, Sequence
 from fractions import Fraction
-from functools import cache
+from functools import cache, lru_cache
 from typing import TYPE_CHECKING, Literal, NamedTuple
 
 from keeve.core.errors import InputError
@@ -318,6 +318,7 @@ _KIND_OF_WORD: Mapping[Kind, tuple[tuple[str, Kind], ...]] = {
 }
 
 
+@lru_cache(maxsize=1024)
 def kind_of_name(name: str) -> Kind | None:
     """What the figure of that name measures: ``thickness_m`` is a thickness; None where the name does not say."""
     kind = next((kind for ending, kind in _KIND_OF_ENDING.items() if name.endswith(ending)), None)

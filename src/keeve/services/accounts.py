@@ -18,7 +18,7 @@ from keeve.core.errors import InputError
 from keeve.core.running.events import LONGEST_NAME
 from keeve.core.texts import why_unfit
 from keeve.core.units import System
-from keeve.store.database import open_session
+from keeve.store.database import open_session, reader
 from keeve.store.models import Account, Crew, DemoCrew, KnownBrowser, Membership, SignIn, SignInFailure
 
 Role = Literal["lead", "mixer", "reader"]
@@ -320,7 +320,7 @@ _VISITOR = (
 
 def visitor(engine: Engine, token: str, now: datetime) -> Visitor | None:
     """Who a session token belongs to, while it is valid; without a transaction."""
-    with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+    with reader(engine).connect() as connection:
         found = connection.execute(_VISITOR, {"token": token_hash(token), "now": now}).first()
     if found is None:
         return None

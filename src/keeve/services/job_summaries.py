@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import NamedTuple
 from uuid import UUID, uuid4
 
-from sqlalchemy import Engine, select
+from sqlalchemy import Engine, bindparam, select
 from sqlalchemy.dialects.postgresql import insert
 
 from keeve.core.running.job_summary import JobSummary, summarise_job
@@ -12,7 +12,7 @@ from keeve.services import loads, plans
 from keeve.services.accounts import Visitor
 from keeve.services.plans import SavedPlan
 from keeve.store import models
-from keeve.store.database import crew_reading, crew_session
+from keeve.store.database import Question, crew_reading, crew_session
 
 
 class ClosedWaste(NamedTuple):
@@ -60,20 +60,23 @@ def close_job(engine: Engine, visitor: Visitor, plan_id: UUID, used: dict[str, f
     return True
 
 
+_SUMMARIES = (
+    select(models.JobSummary.title, models.JobSummary.content)
+    .order_by(models.JobSummary.made_at.desc())
+    .limit(1)
+)
+_NEWEST = Question(_SUMMARIES)
+_NEWEST_OF_MIX = Question(_SUMMARIES.where(models.JobSummary.mix_id == bindparam("mix_id")))
+
+
 def last_waste(engine: Engine, visitor: Visitor, mix_id: str = "") -> ClosedWaste | None:
     """The waste of the newest closed job, of a mix or of any; None before one was closed."""
-    newest = (
-        select(models.JobSummary.title, models.JobSummary.content)
-        .order_by(models.JobSummary.made_at.desc())
-        .limit(1)
-    )
-    if mix_id:
-        newest = newest.where(models.JobSummary.mix_id == mix_id)
     with crew_reading(engine, visitor.crew_id) as session:
-        row = session.execute(newest).first()
-    return (
-        None if row is None else ClosedWaste(row.title, JobSummary.model_validate(row.content).waste_fraction)
-    )
+        found = _NEWEST_OF_MIX.ask(session, mix_id=mix_id) if mix_id else _NEWEST.ask(session)
+    if not found:
+        return None
+    title, content = found[0]
+    return ClosedWaste(title, JobSummary.model_validate(content).waste_fraction)
 
 
 def closed_summary(engine: Engine, visitor: Visitor, plan_id: UUID) -> JobSummary | None:

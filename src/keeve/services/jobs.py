@@ -10,21 +10,35 @@ from datetime import datetime
 from typing import Any, Literal, NamedTuple
 from uuid import UUID, uuid4
 
-from sqlalchemy import ColumnElement, Engine, Row, Select, and_, case, exists, func, or_, select, tuple_
+from sqlalchemy import (
+    ColumnElement,
+    Engine,
+    Integer,
+    Row,
+    Select,
+    and_,
+    bindparam,
+    exists,
+    func,
+    or_,
+    select,
+    union,
+)
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, aliased
 
 from keeve.core.errors import InputError
 from keeve.core.texts import why_unfit
 from keeve.services.accounts import Visitor
 from keeve.store import models
-from keeve.store.database import crew_reading, crew_session
+from keeve.store.database import Question, crew_reading, crew_session
 from keeve.store.queries import has_event, job_state, latest_entry, of_job
 
 State = Literal["active", "archived", "deleted"]
 
 LONGEST_TITLE = 120
 LONGEST_NOTE = 2000
-_MOST_LISTED = 100
+MOST_LISTED = 100
 
 
 @dataclass(frozen=True)
@@ -94,29 +108,44 @@ class JobPage:
     notes: Sequence[Note]
 
 
-def jobs(engine: Engine, visitor: Visitor, words: str = "", state: State = "active") -> list[JobLine]:
+def jobs(
+    engine: Engine, visitor: Visitor, words: str = "", state: State = "active", most: int = MOST_LISTED
+) -> list[JobLine]:
     """The crew's jobs in a state, begun ones first, then those to begin, then the finished, each lot by the newest.
+
+    Without words those that were planned or mixed last: what is older is found by its words.
 
     Args:
         engine: the database.
         visitor: who asks.
         words: only jobs that have each of these words in their name, mix or notes.
         state: active or archived.
+        most: how many at most.
     """
-    query = _lines().where(job_state() == state)
-    for word in words.split():
-        query = query.where(_mentions(word))
-    begun, loads = _begun(), models.Plan.loads
-    rank = case((and_(begun > 0, begun < loads), 0), (begun < loads, 1), else_=2)
     with crew_reading(engine, visitor.crew_id) as session:
-        rows = session.execute(query.order_by(rank, models.Plan.made_at.desc()).limit(_MOST_LISTED))
-        return [_line(row) for row in rows]
+        if not words.split():
+            return newest_jobs(session, state, most)
+        newest = models.Plan.id.in_(_newest_plans(select(of_job(aliased(models.Plan)))))
+        query = _lines().where(newest, job_state() == state, *map(_mentions, words.split()))
+        rows = session.execute(query.order_by(_NEWEST).limit(most)).all()
+        return sorted(map(_line, rows), key=_lot)
+
+
+def newest_jobs(session: Session, state: State, most: int) -> list[JobLine]:
+    """Those of the jobs that were planned or mixed last, ordered as ``jobs`` does."""
+    rows = _LISTED.ask(session, most=most)
+    # Sorting keeps the order within a lot.
+    return sorted([_line(row) for row in rows if row.state == state][:most], key=_lot)
+
+
+def _lot(line: JobLine) -> int:
+    return 2 if line.is_finished else 0 if line.begun else 1
 
 
 def job_page(engine: Engine, visitor: Visitor, job_id: UUID) -> JobPage | None:
     """A job of the visitor's crew; None where it has none, or deleted it."""
     with crew_reading(engine, visitor.crew_id) as session:
-        row = session.execute(_lines().where(of_job() == job_id, job_state() != "deleted")).first()
+        row = next(iter(_ONE.ask(session, job_id=job_id)), None)
         if row is None:
             return None
         made = session.execute(
@@ -204,13 +233,8 @@ def _is_there(session: Session, job_id: UUID) -> bool:
 
 
 def _lines() -> Select[Any]:
-    """The newest plan of each job, with what its line shows."""
-    later, version = aliased(models.Plan), aliased(models.Plan)
-    is_newest = ~exists().where(
-        later.crew_id == models.Plan.crew_id,
-        of_job(later) == of_job(),
-        tuple_(later.made_at, later.id) > tuple_(models.Plan.made_at, models.Plan.id),
-    )
+    """Plans, with what the line of their job shows."""
+    version = aliased(models.Plan)
     load = aliased(models.Load)
     mixed = (
         select(func.count())
@@ -234,15 +258,35 @@ def _lines() -> Select[Any]:
     return select(
         of_job(),
         _title(),
-        job_state(),
+        job_state().label("state"),
         models.Plan.id,
         models.Plan.made_at,
-        _mix_name(),
+        models.Plan.mix_name,
         models.Plan.loads,
         _begun(),
         mixed,
         versions,
-    ).where(is_newest)
+    )
+
+
+def _newest_plans(job_ids: Select[UUID]) -> Select[UUID]:
+    """The id of the newest plan of each of these jobs."""
+    plan = aliased(models.Plan)
+    job_id = of_job(plan)
+    newest = select(plan.id).where(job_id.in_(job_ids)).ext(distinct_on(job_id))
+    return newest.order_by(job_id, plan.made_at.desc(), plan.id.desc())
+
+
+def _lately() -> Select[UUID]:
+    """The jobs of the crew's newest plans, loads and changes of state: a long history takes no longer to look at."""
+    planned, mixed, load = aliased(models.Plan), aliased(models.Plan), aliased(models.Load)
+    entry, most = aliased(models.JobEntry), bindparam("most", type_=Integer)
+    plans = select(of_job(planned).label("job_id")).order_by(planned.made_at.desc()).limit(most)
+    loads = select(load.plan_id).order_by(load.begun_at.desc()).limit(most).subquery()
+    states = select(entry.job_id).where(entry.kind == "state").order_by(entry.made_at.desc()).limit(most)
+    of_loads = select(of_job(mixed)).where(mixed.id.in_(select(loads.c.plan_id)))
+    either = union(select(plans.subquery().c.job_id), of_loads, select(states.subquery().c.job_id))
+    return select(either.subquery().c.job_id)
 
 
 def _line(row: Row[Any]) -> JobLine:
@@ -252,11 +296,6 @@ def _line(row: Row[Any]) -> JobLine:
 
 def _title() -> ColumnElement[str]:
     return func.coalesce(latest_entry("title"), models.Plan.title)
-
-
-def _mix_name() -> ColumnElement[str]:
-    name: ColumnElement[str] = models.Plan.result["mix"]["name"].as_string()
-    return name
 
 
 def _begun() -> ColumnElement[int]:
@@ -279,4 +318,18 @@ def _mentions(word: str) -> ColumnElement[bool]:
         models.JobEntry.kind == "note",
         models.JobEntry.text.icontains(word, autoescape=True),
     )
-    return or_(_title().icontains(word, autoescape=True), _mix_name().icontains(word, autoescape=True), noted)
+    return or_(
+        _title().icontains(word, autoescape=True),
+        models.Plan.mix_name.icontains(word, autoescape=True),
+        noted,
+    )
+
+
+_NEWEST = models.Plan.made_at.desc()
+_LISTED = Question(_lines().where(models.Plan.id.in_(_newest_plans(_lately()))).order_by(_NEWEST))
+_ONE = Question(
+    _lines()
+    .where(of_job() == bindparam("job_id"), job_state() != "deleted")
+    .order_by(_NEWEST, models.Plan.id.desc())
+    .limit(1)
+)

@@ -2,15 +2,14 @@
 
 import json
 import logging
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from functools import lru_cache
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import Select, Text, bindparam, cast, func, select
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy import ColumnElement, Select, Text, and_, bindparam, cast, func, select
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
@@ -21,9 +20,10 @@ from keeve.core.running.next_step import Situation, situation
 from keeve.core.running.working_life import began_at
 from keeve.core.texts import written
 from keeve.services.accounts import Visitor
-from keeve.services.plans import plans_by_id
+from keeve.services.plans import kept_plans, named
 from keeve.store import models
-from keeve.store.queries import has_event
+from keeve.store.database import Addition, Question
+from keeve.store.queries import has_event, latest_entry
 
 _log = logging.getLogger(__name__)
 # A phone's clock may run a little ahead; further, and the clock of working life would lie.
@@ -72,8 +72,26 @@ _EVENTS = (
 )
 
 
-_COLUMNS = (models.Load.id, models.Load.plan_id, models.Load.number, models.Load.begun_at, _EVENTS)
-_ONE = select(*_COLUMNS).where(models.Load.id == bindparam("load_id"))
+_LOADS = (
+    select(
+        models.Load.id,
+        models.Load.plan_id,
+        models.Load.number,
+        models.Load.begun_at,
+        latest_entry("title").label("title"),
+        _EVENTS,
+    )
+    .select_from(models.Load)
+    .join(
+        models.Plan, and_(models.Plan.crew_id == models.Load.crew_id, models.Plan.id == models.Load.plan_id)
+    )
+)
+_ONE = Question(_LOADS.where(models.Load.id == bindparam("load_id")))
+
+
+def loads_where(*conditions: ColumnElement[bool]) -> Select[Any]:
+    """Begun loads, joined with their plans; one that was taken back is as if it had not been."""
+    return _LOADS.where(~has_event("taken_back"), *conditions)
 
 
 @lru_cache(maxsize=8192)
@@ -88,21 +106,16 @@ def read_event(content: str) -> Event | None:
 
 def read_load(session: Session, load_id: UUID) -> RunningLoad | None:
     """A begun load, also one that was taken back since; None where the session's crew has none of that id."""
-    return next(iter(_read(session, session.execute(_ONE, {"load_id": load_id}).all())), None)
+    return next(iter(read_loads(session, _ONE, load_id=load_id)), None)
 
 
-def read_loads(session: Session, loads: Select[models.Load]) -> list[RunningLoad]:
-    """Begun loads; one that was taken back is as if it had not been."""
-    standing = loads.where(~has_event("taken_back")).with_only_columns(*_COLUMNS)
-    return _read(session, session.execute(standing).all())
-
-
-def _read(session: Session, rows: Sequence[Any]) -> list[RunningLoad]:
-    """Loads with their plans, which are read where they are not kept yet."""
-    plans = plans_by_id(session, {row.plan_id for row in rows})
+def read_loads(session: Session, question: Question, **values: Any) -> list[RunningLoad]:
+    """The loads that a question of ``loads_where`` finds, with their plans."""
+    rows = question.ask(session, **values)
+    plans = kept_plans(session, {row.plan_id for row in rows})
     found = []
     for row in rows:
-        plan = plans[row.plan_id]
+        plan = named(plans[row.plan_id], row.title)
         load = plan.load(row.number)
         if load is None:
             raise LookupError(f"load {row.id} has number {row.number}, which its plan has not")
@@ -145,23 +158,22 @@ def own_event(visitor: Visitor, number: int, now: datetime) -> dict[str, Any]:
     }
 
 
+_EVENT = Addition(models.Event)
+
+
 def add_event(session: Session, visitor: Visitor, load_id: UUID, event: AnyEvent, now: datetime) -> None:
     """Append an event to a load.
 
     Raises:
         InputError: another load has an event of that id.
     """
-    added = session.execute(
-        insert(models.Event)
-        .values(
-            id=event.id,
-            load_id=load_id,
-            account_id=visitor.account_id,
-            received_at=now,
-            content=event_json(event),
-        )
-        .on_conflict_do_nothing()
-        .returning(models.Event.id)
+    is_new = _EVENT.add(
+        session,
+        id=event.id,
+        load_id=load_id,
+        account_id=visitor.account_id,
+        received_at=now,
+        content=event_json(event),
     )
-    if added.first() is None:
+    if not is_new:
         raise InputError("id_taken", "id is that of another event: make a new one.", ["id"])

@@ -4,10 +4,11 @@ from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 from uuid import UUID, uuid4
 
-from sqlalchemy import Engine, Select, Text, cast, select, tuple_
+from sqlalchemy import Engine, Select, Text, bindparam, cast, select, tuple_
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from keeve.core.mixes.regimes import REGIMES
 from keeve.core.planning.plan import Plan
 from keeve.core.running.allowed_events import check_allowed
 from keeve.core.running.events import Begun, FlowMeasured, parse_event
@@ -21,6 +22,7 @@ from keeve.services.load_store import (
     RunningLoad,
     add_event,
     check_not_in_future,
+    loads_where,
     own_event,
     read_event,
     read_load,
@@ -29,7 +31,7 @@ from keeve.services.load_store import (
 )
 from keeve.services.plans import plans_by_id
 from keeve.store import models
-from keeve.store.database import crew_reading, crew_session
+from keeve.store.database import Question, crew_reading, crew_session
 from keeve.store.queries import has_event
 
 # Locks have numbers of 63 bits; two loads of one number only wait for each other.
@@ -81,19 +83,18 @@ def _of_number(plan_id: UUID, number: int) -> Select[models.Load]:
     return select(models.Load).where(*here).order_by(models.Load.attempt.desc()).limit(1)
 
 
+_SEEN_LAST = Question(
+    loads_where(has_event("seen")).order_by(models.Load.begun_at.desc()).limit(_SETTINGS_LEARNT)
+)
+
+
 def _setting_of(session: Session, plan: Plan) -> Setting | None:
     """What the crew's newest loads of plaster say of its setting; None of a plan without a set clock."""
     if plan.mix.is_run.placed_in is None:
         return None
-    newest = (
-        select(models.Load)
-        .where(has_event("seen"))
-        .order_by(models.Load.begun_at.desc())
-        .limit(_SETTINGS_LEARNT)
-    )
     ages = [
         age
-        for running in reversed(read_loads(session, newest))
+        for running in reversed(read_loads(session, _SEEN_LAST))
         if running.plan.materials[0].name == plan.materials[0].name
         and (age := observed_age(running.plan, running.load, running.state, running.met_at)) is not None
     ]
@@ -167,11 +168,13 @@ def running_load(engine: Engine, visitor: Visitor, load_id: UUID) -> RunningLoad
         return read_load(session, load_id)
 
 
+_OF_PLAN = Question(loads_where(models.Load.plan_id == bindparam("plan_id")).order_by(models.Load.attempt))
+
+
 def loads_of_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> dict[int, RunningLoad]:
     """The loads of a plan that were begun, by number."""
     with crew_reading(engine, visitor.crew_id) as session:
-        every = select(models.Load).where(models.Load.plan_id == plan_id).order_by(models.Load.attempt)
-        return {running.load.number: running for running in read_loads(session, every)}
+        return {running.load.number: running for running in read_loads(session, _OF_PLAN, plan_id=plan_id)}
 
 
 class InWork(NamedTuple):
@@ -181,17 +184,23 @@ class InWork(NamedTuple):
     situation: Situation
 
 
+_LATELY = models.Load.begun_at > bindparam("since")
+# What is clean and keeps nothing need not be read.
+_IN_WORK = Question(
+    loads_where(_LATELY, ~has_event("cleaned") | has_event("stored", "undone")).order_by(models.Load.begun_at)
+)
+
+
 def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[InWork]:
     """Loads begun lately and not done, the least working time left first."""
     with crew_reading(engine, visitor.crew_id) as session:
-        lately = (
-            select(models.Load)
-            .where(models.Load.begun_at > now - _IN_WORK_FOR)
-            # What is clean and keeps nothing need not be read.
-            .where(~has_event("cleaned") | has_event("stored", "undone"))
-            .order_by(models.Load.begun_at)
-        )
-        found = [InWork(item, item.situation(now)) for item in read_loads(session, lately)]
+        return in_work(session, now)
+
+
+def in_work(session: Session, now: datetime) -> list[InWork]:
+    """As ``loads_in_work``, of the session's crew."""
+    lately = read_loads(session, _IN_WORK, since=now - _IN_WORK_FOR)
+    found = [InWork(item, item.situation(now)) for item in lately]
     late = now + _IN_WORK_FOR
 
     def runs_out(item: InWork) -> datetime:
@@ -201,29 +210,38 @@ def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[InWor
     return sorted((item for item in found if item.situation.act not in _IS_NO_WORK), key=runs_out)
 
 
-def casts(engine: Engine, visitor: Visitor, now: datetime) -> list[InWork]:
+_CASTS = Question(
+    loads_where(
+        _LATELY,
+        models.Plan.regime.in_([name for name, regime in REGIMES.items() if regime.makes_casts]),
+        has_event("placed"),
+        ~has_event("released") | has_event("undone"),
+    ).order_by(models.Load.begun_at)
+)
+
+
+def casts(session: Session, now: datetime) -> list[InWork]:
     """Casts in their moulds or drying, the one that was poured first before the others."""
-    with crew_reading(engine, visitor.crew_id) as session:
-        lately = (
-            select(models.Load)
-            .where(models.Load.begun_at > now - _CAST_FOR, has_event("placed"))
-            .where(~has_event("released") | has_event("undone"))
-            .order_by(models.Load.begun_at)
-        )
-        found = [
-            InWork(item, item.situation(now))
-            for item in read_loads(session, lately)
-            if item.plan.mix.is_run.makes_casts
-        ]
+    lately = read_loads(session, _CASTS, since=now - _CAST_FOR)
+    found = [InWork(item, item.situation(now)) for item in lately]
     return [item for item in found if item.situation.act in ("strip", "dry")]
+
+
+_LOG = loads_where().order_by(models.Load.begun_at.desc(), models.Load.id.desc()).limit(bindparam("limit"))
+_NEWEST_OF_LOG = Question(_LOG)
+_OLDER_IN_LOG = Question(
+    _LOG.where(
+        tuple_(models.Load.begun_at, models.Load.id) < tuple_(bindparam("begun_at"), bindparam("load_id"))
+    )
+)
 
 
 def log_page(
     engine: Engine, visitor: Visitor, *, limit: int, before: tuple[datetime, UUID] | None = None
 ) -> list[RunningLoad]:
     """Loads that were begun, newest first, from after the last one of the page before."""
-    query = select(models.Load).order_by(models.Load.begun_at.desc(), models.Load.id.desc()).limit(limit)
-    if before is not None:
-        query = query.where(tuple_(models.Load.begun_at, models.Load.id) < tuple_(*before))
     with crew_reading(engine, visitor.crew_id) as session:
-        return read_loads(session, query)
+        if before is None:
+            return read_loads(session, _NEWEST_OF_LOG, limit=limit)
+        begun_at, load_id = before
+        return read_loads(session, _OLDER_IN_LOG, limit=limit, begun_at=begun_at, load_id=load_id)

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import ColumnElement, Engine, delete, select
+from sqlalchemy import ColumnElement, Engine, bindparam, delete, select
 from sqlalchemy.dialects.postgresql import distinct_on, insert
 from sqlalchemy.exc import IntegrityError
 
@@ -14,7 +14,7 @@ from keeve.core.mixes.model import Mix
 from keeve.services.accounts import Visitor
 from keeve.services.sample_plans import cubic_metre
 from keeve.store import models
-from keeve.store.database import crew_reading, crew_session, open_session
+from keeve.store.database import Question, crew_reading, crew_session, open_session, reader
 
 # Names of pages under /mixes, which a mix cannot have.
 _TAKEN = frozenset({"compare", "open"})
@@ -29,14 +29,19 @@ class VersionLine:
     made_by: str
 
 
+_NEWEST = Question(
+    select(models.MixVersion.mix_id, models.MixVersion.content)
+    .ext(distinct_on(models.MixVersion.mix_id))
+    .order_by(models.MixVersion.mix_id, models.MixVersion.version.desc())
+)
+
+
 def own_mixes(engine: Engine, visitor: Visitor | None) -> dict[str, Mix]:
     """The newest version of each of the crew's own mixes, by id; a stranger has none."""
     if visitor is None:
         return {}
-    newest = select(models.MixVersion).ext(distinct_on(models.MixVersion.mix_id))
-    newest = newest.order_by(models.MixVersion.mix_id, models.MixVersion.version.desc())
     with crew_reading(engine, visitor.crew_id) as session:
-        return {row.mix_id: Mix.model_validate(row.content) for row in session.scalars(newest)}
+        return {mix_id: Mix.model_validate(content) for mix_id, content in _NEWEST.ask(session)}
 
 
 def every_mix(engine: Engine, visitor: Visitor | None) -> dict[str, Mix]:
@@ -117,13 +122,23 @@ def save_mix(engine: Engine, visitor: Visitor, mix: Mix) -> int:
     return version
 
 
+_FAVOURITES = (
+    select(models.FavouriteMix.mix_id)
+    .where(
+        models.FavouriteMix.crew_id == bindparam("crew_id"),
+        models.FavouriteMix.account_id == bindparam("account_id"),
+    )
+    .order_by(models.FavouriteMix.mix_id)
+)
+
+
 def favourites(engine: Engine, visitor: Visitor | None) -> list[str]:
     """The ids of the mixes the visitor wants on top, by id; a stranger has none."""
     if visitor is None:
         return []
-    with open_session(engine) as session:
-        wanted = select(models.FavouriteMix.mix_id).where(*_of_visitor(visitor))
-        return list(session.scalars(wanted.order_by(models.FavouriteMix.mix_id)))
+    with reader(engine).connect() as connection:
+        asked = {"crew_id": visitor.crew_id, "account_id": visitor.account_id}
+        return list(connection.scalars(_FAVOURITES, asked))
 
 
 def set_favourite(engine: Engine, visitor: Visitor, mix_id: str, *, is_on: bool) -> bool:

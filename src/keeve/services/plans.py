@@ -4,7 +4,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from uuid import UUID, uuid4
 
-from sqlalchemy import Engine, select
+from sqlalchemy import Engine, bindparam, select
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import validated
@@ -13,8 +13,9 @@ from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Plan
 from keeve.formats.job_file import read_job
 from keeve.services.accounts import Visitor
+from keeve.services.kept import Kept
 from keeve.store import models
-from keeve.store.database import crew_reading, crew_session, session_crew
+from keeve.store.database import Question, crew_reading, crew_session, session_crew
 from keeve.store.queries import job_state, latest_entry, of_job
 
 _NEWEST = 20
@@ -79,50 +80,61 @@ def plan_of_crew(engine: Engine, crew_id: UUID, plan_id: UUID) -> SavedPlan | No
             return None
         row, job_id, title = found
         job, plan = read_job(row.job), Plan.model_validate(row.result)
-        named = {"title": title} if title else {}
-        return SavedPlan(row.id, job_id, job.model_copy(update=named), plan.model_copy(update=named))
+        job = job.model_copy(update={"title": title}) if title else job
+        return SavedPlan(row.id, job_id, job, named(plan, title))
+
+
+_NEWEST_PLANS = Question(
+    select(models.Plan.id, models.Plan.mix_id).order_by(models.Plan.made_at.desc()).limit(_NEWEST)
+)
 
 
 def mixes_used_last(engine: Engine, visitor: Visitor, most: int) -> list[str]:
     """The ids of the mixes the crew planned with last, the newest first."""
     with crew_reading(engine, visitor.crew_id) as session:
-        newest = select(models.Plan.job).order_by(models.Plan.made_at.desc()).limit(_NEWEST)
-        used = [job["mix"] for job in session.scalars(newest)]
-    ids = dict.fromkeys(mix if isinstance(mix, str) else mix["id"] for mix in used)
-    return list(ids)[:most]
+        used = dict.fromkeys(mix_id for _, mix_id in _NEWEST_PLANS.ask(session))
+    return list(used)[:most]
 
 
 def newest_plan_ids(session: Session) -> list[UUID]:
     """The ids of the newest plans of the session's crew."""
-    newest = select(models.Plan.id).order_by(models.Plan.made_at.desc()).limit(_NEWEST)
-    return list(session.scalars(newest))
+    return [plan_id for plan_id, _ in _NEWEST_PLANS.ask(session)]
 
 
-# Plans never change, so each process keeps the ones it has read, by crew and id, the oldest leaving first.
-_kept: dict[tuple[UUID, UUID], Plan] = {}
-_MOST_KEPT = 256
+# Plans never change: those read last stay in memory, by crew and id.
+_kept: Kept[tuple[UUID, UUID], Plan] = Kept(256)
+
+_RESULTS = Question(
+    select(models.Plan.id, models.Plan.result).where(
+        models.Plan.id.in_(bindparam("plan_ids", expanding=True))
+    )
+)
+_NAMES = Question(
+    select(models.Plan.id, latest_entry("title")).where(
+        models.Plan.id.in_(bindparam("plan_ids", expanding=True))
+    )
+)
 
 
 def plans_by_id(session: Session, plan_ids: Collection[UUID]) -> dict[UUID, Plan]:
     """Plans of the session's crew under their jobs' names, by id; what the crew does not have is left out."""
-    crew_id = session_crew(session)
-    found = {plan_id: _kept[crew_id, plan_id] for plan_id in plan_ids if (crew_id, plan_id) in _kept}
-    missing = set(plan_ids) - set(found)
-    if missing:
-        query = select(models.Plan.id, models.Plan.result).where(models.Plan.id.in_(missing))
-        for plan_id, result in session.execute(query):
-            found[plan_id] = _kept[crew_id, plan_id] = Plan.model_validate(result)
-        for key in list(_kept)[: max(len(_kept) - _MOST_KEPT, 0)]:
-            _kept.pop(key, None)
-    renamed = _renamed(session, found)
+    plans = kept_plans(session, plan_ids)
     return {
-        plan_id: plan.model_copy(update={"title": renamed[plan_id]}) if plan_id in renamed else plan
-        for plan_id, plan in found.items()
+        plan_id: named(plans[plan_id], title) for plan_id, title in _NAMES.ask(session, plan_ids=list(plans))
     }
 
 
-def _renamed(session: Session, plan_ids: Collection[UUID]) -> dict[UUID, str]:
-    """The names of those plans whose jobs were given another one."""
-    title = latest_entry("title")
-    query = select(models.Plan.id, title).where(models.Plan.id.in_(plan_ids), title.is_not(None))
-    return {row[0]: row[1] or "" for row in session.execute(query)} if plan_ids else {}
+def named(plan: Plan, title: str | None) -> Plan:
+    """A plan under the name its job was given since, if any."""
+    return plan.model_copy(update={"title": title}) if title else plan
+
+
+def kept_plans(session: Session, plan_ids: Collection[UUID]) -> dict[UUID, Plan]:
+    """Plans of the session's crew as they were made, by id; what the crew does not have is left out."""
+    crew_id = session_crew(session)
+    known = {plan_id: _kept.get((crew_id, plan_id)) for plan_id in plan_ids}
+    found = {plan_id: plan for plan_id, plan in known.items() if plan is not None}
+    if missing := [plan_id for plan_id in known if plan_id not in found]:
+        for plan_id, result in _RESULTS.ask(session, plan_ids=missing):
+            found[plan_id] = _kept.keep((crew_id, plan_id), Plan.model_validate(result))
+    return found

@@ -11,7 +11,7 @@ from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Engine, Text, cast, select
+from sqlalchemy import Engine, Text, bindparam, cast, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -35,13 +35,14 @@ from keeve.services.load_store import (
     RunningLoad,
     add_event,
     check_not_in_future,
+    loads_where,
     own_event,
     read_loads,
     received,
 )
 from keeve.services.plans import newest_plan_ids, plans_by_id
 from keeve.store import models
-from keeve.store.database import crew_reading, crew_session
+from keeve.store.database import Question, crew_reading, crew_session
 
 _log = logging.getLogger(__name__)
 # How far back a stockpile is followed: longer ago it was another stockpile. A judgement made here.
@@ -84,13 +85,17 @@ def stockpiles_of(engine: Engine, visitor: Visitor, now: datetime) -> list[Stock
         return [_stockpile(session, stockpile_id, now) for stockpile_id in known]
 
 
+_HAPPENED = Question(
+    select(models.StockpileEvent.stockpile, cast(models.StockpileEvent.content, Text)).where(
+        models.StockpileEvent.received_at > bindparam("since")
+    )
+)
+
+
 def last_measured_of(engine: Engine, visitor: Visitor, now: datetime) -> dict[str, dict[str, float]]:
     """The last measurements of each stockpile since rain or a delivery: moisture and bulking, as fractions."""
-    since = models.StockpileEvent.received_at > now - _FOLLOWED_FOR
     with crew_reading(engine, visitor.crew_id) as session:
-        rows = session.execute(
-            select(models.StockpileEvent.stockpile, cast(models.StockpileEvent.content, Text)).where(since)
-        ).all()
+        rows = _HAPPENED.ask(session, since=now - _FOLLOWED_FOR)
     return {
         stockpile_id: last_measured(_standing(text for name, text in rows if name == stockpile_id))
         for stockpile_id in dict.fromkeys(name for name, _ in rows)
@@ -118,24 +123,22 @@ def _stockpile(session: Session, stockpile_id: str, now: datetime) -> Stockpile:
     return Stockpile(stockpile_id, history, events, following)
 
 
+_LATELY = Question(
+    loads_where(models.Load.begun_at > bindparam("since"))
+    .order_by(models.Load.begun_at.desc())
+    .limit(_MOST_LOADS)
+)
+
+
 def _seen(
     session: Session, stockpile_id: str, now: datetime
 ) -> tuple[list[RunningLoad], list[StockpileEvent]]:
     """The loads drawn from a stockpile lately, and what happened to it, each in order."""
     since = now - _FOLLOWED_FOR
-    lately = (
-        select(models.Load)
-        .where(models.Load.begun_at > since)
-        .order_by(models.Load.begun_at.desc())
-        .limit(_MOST_LOADS)
-    )
-    loads = [item for item in read_loads(session, lately) if _draws_on(item.plan, stockpile_id)]
-    contents = session.scalars(
-        select(cast(models.StockpileEvent.content, Text)).where(
-            models.StockpileEvent.stockpile == stockpile_id, models.StockpileEvent.received_at > since
-        )
-    )
-    return loads[::-1], _standing(contents)
+    lately = read_loads(session, _LATELY, since=since)
+    loads = [item for item in lately if _draws_on(item.plan, stockpile_id)]
+    happened = _HAPPENED.ask(session, since=since)
+    return loads[::-1], _standing(content for name, content in happened if name == stockpile_id)
 
 
 def _standing(contents: Iterable[str]) -> list[StockpileEvent]:
@@ -215,18 +218,20 @@ def look_ahead(session: Session, visitor: Visitor, running: RunningLoad, now: da
         add_event(session, visitor, running.id, Expected(kind="expected", water=water, **own), now)
 
 
+_BEFORE = Question(
+    loads_where(models.Load.plan_id == bindparam("plan_id")).order_by(models.Load.begun_at.desc())
+)
+
+
 def _expected(
     session: Session, plan_id: UUID, plan: Plan, load: Load, now: datetime, load_id: UUID | None
 ) -> ExpectedWater | None:
     """The water a load is expected to need: by its stockpile, or by what the last load of its plan took."""
     material = followed(plan)
     if material is None:
-        before = (
-            select(models.Load).where(models.Load.plan_id == plan_id).order_by(models.Load.begun_at.desc())
-        )
         found = (
             carried_over(plan, load, item.load, item.state)
-            for item in read_loads(session, before)
+            for item in read_loads(session, _BEFORE, plan_id=plan_id)
             if item.id != load_id
         )
         return next((water for water in found if water), None)

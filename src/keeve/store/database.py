@@ -1,16 +1,25 @@
 """Engines and sessions. A session works for one crew, and this is the one place that holds it to that."""
 
 import contextlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from functools import lru_cache
+from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Engine, Insert, create_engine, event
+from sqlalchemy import Engine, Insert, Select, bindparam, create_engine, event, inspect
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.engine import make_url
-from sqlalchemy.orm import ORMExecuteState, Session, UOWTransaction, with_loader_criteria
+from sqlalchemy.orm import (
+    ORMExecuteState,
+    Session,
+    UOWTransaction,
+    with_loader_criteria,
+)
 
 from keeve.store.models import CrewOwned
 
 _CREW = "crew_id"
+
 
 # A few threads ask at a time; as many again while some of them hang.
 _CONNECTIONS = 5
@@ -62,9 +71,47 @@ def session_crew(session: Session) -> UUID:
 @contextlib.contextmanager
 def crew_reading(engine: Engine, crew_id: UUID) -> Iterator[Session]:
     """A session that only reads the work of this crew: each query by itself, no transaction around them."""
-    reader = engine.execution_options(isolation_level="AUTOCOMMIT")
-    with Session(reader, info={_CREW: crew_id}) as session:
+    with Session(reader(engine), info={_CREW: crew_id}) as session:
         yield session
+
+
+@lru_cache(maxsize=8)
+def reader(engine: Engine) -> Engine:
+    """The engine for what only reads: each query by itself, no transaction around them."""
+    return engine.execution_options(isolation_level="AUTOCOMMIT")
+
+
+# The crew as a value to be given. Its name is written out: SQLAlchemy looks into what such a function reaches for.
+_OF_ASKING_CREW = with_loader_criteria(
+    CrewOwned, lambda owned: owned.crew_id == bindparam("crew_id"), include_aliases=True
+)
+
+
+class Question:
+    """A query of a crew's work that is put together once and asked often; it takes its values by name.
+
+    Nine tenths of the time of a small query through a session went into putting it together anew.
+    """
+
+    def __init__(self, query: Select[*tuple[Any, ...]]) -> None:
+        self._query = query.options(_OF_ASKING_CREW)
+
+    def ask(self, session: Session, **values: Any) -> Sequence[Any]:
+        """The rows that the session's crew has of it."""
+        return session.connection().execute(self._query, {_CREW: session_crew(session), **values}).all()
+
+
+class Addition:
+    """A row of a crew's work that is added often, put together once; what is there already stays as it is."""
+
+    def __init__(self, row: type[CrewOwned]) -> None:
+        table = inspect(row).local_table
+        self._insert = insert(table).on_conflict_do_nothing().returning(table.c[_CREW])
+
+    def add(self, session: Session, **values: Any) -> bool:
+        """Add it for the session's crew; whether it was not there yet."""
+        added = session.connection().execute(self._insert, {**values, _CREW: session_crew(session)})
+        return added.first() is not None
 
 
 @contextlib.contextmanager

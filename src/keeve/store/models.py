@@ -168,7 +168,11 @@ class Plan(CrewOwned, Base):
     title: Mapped[Title]
     job: Mapped[dict[str, Any]]
     result: Mapped[dict[str, Any]]
+    # Read out of the result once, which is long to read.
     loads: Mapped[int] = mapped_column(Computed("json_array_length(result -> 'loads')", persisted=True))
+    mix_name: Mapped[str | None] = mapped_column(Text, Computed("result -> 'mix' ->> 'name'", persisted=True))
+    mix_id: Mapped[str | None] = mapped_column(Text, Computed("result -> 'mix' ->> 'id'", persisted=True))
+    regime: Mapped[str | None] = mapped_column(Text, Computed("result -> 'mix' ->> 'regime'", persisted=True))
     rules_version: Mapped[Kind]
     version_of: Mapped[UUID | None]
     made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
@@ -268,6 +272,7 @@ class Event(CrewOwned, Base):
     __table_args__ = (
         ForeignKeyConstraint(["crew_id", "load_id"], ["load.crew_id", "load.id"], name="event_load"),
         Index("event_of_load", "crew_id", "load_id"),
+        Index("event_taken_back", "crew_id", "load_id", postgresql_where=text("kind = 'taken_back'")),
     )
 
     id: Mapped[UUID] = mapped_column(primary_key=True)

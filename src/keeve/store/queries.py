@@ -3,7 +3,7 @@
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, exists, func, select
+from sqlalchemy import ColumnElement, exists, func, literal_column, select
 
 from keeve.store import models
 
@@ -11,7 +11,10 @@ from keeve.store import models
 def has_event(*kinds: str, load: Any = models.Load) -> ColumnElement[bool]:
     """Whether a load has an event of one of these kinds."""
     here = (models.Event.crew_id == load.crew_id, models.Event.load_id == load.id)
-    return exists().where(*here, models.Event.kind.in_(kinds)).correlate(load)
+    # Written out, so that one plan of the database serves every time it is asked.
+    named: list[ColumnElement[str]] = [literal_column(f"'{kind}'") for kind in kinds]
+    of_kind = models.Event.kind == named[0] if len(named) == 1 else models.Event.kind.in_(named)
+    return exists().where(*here, of_kind).correlate(load)
 
 
 def of_job(plan: Any = models.Plan) -> ColumnElement[UUID]:
@@ -31,7 +34,7 @@ def latest_entry(kind: str) -> ColumnElement[str | None]:
         .where(
             models.JobEntry.crew_id == models.Plan.crew_id,
             models.JobEntry.job_id == of_job(),
-            models.JobEntry.kind == kind,
+            models.JobEntry.kind == literal_column(f"'{kind}'"),
         )
         .order_by(models.JobEntry.made_at.desc())
         .limit(1)

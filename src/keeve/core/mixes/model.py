@@ -1,6 +1,7 @@
 """What a mix is: its parts, water, tests, limits, cautions and policy."""
 
 from collections.abc import Collection
+from functools import cached_property
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
@@ -377,7 +378,7 @@ class Mix(Strict):
         if uneven := [name for name, share in shares.items() if abs(share - 1) > ROUNDING]:
             raise ValueError(f"{where} does not charge the whole of {', '.join(sorted(uneven))}")
 
-    @property
+    @cached_property
     def as_usual(self) -> "Mix":
         """The mix without what is in it only where it is asked for."""
         return self.without({part.name for part in self.parts if not part.parts})

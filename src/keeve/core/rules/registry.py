@@ -11,7 +11,7 @@ import json
 import math
 from collections.abc import Callable, Mapping, Sequence
 from textwrap import indent
-from typing import Annotated, Any, ParamSpec, TypeVar, get_type_hints
+from typing import Annotated, Any, NamedTuple, ParamSpec, TypeVar, get_type_hints
 
 from pydantic import AliasChoices, BaseModel, ConfigDict, Field, create_model
 
@@ -71,8 +71,9 @@ class Result(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    assumed: dict[str, Any] = {}
-    warnings: list[RuleWarning] = []
+    # Factories: Pydantic copies a default in depth, which took longer than most rules.
+    assumed: dict[str, Any] = Field(default_factory=dict)
+    warnings: list[RuleWarning] = Field(default_factory=list)
 
 
 class Source(BaseModel):
@@ -118,6 +119,18 @@ P = ParamSpec("P")
 R = TypeVar("R", bound=Result)
 
 
+class Run(NamedTuple):
+    """A rule as it was run: the inputs as they were read, defaults included, the result, and its outputs by name."""
+
+    inputs: BaseModel
+    result: Any
+    outputs: dict[str, Any]
+
+
+# What a result says beside its outputs.
+_NO_OUTPUTS = {"warnings", "assumed"}
+
+
 class Rule:
     """What is registered of a rule beside its function."""
 
@@ -146,7 +159,7 @@ class Rule:
         self.inputs: type[BaseModel] = create_model(f"{rule_id} inputs", __base__=Strict, **fields)
         self.result: type[Result] = hints["return"]
 
-    @property
+    @functools.cached_property
     def source(self) -> str:
         """Its sources in one line."""
         return "; ".join(str(source) for source in self.sources)
@@ -190,26 +203,28 @@ class Rule:
         Raises:
             InputError: as ``run`` does.
         """
-        inputs, result = self.run(given)
-        told = impossible_figures(inputs)
-        return result.model_copy(update={"warnings": [*result.warnings, *told]}) if told else result
+        run = self.run(given)
+        told = impossible_figures(run.inputs)
+        if not told:
+            return run.result
+        return run.result.model_copy(update={"warnings": [*run.result.warnings, *told]})
 
-    def run(self, given: Mapping[str, Any]) -> tuple[BaseModel, Any]:
-        """The inputs as they were read, defaults included, and the result.
+    def run(self, given: Mapping[str, Any]) -> Run:
+        """Run it once.
 
         Raises:
             InputError: an input is missing, unknown, of the wrong type or out of bounds, or the rule refuses it.
         """
         inputs = validated(self.inputs, given)
-        values = {name: getattr(inputs, name) for name in type(inputs).model_fields}
         try:
-            result = self.function(**values)
+            result = self.function(**dict(inputs))
         except (OverflowError, ZeroDivisionError):
             raise _too_large(sorted(given)) from None
-        if not _finite(result.model_dump()):
+        outputs = result.model_dump(exclude=_NO_OUTPUTS, exclude_none=True)
+        if not _finite(outputs):
             raise _too_large(sorted(given))
         assumed = dict(_defaults_taken(inputs))
-        return inputs, result.model_copy(update={"assumed": assumed}) if assumed else result
+        return Run(inputs, result.model_copy(update={"assumed": assumed}) if assumed else result, outputs)
 
 
 def impossible_figures(model: BaseModel) -> list[RuleWarning]:

@@ -1,9 +1,8 @@
 """How each figure came about: the rules that were run, with their inputs and outputs."""
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any, ParamSpec, TypeVar
-
-from pydantic import BaseModel, ConfigDict
 
 from keeve.core.errors import InputError
 from keeve.core.rules.registry import Result, RuleWarning, rule_of
@@ -12,10 +11,9 @@ P = ParamSpec("P")
 R = TypeVar("R", bound=Result)
 
 
-class Working(BaseModel):
+@dataclass(frozen=True)
+class Working:
     """One rule as it was used: its inputs, outputs and sources."""
-
-    model_config = ConfigDict(frozen=True)
 
     rule: str
     formula: str
@@ -40,18 +38,18 @@ class Workings:
         """Run a rule, and keep its working and its warnings."""
         rule = rule_of(function)
         # Not evaluated: figures that can hardly be are told of the job, by the names they have there.
-        inputs, result = rule.run(rule.named(args, kwargs))
-        self.warnings += result.warnings
+        run = rule.run(rule.named(args, kwargs))
+        self.warnings += run.result.warnings
         self.kept.append(
             Working(
                 rule=rule.id,
                 formula=rule.formula,
-                inputs=inputs.model_dump(exclude_none=True),
-                outputs=result.model_dump(exclude={"warnings", "assumed"}, exclude_none=True),
+                inputs=run.inputs.model_dump(exclude_none=True),
+                outputs=run.outputs,
                 source=rule.source,
             )
         )
-        found: R = result
+        found: R = run.result
         return found
 
     def run_for(self, path: str, function: Callable[P, R], *args: P.args, **kwargs: P.kwargs) -> R:

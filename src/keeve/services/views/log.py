@@ -12,6 +12,7 @@ from keeve.core.mixes.model import READING_NAMES
 from keeve.core.running.next_step import Situation
 from keeve.services import loads
 from keeve.services.accounts import Visitor
+from keeve.services.kept import Kept
 from keeve.services.load_store import RunningLoad
 from keeve.services.views.casts import DryingFigures, drying_of_load
 from keeve.services.views.set_clock import ClockFigures, clock_figures
@@ -44,8 +45,18 @@ def log_page(
 ) -> LogPage:
     """A page of the log, from after the last load of the page before."""
     found = loads.log_page(engine, visitor, limit=_PAGE + 1, before=before)
-    lines = [_line(running, now) for running in found[:_PAGE]]
+    lines = [_kept_line(running, now) for running in found[:_PAGE]]
     return LogPage(lines, found[_PAGE - 1] if len(found) > _PAGE else None)
+
+
+# Time changes nothing in the line of a load that is out of its mixer: only a name or an event does.
+_over: Kept[tuple[UUID, str, int], LogLine] = Kept(2000)
+
+
+def _kept_line(running: RunningLoad, now: datetime) -> LogLine:
+    key = running.id, running.plan.title, len(running.events)
+    line = _over.get(key) or _line(running, now)
+    return _over.keep(key, line) if line.now.is_over else line
 
 
 def _line(running: RunningLoad, now: datetime) -> LogLine:

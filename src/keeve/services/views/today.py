@@ -12,6 +12,10 @@ from keeve.services.accounts import Visitor
 from keeve.services.jobs import JobLine
 from keeve.services.loads import InWork
 from keeve.services.views.casts import CastLine, cast_line
+from keeve.store.database import crew_reading
+
+# The next jobs are looked for among so many of the newest, and so many of them are shown.
+_LOOKED_AT, _SHOWN = 24, 8
 
 
 class LoadLine(NamedTuple):
@@ -24,22 +28,25 @@ class LoadLine(NamedTuple):
 
 @dataclass(frozen=True)
 class Today:
-    """Loads in work, casts in moulds or drying, jobs with loads left, jobs whose loads were all begun."""
+    """Loads in work, casts in moulds or drying, the next jobs with loads left, whether there are others."""
 
     in_work: Sequence[LoadLine]
     casts: Sequence[CastLine]
     planned: Sequence[JobLine]
-    finished: Sequence[JobLine]
+    has_finished: bool
 
 
 def today(engine: Engine, visitor: Visitor, now: datetime) -> Today:
     """The crew's day."""
-    active = jobs.jobs(engine, visitor)
+    with crew_reading(engine, visitor.crew_id) as session:
+        active = jobs.newest_jobs(session, "active", _LOOKED_AT)
+        in_work, casts = loads.in_work(session, now), loads.casts(session, now)
+    planned = [line for line in active if not line.is_finished]
     return Today(
-        in_work=[_line(load, now) for load in loads.loads_in_work(engine, visitor, now)],
-        casts=[cast_line(*item) for item in loads.casts(engine, visitor, now)],
-        planned=[line for line in active if not line.is_finished],
-        finished=[line for line in active if line.is_finished],
+        in_work=[_line(load, now) for load in in_work],
+        casts=[cast_line(*item) for item in casts],
+        planned=planned[:_SHOWN],
+        has_finished=len(planned) < len(active),
     )
 
 

@@ -47,6 +47,14 @@ class Offer(NamedTuple):
     texts: dict[str, str]
 
 
+class _Asked(NamedTuple):
+    """What a form asks for its values."""
+
+    values: dict[str, str]
+    sections: list[Section]
+    fields: dict[str, Field]
+
+
 @dataclass
 class PlanForm:
     """The plan form. Every name but a few is the path of its figure in the job file.
@@ -68,6 +76,8 @@ class PlanForm:
     errors: dict[str, str] = field(default_factory=dict)
     missing: dict[str, str] = field(default_factory=dict)
     offers: dict[str, Offer] = field(default_factory=dict)
+    # What was asked last, and for which values: it is worked out again once one of them has changed.
+    _asked: "_Asked | None" = field(default=None, init=False, repr=False, compare=False)
 
     @property
     def mix(self) -> Mix:
@@ -93,12 +103,20 @@ class PlanForm:
     @property
     def sections(self) -> list[Section]:
         """What the form asks besides the job's name and mix."""
-        return sections(self.mix, self.shapes, self.values)
+        return self._now_asked.sections
 
     @property
     def fields(self) -> dict[str, Field]:
         """Every field it asks, by name."""
-        return {item.name: item for section in self.sections for item in section.fields(self.values)}
+        return self._now_asked.fields
+
+    @property
+    def _now_asked(self) -> "_Asked":
+        if self._asked is None or self._asked.values != self.values:
+            found = sections(self.mix, self.shapes, self.values)
+            fields = {item.name: item for section in found for item in section.fields(self.values)}
+            self._asked = _Asked(dict(self.values), found, fields)
+        return self._asked
 
     @property
     def fold_words(self) -> list[str]:
