@@ -7,6 +7,7 @@ each added, and the newest counts.
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cache
 from typing import Any, Literal, NamedTuple
 from uuid import UUID, uuid4
 
@@ -20,6 +21,7 @@ from sqlalchemy import (
     bindparam,
     exists,
     func,
+    literal_column,
     or_,
     select,
     union,
@@ -133,7 +135,7 @@ def jobs(
 
 def newest_jobs(session: Session, state: State, most: int) -> list[JobLine]:
     """Those of the jobs that were planned or mixed last, ordered as ``jobs`` does."""
-    rows = _LISTED.ask(session, most=most)
+    rows = _listed(most).ask(session)
     # Sorting keeps the order within a lot.
     return sorted([_line(row) for row in rows if row.state == state][:most], key=_lot)
 
@@ -277,10 +279,11 @@ def _newest_plans(job_ids: Select[UUID]) -> Select[UUID]:
     return newest.order_by(job_id, plan.made_at.desc(), plan.id.desc())
 
 
-def _lately() -> Select[UUID]:
+def _lately(length: int) -> Select[UUID]:
     """The jobs of the crew's newest plans, loads and changes of state: a long history takes no longer to look at."""
     planned, mixed, load = aliased(models.Plan), aliased(models.Plan), aliased(models.Load)
-    entry, most = aliased(models.JobEntry), bindparam("most", type_=Integer)
+    # Written out, so that the database knows that it is few.
+    entry, most = aliased(models.JobEntry), literal_column(str(length), Integer)
     plans = select(of_job(planned).label("job_id")).order_by(planned.made_at.desc()).limit(most)
     loads = select(load.plan_id).order_by(load.begun_at.desc()).limit(most).subquery()
     states = select(entry.job_id).where(entry.kind == "state").order_by(entry.made_at.desc()).limit(most)
@@ -326,7 +329,13 @@ def _mentions(word: str) -> ColumnElement[bool]:
 
 
 _NEWEST = models.Plan.made_at.desc()
-_LISTED = Question(_lines().where(models.Plan.id.in_(_newest_plans(_lately()))).order_by(_NEWEST))
+
+
+@cache
+def _listed(most: int) -> Question:
+    return Question(_lines().where(models.Plan.id.in_(_newest_plans(_lately(most)))).order_by(_NEWEST))
+
+
 _ONE = Question(
     _lines()
     .where(of_job() == bindparam("job_id"), job_state() != "deleted")

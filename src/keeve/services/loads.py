@@ -1,10 +1,11 @@
 """Running loads: begin one, record what happens, see where it is, read the log."""
 
 from datetime import datetime, timedelta
+from functools import cache
 from typing import Any, NamedTuple
 from uuid import UUID, uuid4
 
-from sqlalchemy import Engine, Select, Text, bindparam, cast, select, tuple_
+from sqlalchemy import Engine, Select, Text, bindparam, cast, literal_column, select, tuple_
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -227,13 +228,18 @@ def casts(session: Session, now: datetime) -> list[InWork]:
     return [item for item in found if item.situation.act in ("strip", "dry")]
 
 
-_LOG = loads_where().order_by(models.Load.begun_at.desc(), models.Load.id.desc()).limit(bindparam("limit"))
-_NEWEST_OF_LOG = Question(_LOG)
-_OLDER_IN_LOG = Question(
-    _LOG.where(
-        tuple_(models.Load.begun_at, models.Load.id) < tuple_(bindparam("begun_at"), bindparam("load_id"))
+@cache
+def _log(limit: int, *, is_first: bool) -> Question:
+    """A page of the log: of that length, which is written out so that the database knows it is short."""
+    page = (
+        loads_where()
+        .order_by(models.Load.begun_at.desc(), models.Load.id.desc())
+        .limit(literal_column(str(limit)))
     )
-)
+    if is_first:
+        return Question(page)
+    here = tuple_(models.Load.begun_at, models.Load.id)
+    return Question(page.where(here < tuple_(bindparam("begun_at"), bindparam("load_id"))))
 
 
 def log_page(
@@ -242,6 +248,6 @@ def log_page(
     """Loads that were begun, newest first, from after the last one of the page before."""
     with crew_reading(engine, visitor.crew_id) as session:
         if before is None:
-            return read_loads(session, _NEWEST_OF_LOG, limit=limit)
+            return read_loads(session, _log(limit, is_first=True))
         begun_at, load_id = before
-        return read_loads(session, _OLDER_IN_LOG, limit=limit, begun_at=begun_at, load_id=load_id)
+        return read_loads(session, _log(limit, is_first=False), begun_at=begun_at, load_id=load_id)

@@ -160,6 +160,7 @@ class Plan(CrewOwned, Base):
     __tablename__ = "plan"
     __table_args__ = (
         Index("plan_newest", "crew_id", "made_at"),
+        Index("plan_by_regime", "crew_id", "regime"),
         Index("plan_of_job", "crew_id", text("coalesce(version_of, id)"), "made_at"),
         ForeignKeyConstraint(["crew_id", "version_of"], ["plan.crew_id", "plan.id"], name="plan_version_of"),
     )

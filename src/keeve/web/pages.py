@@ -1,11 +1,11 @@
 """Rendering pages: the templates, and how figures are set in them."""
 
 import textwrap
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime, timedelta
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from fastapi import Request
 from fastapi.responses import HTMLResponse
@@ -102,12 +102,64 @@ def _quantity(context: Context, value: float, kind: Kind, decimals: int | None =
     return f"{read.figure}{_THIN_SPACE}{read.unit}"
 
 
+class _Row(NamedTuple):
+    """A line of a working: its words, and its figure or a table of heads with their cells."""
+
+    head: str
+    text: str = ""
+    table: Sequence[tuple[str, Sequence[str]]] = ()
+
+
+# Told beside the figures of a working, not among them.
+_BESIDE_FIGURES = frozenset({"assumed", "warnings"})
+# The table of a working shows no more things than that.
+_MOST_COLUMNS = 6
+
+
 @pass_context
-def _figure_of(context: Context, value: float, name: str) -> str:
+def _working_rows(context: Context, figures: Mapping[str, Any]) -> list[_Row]:
+    """The inputs or outputs of a rule, by name, as lines. Put together here: a page has hundreds of these figures."""
+    units: System = context["units"]
+    rows: list[_Row] = []
+    for name, value in figures.items():
+        words = _named(name)["words"]
+        if name in _BESIDE_FIGURES or value is None:
+            continue
+        if isinstance(value, Mapping):
+            rows += [
+                _Row(f"{words}, {_words(part)}", _figure(one, name, units)) for part, one in value.items()
+            ]
+        elif isinstance(value, list | tuple) and value and isinstance(value[0], Mapping):
+            rows.append(_Row(words, table=_table_of(value, units)))
+        else:
+            rows.append(_Row(words, _figure(value, name, units)))
+    return rows
+
+
+def _table_of(things: Sequence[Mapping[str, Any]], units: System) -> list[tuple[str, Sequence[str]]]:
+    more = ["…"] if len(things) > _MOST_COLUMNS else []
+    return [
+        (
+            _named(field)["words"],
+            [
+                "–" if item.get(field) is None else _figure(item[field], field, units)
+                for item in things[:_MOST_COLUMNS]
+            ]
+            + more,
+        )
+        for field in things[0]
+    ]
+
+
+def _figure(value: Any, name: str, units: System) -> str:
     """A kept figure with its unit, in the reader's, by the name it has in a rule."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if not isinstance(value, int | float):
+        return str(value)
     if name.endswith("fraction"):
         return _short_percent(value)
-    kind, units = kind_of_name(name), context["units"]
+    kind = kind_of_name(name)
     if kind is None or units == "metric":
         return f"{_short(value)} {_named(name)['unit']}".rstrip()
     return f"{_short(to_shown(value, kind, units))} {DISPLAY_UNITS[units][kind].unit}"
@@ -293,7 +345,7 @@ def _minutes(value: float) -> str:
 _FILTERS: Mapping[str, Any] = {
     "quantity": _quantity,
     "heap": _heap,
-    "figure_of": _figure_of,
+    "working_rows": _working_rows,
     "in_units": _in_units,
     "unit_of": _unit,
     "decimal": fixed,

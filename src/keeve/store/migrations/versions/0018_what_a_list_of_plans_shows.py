@@ -14,6 +14,7 @@ def upgrade() -> None:
     for column, key in (("mix_id", "id"), ("mix_name", "name"), ("regime", "regime")):
         read = sa.Computed(f"result -> 'mix' ->> '{key}'", persisted=True)
         op.add_column("plan", sa.Column(column, sa.Text(), read))
+    op.create_index("plan_by_regime", "plan", ["crew_id", "regime"])
     op.create_index(
         "event_taken_back",
         "event",
