@@ -293,7 +293,7 @@ def _weight(app: Served, person: Person) -> Row:
         with client.stream("GET", path) as answer:
             total += sum(len(chunk) for chunk in answer.iter_raw())
     return Row(
-        "first view", "under 220 kB", f"{total / 1000:.0f} kB in {len(links) + 1} requests", total < 220_000
+        "first view", "under 160 kB", f"{total / 1000:.0f} kB in {len(links) + 1} requests", total < 160_000
     )
 
 
@@ -335,7 +335,7 @@ def _memory(app: Served) -> Row:
     for pid in children:
         found = re.search(r"VmRSS:\s+(\d+)", Path(f"/proc/{pid}/status").read_text())
         sizes.append(int(found[1]) / 1000 if found else 0.0)
-    return Row("memory a worker", "under 200 MB", f"{max(sizes):.0f} MB", max(sizes) < 200)
+    return Row("memory a worker", "under 150 MB", f"{max(sizes):.0f} MB", max(sizes) < 150)
 
 
 if __name__ == "__main__":
