@@ -27,7 +27,7 @@ from keeve.demo import load_demo
 from keeve.demo.jobs import COPING_BED, MOORING_BLOCKS
 from keeve.formats.job_file import read_job
 from keeve.launch.postgres import Cluster
-from keeve.services import accounts, loads, plans
+from keeve.services import accounts, loads, plans, sessions
 from keeve.services.accounts import Visitor
 from keeve.store.database import connect
 from keeve.store.migrate import migrate
@@ -104,8 +104,8 @@ def _person(engine: Engine) -> Person:
     password = uuid4().hex
     accounts.add_account(engine, crew_id, sign_in_name=name, name=name, password=password)
     now = datetime.now(UTC)
-    token = accounts.sign_in(engine, sign_in_name=name, password=password, address=name, now=now)
-    visitor = accounts.visitor(engine, token, now)
+    token = sessions.sign_in(engine, sign_in_name=name, password=password, address=name, now=now)
+    visitor = sessions.visitor(engine, token, now)
     if visitor is None:
         raise RuntimeError("the bench's person cannot sign in")
     return Person(visitor, {"Cookie": f"__Host-keeve={token}", "X-Form-Token": masked(visitor.form_token)})

@@ -5,7 +5,7 @@ from uuid import uuid4
 from helpers import NOON
 from sqlalchemy import Engine
 
-from keeve.services import accounts
+from keeve.services import accounts, sessions
 from keeve.services.accounts import Visitor
 
 PASSWORD = "a long enough password"
@@ -16,7 +16,7 @@ def new_visitor(engine: Engine, crew: str = "Crew") -> tuple[Visitor, str]:
     name = f"person-{uuid4().hex[:8]}"
     crew_id = accounts.add_crew(engine, crew)
     accounts.add_account(engine, crew_id, sign_in_name=name, name=name.title(), password=PASSWORD)
-    token = accounts.sign_in(engine, sign_in_name=name, password=PASSWORD, address=name, now=NOON)
-    visitor = accounts.visitor(engine, token, NOON)
+    token = sessions.sign_in(engine, sign_in_name=name, password=PASSWORD, address=name, now=NOON)
+    visitor = sessions.visitor(engine, token, NOON)
     assert visitor is not None
     return visitor, token

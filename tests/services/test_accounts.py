@@ -9,8 +9,8 @@ from people import PASSWORD, new_visitor
 from sqlalchemy import Engine, select, text
 
 from keeve.core.errors import InputError
-from keeve.services import accounts
-from keeve.services.accounts import SignInRefused
+from keeve.services import accounts, guessing, sessions
+from keeve.services.guessing import SignInRefused
 from keeve.store.database import open_session
 from keeve.store.models import Account, SignIn, SignInFailure
 
@@ -27,38 +27,38 @@ def sign_in(
     engine: Engine, name: str, password: str = PASSWORD, minutes: float = 0, address: str = ""
 ) -> str:
     now = NOON + timedelta(minutes=minutes)
-    return accounts.sign_in(engine, sign_in_name=name, password=password, address=address or name, now=now)
+    return sessions.sign_in(engine, sign_in_name=name, password=password, address=address or name, now=now)
 
 
 def test_session_lasts_until_signed_out_or_expired(engine: Engine, name: str) -> None:
     token = sign_in(engine, f"  {name.upper()} ")
-    found = accounts.visitor(engine, token, NOON)
+    found = sessions.visitor(engine, token, NOON)
     assert found is not None
     assert (found.name, found.crew_name, found.units) == ("Person", "Crew", "metric")
-    assert accounts.visitor(engine, token, NOON + accounts.LASTS) is None
-    assert accounts.visitor(engine, token + "x", NOON) is None
-    accounts.sign_out(engine, token, NOON)
-    assert accounts.visitor(engine, token, NOON) is None
+    assert sessions.visitor(engine, token, NOON + sessions.LASTS) is None
+    assert sessions.visitor(engine, token + "x", NOON) is None
+    sessions.sign_out(engine, token, NOON)
+    assert sessions.visitor(engine, token, NOON) is None
 
 
 def test_a_new_password_ends_every_session(engine: Engine, name: str) -> None:
     tokens = [sign_in(engine, name), sign_in(engine, name)]
     accounts.set_password(engine, name, "another long password", NOON)
-    assert [accounts.visitor(engine, token, NOON) for token in tokens] == [None, None]
+    assert [sessions.visitor(engine, token, NOON) for token in tokens] == [None, None]
     with pytest.raises(SignInRefused):
         sign_in(engine, name)
     assert sign_in(engine, name, "another long password")
 
 
 def test_guessing_is_slowed_by_name_and_by_address(engine: Engine, name: str) -> None:
-    for _ in range(accounts.MOST_FAILURES_BY_NAME):
+    for _ in range(guessing.MOST_FAILURES_BY_NAME):
         with pytest.raises(SignInRefused, match="Wrong name or password"):
             sign_in(engine, name, "wrong")
     with pytest.raises(SignInRefused, match="Too many tries"):
         sign_in(engine, name)
     assert sign_in(engine, name, minutes=16)
     address = uuid4().hex
-    for _ in range(accounts.MOST_FAILURES_BY_ADDRESS):
+    for _ in range(guessing.MOST_FAILURES_BY_ADDRESS):
         with pytest.raises(SignInRefused, match="Wrong name or password"):
             sign_in(engine, f"nobody-{uuid4().hex}", "wrong", address=address)
     with pytest.raises(SignInRefused, match="Too many tries"):
@@ -67,7 +67,7 @@ def test_guessing_is_slowed_by_name_and_by_address(engine: Engine, name: str) ->
 
 def test_old_failures_and_dead_sessions_are_deleted(engine: Engine, name: str) -> None:
     ended, other = sign_in(engine, name), f"nobody-{uuid4().hex}"
-    accounts.sign_out(engine, ended, NOON)
+    sessions.sign_out(engine, ended, NOON)
     with pytest.raises(SignInRefused):
         sign_in(engine, other, "wrong")
     sign_in(engine, name, minutes=16)

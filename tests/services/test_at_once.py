@@ -11,9 +11,10 @@ from sqlalchemy import Engine
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix
-from keeve.services import accounts, crews, jobs, mixes, plans, recovery, sharing
-from keeve.services.accounts import SignInRefused, Visitor
+from keeve.services import crews, jobs, mixes, plans, recovery, sessions, sharing
+from keeve.services.accounts import Visitor
 from keeve.services.database import ChangedMeanwhile
+from keeve.services.guessing import SignInRefused
 
 AT_ONCE = 5
 
@@ -67,13 +68,13 @@ def test_roles_and_removals_at_once_leave_a_lead(engine: Engine, visitor: Visito
     def leave(number: int) -> bool:
         who = leads[number].account_id
         if number % 2:
-            return crews.remove(engine, visitor, who)
-        return crews.set_role(engine, visitor, who, "reader")
+            return crews.remove(engine, visitor, who, NOON)
+        return crews.set_role(engine, visitor, who, "reader", NOON)
 
     assert sorted(map(str, together(leave))) == ["True"] * (AT_ONCE - 1) + ["last_lead"]
     assert sum(member.role == "lead" for member in crews.members(engine, visitor)) == 1
     gone = leads[1].account_id
-    assert all(answer is not None for answer in together(lambda _: crews.remove(engine, visitor, gone)))
+    assert all(answer is not None for answer in together(lambda _: crews.remove(engine, visitor, gone, NOON)))
 
 
 def test_the_same_thing_said_at_once_is_said_once(engine: Engine, visitor: Visitor) -> None:
@@ -104,15 +105,15 @@ def test_a_recovery_code_opens_once(engine: Engine) -> None:
 def test_a_password_is_changed_while_somebody_signs_in(engine: Engine, visitor: Visitor) -> None:
     def act(number: int) -> Any:
         if number % 2:
-            return accounts.sign_in(
+            return sessions.sign_in(
                 engine, sign_in_name=visitor.name, password=PASSWORD, address=visitor.name, now=NOON
             )
         try:
-            return accounts.change_password(engine, visitor, old=PASSWORD, new="a newer long one", now=NOON)
+            return sessions.change_password(engine, visitor, old=PASSWORD, new="a newer long one", now=NOON)
         except ChangedMeanwhile:
             return "changed_meanwhile"
 
     together(act)
-    assert accounts.sign_in(
+    assert sessions.sign_in(
         engine, sign_in_name=visitor.name, password="a newer long one", address="home", now=NOON
     )

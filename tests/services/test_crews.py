@@ -9,7 +9,7 @@ from people import PASSWORD, new_visitor
 from sqlalchemy import Engine
 
 from keeve.core.errors import InputError
-from keeve.services import accounts, crews
+from keeve.services import crews, sessions
 from keeve.services.accounts import Visitor
 
 
@@ -18,8 +18,8 @@ def newcomer(engine: Engine, lead: Visitor, role: str) -> tuple[Visitor, str]:
     name = f"new-{uuid4().hex[:8]}"
     token = crews.invite(engine, lead, role, NOON)
     assert crews.join_as_new(engine, token, sign_in_name=name, name=name, password=PASSWORD, now=NOON)
-    session = accounts.sign_in(engine, sign_in_name=name, password=PASSWORD, address=name, now=NOON)
-    found = accounts.visitor(engine, session, NOON)
+    session = sessions.sign_in(engine, sign_in_name=name, password=PASSWORD, address=name, now=NOON)
+    found = sessions.visitor(engine, session, NOON)
     assert found is not None
     return found, session
 
@@ -55,26 +55,26 @@ def test_switching_goes_only_to_ones_own_crews(engine: Engine, visitor: Visitor)
     crews.join(engine, guest, crews.invite(engine, visitor, "reader", NOON), NOON)
     assert [name for _, name in crews.crews_of(engine, guest)] == ["Crew", "Other crew"]
     assert crews.switch_crew(engine, guest, session, visitor.crew_id)
-    now = accounts.visitor(engine, session, NOON)
+    now = sessions.visitor(engine, session, NOON)
     assert now is not None
     assert (now.crew_id, now.role) == (visitor.crew_id, "reader")
 
 
 def test_a_crew_keeps_a_lead(engine: Engine, visitor: Visitor) -> None:
     mixer, _ = newcomer(engine, visitor, "mixer")
-    for leave in (crews.remove, lambda *who: crews.set_role(*who, "reader")):
+    for leave in (lambda *who: crews.remove(*who, NOON), lambda *who: crews.set_role(*who, "reader", NOON)):
         with pytest.raises(InputError, match="needs a lead"):
             leave(engine, visitor, visitor.account_id)
-    assert crews.set_role(engine, visitor, mixer.account_id, "lead")
-    assert crews.set_role(engine, visitor, visitor.account_id, "reader")
+    assert crews.set_role(engine, visitor, mixer.account_id, "lead", NOON)
+    assert crews.set_role(engine, visitor, visitor.account_id, "reader", NOON)
 
 
 def test_who_is_taken_out_is_out_at_once(engine: Engine, visitor: Visitor) -> None:
     mixer, session = newcomer(engine, visitor, "mixer")
     stranger, _ = new_visitor(engine)
-    assert not crews.remove(engine, stranger, mixer.account_id)
-    assert crews.remove(engine, visitor, mixer.account_id)
-    assert accounts.visitor(engine, session, NOON) is None
+    assert not crews.remove(engine, stranger, mixer.account_id, NOON)
+    assert crews.remove(engine, visitor, mixer.account_id, NOON)
+    assert sessions.visitor(engine, session, NOON) is None
 
 
 def test_a_name_is_taken_once_and_a_password_is_long(engine: Engine, visitor: Visitor) -> None:
@@ -95,12 +95,12 @@ def test_a_name_is_taken_once_and_a_password_is_long(engine: Engine, visitor: Vi
 def test_a_password_is_changed_with_the_old_one_and_ends_every_session(engine: Engine) -> None:
     visitor, session = new_visitor(engine)
     with pytest.raises(InputError, match="not your current password"):
-        accounts.change_password(engine, visitor, old="wrong", new="another long password", now=NOON)
-    accounts.change_password(engine, visitor, old=PASSWORD, new="another long password", now=NOON)
-    assert accounts.visitor(engine, session, NOON) is None
+        sessions.change_password(engine, visitor, old="wrong", new="another long password", now=NOON)
+    sessions.change_password(engine, visitor, old=PASSWORD, new="another long password", now=NOON)
+    assert sessions.visitor(engine, session, NOON) is None
 
 
 def test_signing_out_everywhere(engine: Engine) -> None:
     visitor, session = new_visitor(engine)
-    accounts.sign_out_everywhere(engine, visitor, NOON)
-    assert accounts.visitor(engine, session, NOON) is None
+    sessions.sign_out_everywhere(engine, visitor, NOON)
+    assert sessions.visitor(engine, session, NOON) is None

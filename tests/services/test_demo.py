@@ -6,14 +6,14 @@ from helpers import NOON, raw_event
 from sqlalchemy import Engine
 
 from keeve.demo import begin_afresh, enter
-from keeve.services import accounts, crews, jobs, loads, stockpiles
+from keeve.services import crews, jobs, loads, sessions, stockpiles
 from keeve.services.accounts import Visitor
 
 NEXT_MORNING = NOON + timedelta(hours=20)
 
 
 def entered(engine: Engine, now: object = NOON) -> Visitor:
-    found = accounts.visitor(engine, enter(engine, now), now)  # type: ignore[arg-type]
+    found = sessions.visitor(engine, enter(engine, now), now)  # type: ignore[arg-type]
     assert found is not None
     return found
 
@@ -21,7 +21,7 @@ def entered(engine: Engine, now: object = NOON) -> Visitor:
 def test_the_demo_is_as_of_now_and_follows_whoever_is_in_it(engine: Engine) -> None:
     begin_afresh(engine, NOON)
     session = enter(engine, NOON)
-    first = accounts.visitor(engine, session, NOON)
+    first = sessions.visitor(engine, session, NOON)
     assert first is not None
     assert (first.crew_name, first.in_demo, first.may_lead) == ("Boathouse crew", True, True)
     assert entered(engine, NOON + timedelta(minutes=30)).crew_id == first.crew_id
@@ -31,7 +31,7 @@ def test_the_demo_is_as_of_now_and_follows_whoever_is_in_it(engine: Engine) -> N
     assert "green" in stages
     assert {item.name for item in crews.members(engine, later)} == {"Wren", "Fen", "Moss"}
     # A session of before goes on in the new crew, with all of its morning.
-    moved = accounts.visitor(engine, session, NEXT_MORNING)
+    moved = sessions.visitor(engine, session, NEXT_MORNING)
     assert moved is not None
     assert moved.crew_id == later.crew_id
     assert len(jobs.jobs(engine, moved)) == len(jobs.jobs(engine, first)) > 9

@@ -13,7 +13,7 @@ from sqlalchemy.exc import DBAPIError
 from keeve.core.errors import InputError
 from keeve.core.rules.registry import VERSION
 from keeve.demo import SIGN_IN_NAME, begin_afresh, load_demo
-from keeve.services import accounts, crews, jobs, loads, plans
+from keeve.services import crews, jobs, loads, plans, sessions
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad
 from keeve.store import models
@@ -192,10 +192,10 @@ def test_the_demo_is_made_once_and_stands_as_told(engine: Engine) -> None:
     with open_session(engine) as session:
         crew = "select count(*) from demo_crew join crew on id = crew_id where name = 'Boathouse crew'"
         assert session.execute(text(crew)).scalar() == 1
-    token = accounts.sign_in(
+    token = sessions.sign_in(
         engine, sign_in_name=SIGN_IN_NAME, password="boathouse-keel", address="", now=NOON
     )
-    wren = accounts.visitor(engine, token, NOON)
+    wren = sessions.visitor(engine, token, NOON)
     assert wren is not None
     begun = loads.log_page(engine, wren, limit=20)
     acts = [(item.plan.title, item.load.number, item.situation(NOON).act) for item in begun]

@@ -10,8 +10,9 @@ from people import PASSWORD, new_visitor
 from sqlalchemy import Engine
 
 from keeve.core.errors import InputError
-from keeve.services import accounts, crews, recovery
-from keeve.services.accounts import SignInRefused, Visitor
+from keeve.services import accounts, crews, guessing, recovery, sessions
+from keeve.services.accounts import Visitor
+from keeve.services.guessing import SignInRefused
 
 NEW = "a newer long password"
 
@@ -24,8 +25,8 @@ def founded(engine: Engine, crew_name: str = "") -> tuple[str, str]:
 
 
 def sign_in(engine: Engine, name: str, password: str) -> Visitor:
-    token = accounts.sign_in(engine, sign_in_name=name, password=password, address=name, now=NOON)
-    found = accounts.visitor(engine, token, NOON)
+    token = sessions.sign_in(engine, sign_in_name=name, password=password, address=name, now=NOON)
+    found = sessions.visitor(engine, token, NOON)
     assert found is not None
     return found
 
@@ -63,9 +64,9 @@ def test_nothing_is_made_of_half_an_account(engine: Engine, wrong: dict[str, str
 def test_the_recovery_code_opens_once_and_is_read_as_it_is_written_down(engine: Engine) -> None:
     name, code = founded(engine)
     assert re.fullmatch(r"([A-Z2-9]{4}-){3}[A-Z2-9]{4}", code)
-    session = accounts.sign_in(engine, sign_in_name=name, password=PASSWORD, address=name, now=NOON)
+    session = sessions.sign_in(engine, sign_in_name=name, password=PASSWORD, address=name, now=NOON)
     following = recover(engine, name.upper(), f" {code.lower().replace('-', ' ')} ")
-    assert accounts.visitor(engine, session, NOON) is None
+    assert sessions.visitor(engine, session, NOON) is None
     assert sign_in(engine, name, NEW).name == name
     with pytest.raises(SignInRefused, match="Wrong name or recovery code"):
         recover(engine, name, code)
@@ -74,7 +75,7 @@ def test_the_recovery_code_opens_once_and_is_read_as_it_is_written_down(engine: 
 
 def test_guessing_a_code_is_slowed_like_guessing_a_password(engine: Engine) -> None:
     name, code = founded(engine)
-    for _ in range(accounts.MOST_FAILURES_BY_NAME):
+    for _ in range(guessing.MOST_FAILURES_BY_NAME):
         with pytest.raises(SignInRefused, match="Wrong"):
             recover(engine, name, "AAAA-AAAA-AAAA-AAAA")
     with pytest.raises(SignInRefused, match="Too many tries"):

@@ -120,6 +120,7 @@ def every_screen(visit: Visit) -> list[str]:
         f"{plan}/print", "/jobs", plan.replace("/plan/", "/jobs/"), "/bench", bench, "/log", f"/log/{load}", "/mixes",
         "/mixes?use=infill", "/mixes/mortar-general", "/mixes/compare?mix=mortar-general&mix=hemp-lime", "/yard",
         "/kit", "/yard/new/mixer", "/yard/new/bag", "/rules", "/rules/slab-volume", "/crew",
+        "/crew/security", "/account",
     ]  # fmt: skip
 
 

@@ -26,7 +26,20 @@ from web.conftest import Client
 from web.test_security import a_load, every_route
 
 REQUESTS = int(os.environ.get("KEEVE_HOSTILE", "800"))
-PAGES = ("/", "/jobs", "/plan", "/bench", "/log", "/log.csv", "/yard", "/kit", "/mixes", "/crew")
+PAGES = (
+    "/",
+    "/jobs",
+    "/plan",
+    "/bench",
+    "/log",
+    "/log.csv",
+    "/yard",
+    "/kit",
+    "/mixes",
+    "/crew",
+    "/account",
+    "/crew/security",
+)
 # They take what they are given away: the session, or the work that the others go on with.
 LEFT_OUT = {
     "/sign-out",

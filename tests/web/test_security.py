@@ -19,7 +19,7 @@ from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE, mas
 from web.conftest import Client, Clock
 
 OPEN_ROUTES = {
-    ("GET", "/sign-in"), ("POST", "/sign-in"),
+    ("GET", "/sign-in"), ("POST", "/sign-in"), ("GET", "/sign-in/code"), ("POST", "/sign-in/code"),
     ("GET", "/invitation/{token}"), ("POST", "/invitation/{token}"),
     ("GET", "/new-account"), ("POST", "/new-account"),
     ("GET", "/forgotten"), ("POST", "/forgotten"),
@@ -36,13 +36,14 @@ QUICK_ROUTES = {
 }  # fmt: skip
 # What somebody who only looks on may still send: nothing of it changes the crew's work.
 READERS_POSTS = {
-    "/sign-in", "/sign-out", "/units", "/plan/units", "/plan/open", "/plan/preview", "/crew/switch",
-    "/account/password", "/account/sign-out-everywhere", "/account/recovery-code", "/invitation/{token}",
-    "/mixes/{mix_id}/favourite",
+    "/sign-in", "/sign-in/code", "/sign-out", "/units", "/plan/units", "/plan/open", "/plan/preview", "/crew/switch",
+    "/account/sessions/{session_id}/end", "/account/second-step", "/account/second-step/on",
+    "/account/second-step/off", "/account/password", "/account/sign-out-everywhere", "/account/recovery-code",
+    "/invitation/{token}", "/mixes/{mix_id}/favourite",
     "/rules/{rule_id}/try", "/new-account", "/forgotten", "/reset/{token}", "/demo", "/demo/afresh",
 }  # fmt: skip
-# Pages that lead only to what a reader may not do.
-EDITING = {"/mixes/{mix_id}/own", "/yard/new/{kind}"}
+# Pages that lead only to what a reader may not do, or that only a lead reads.
+EDITING = {"/mixes/{mix_id}/own", "/yard/new/{kind}", "/crew/security"}
 
 
 def a_load(client: Client) -> dict[str, str]:
@@ -66,6 +67,7 @@ def a_load(client: Client) -> dict[str, str]:
         "load_id": load_id,
         "account_id": account_id,
         "invitation_id": "0badc0de",
+        "session_id": "0badc0de",
         "kind": "scale",
         "thing_id": things[0],
         "token": "guessed",
@@ -160,6 +162,7 @@ def test_a_form_from_elsewhere_changes_nothing(client: Client) -> None:
                     "load_id",
                     "account_id",
                     "invitation_id",
+                    "session_id",
                     "token",
                     "mix_id",
                     "rule_id",

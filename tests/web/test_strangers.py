@@ -8,6 +8,7 @@ from random import Random
 from typing import Any
 from uuid import uuid4
 
+import pyotp
 import pytest
 from forms_in_html import fields_in
 from helpers import NOON
@@ -19,7 +20,7 @@ from keeve.core.mixes import library
 from keeve.core.planning.job import MOST_ITEMS, Job
 from keeve.formats.job_file import read_job
 from keeve.formats.packed_job import MOST_CHARACTERS, pack_job, unpack_job
-from keeve.services import accounts, crews
+from keeve.services import crews, sessions
 from keeve.web.app import create_app
 from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE, UNITS_COOKIE, masked
 from web.conftest import Client, Clock
@@ -244,7 +245,7 @@ def test_the_code_is_seen_by_somebody_who_is_in_no_crew(
     invitation = crews.invite(engine, client.visitor, "mixer", NOON)
     code = crews.join_as_new(engine, invitation, sign_in_name=name, name=name, password=PASSWORD, now=NOON)
     member = next(one for one in crews.members(engine, client.visitor) if one.name == name)
-    assert crews.remove(engine, client.visitor, member.account_id)
+    assert crews.remove(engine, client.visitor, member.account_id, NOON)
     answer = stranger.post("/forgotten", data={"name": name, "code": code, "password": "a third long one"})
     assert answer.status_code == 200
     assert "recovery-code" in answer.text
@@ -279,7 +280,7 @@ class Demo:
 def test_the_demo_is_one_button_where_there_is_one(engine: Engine, stranger: Client, client: Client) -> None:
     assert "Look around the demo" not in stranger.get("/").text
     assert stranger.post("/demo").status_code == 404
-    session = accounts.sign_in(
+    session = sessions.sign_in(
         engine, sign_in_name=client.visitor.name, password=PASSWORD, address="demo", now=NOON
     )
     stranger.app.state.demo = client.app.state.demo = demo = Demo(session)  # type: ignore[attr-defined]
@@ -288,3 +289,34 @@ def test_the_demo_is_one_button_where_there_is_one(engine: Engine, stranger: Cli
     # Only from inside the demo is it begun afresh.
     assert client.post("/demo/afresh").status_code == 404
     assert demo.afresh == 0
+
+
+def test_signing_in_asks_for_the_code_of_the_phone(clock: Clock, client: Client, stranger: Client) -> None:
+    assert client.post("/account/second-step/on", data={"code": "1"}).status_code == 404
+    shown = client.post("/account/second-step").text
+    key = "".join(re.findall(r'class="recovery-code key">([A-Z2-7 ]+)<', shown)[0].split())
+    assert "not the code" in client.post("/account/second-step/on", data={"code": "000000"}).text
+    right = {"code": pyotp.TOTP(key).at(clock())}
+    assert client.post("/account/second-step/on", data=right).status_code == 303
+    assert "Code from your phone: on" in client.get("/account").text
+    clock.turn(2)
+    form = {"name": client.visitor.name, "password": PASSWORD, "next": "/log"}
+    asked = stranger.post("/sign-in", data=form)
+    assert SESSION_COOKIE not in asked.headers.get("set-cookie", "")
+    waiting = re.findall(r'name="waiting" value="([^"]+)"', asked.text)[0]
+    second = {"waiting": waiting, "next": "/log", "code": "000000"}
+    assert stranger.post("/sign-in/code", data=second).status_code == 401
+    arrived = stranger.post("/sign-in/code", data={**second, "code": pyotp.TOTP(key).at(clock())})
+    assert (arrived.status_code, arrived.headers["location"]) == (303, "/log")
+    assert SESSION_COOKIE in arrived.headers["set-cookie"]
+    assert "too long" in stranger.post("/sign-in/code", data=second).text
+    told = client.get("/crew/security").text
+    assert "right password, wrong code" in told
+    assert "turned on the code" in told
+    assert client.post("/account/second-step/off", data={"password": "guess"}).status_code == 422
+    assert client.post("/account/second-step/off", data={"password": PASSWORD}).status_code == 303
+
+
+def test_a_file_that_leaves_is_written_down(client: Client) -> None:
+    assert client.get("/log.csv").status_code == 200
+    assert "saved keeve-log.csv" in client.get("/crew/security").text

@@ -15,7 +15,7 @@ from sqlalchemy.engine import URL, make_url
 
 from keeve.launch.postgres import project_folder, running, server_programs, throwaway
 from keeve.launch.system import LaunchError, in_a_sentence
-from keeve.services import accounts
+from keeve.services import sessions
 
 
 def backup(file: Path) -> int:
@@ -122,7 +122,7 @@ def _put_back(url: str, file: Path) -> None:
     try:
         migrate(engine)
         # Who was signed in when it was made, or since, is not meant to be now.
-        accounts.end_every_session(engine)
+        sessions.end_every_session(engine)
     finally:
         engine.dispose()
 

@@ -18,11 +18,12 @@ from keeve.services.accounts import (
     Role,
     Visitor,
     as_role,
-    count_new_account,
     new_account,
     token_hash,
 )
+from keeve.services.guessing import count_new_account
 from keeve.services.recovery import give_recovery_code
+from keeve.services.security_log import note
 from keeve.store.database import open_session
 from keeve.store.models import Account, Crew, Invitation, Membership, SignIn
 
@@ -106,6 +107,7 @@ def invite(engine: Engine, visitor: Visitor, role: str, now: datetime) -> str:
                 expires_at=now + INVITATION_LASTS,
             )
         )
+        note(session, visitor.crew_id, "invited", now, account_id=visitor.account_id, words=role)
     return token
 
 
@@ -124,7 +126,7 @@ def invitations(engine: Engine, visitor: Visitor, now: datetime) -> list[Waiting
         ]
 
 
-def withdraw(engine: Engine, visitor: Visitor, invitation_id: str) -> bool:
+def withdraw(engine: Engine, visitor: Visitor, invitation_id: str, now: datetime) -> bool:
     """End an invitation into the visitor's crew; False where there is no such."""
     try:
         token = bytes.fromhex(invitation_id)
@@ -132,10 +134,13 @@ def withdraw(engine: Engine, visitor: Visitor, invitation_id: str) -> bool:
         return False
     mine = Invitation.crew_id == visitor.crew_id
     with open_session(engine) as session:
-        ended = session.execute(
+        role = session.scalar(
             delete(Invitation).where(Invitation.token_hash == token, mine).returning(Invitation.role)
         )
-        return ended.first() is not None
+        if role is None:
+            return False
+        note(session, visitor.crew_id, "withdrawn", now, account_id=visitor.account_id, words=role)
+        return True
 
 
 def open_invitation(engine: Engine, token: str, now: datetime) -> OpenInvitation | None:
@@ -209,7 +214,7 @@ def join_as_new(
         return give_recovery_code(session, account)
 
 
-def set_role(engine: Engine, visitor: Visitor, account_id: UUID, role: str) -> bool:
+def set_role(engine: Engine, visitor: Visitor, account_id: UUID, role: str, now: datetime) -> bool:
     """Give a member of the visitor's crew another role; False where there is no such member.
 
     Raises:
@@ -224,10 +229,19 @@ def set_role(engine: Engine, visitor: Visitor, account_id: UUID, role: str) -> b
             _keep_a_lead(session, membership)
             _end_invitations(session, membership)
         membership.role = wanted
+        note(
+            session,
+            visitor.crew_id,
+            "role",
+            now,
+            account_id=visitor.account_id,
+            whom=account_id,
+            words=wanted,
+        )
         return True
 
 
-def remove(engine: Engine, visitor: Visitor, account_id: UUID) -> bool:
+def remove(engine: Engine, visitor: Visitor, account_id: UUID, now: datetime) -> bool:
     """Take a member out of the visitor's crew and end their sessions in it; what they did stays.
 
     Raises:
@@ -243,6 +257,7 @@ def remove(engine: Engine, visitor: Visitor, account_id: UUID) -> bool:
             delete(SignIn).where(SignIn.crew_id == visitor.crew_id, SignIn.account_id == account_id)
         )
         session.delete(membership)
+        note(session, visitor.crew_id, "removed", now, account_id=visitor.account_id, whom=account_id)
         return True
 
 
@@ -296,4 +311,5 @@ def _take_up(session: Session, token: str, account_id: UUID, now: datetime) -> U
     found.used_at = now
     place = {"crew_id": found.crew_id, "account_id": account_id, "role": found.role}
     session.execute(insert(Membership).values(place).on_conflict_do_nothing())
+    note(session, found.crew_id, "joined", now, account_id=account_id, words=found.role)
     return found.crew_id

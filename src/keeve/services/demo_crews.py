@@ -10,7 +10,8 @@ from uuid import UUID
 
 from sqlalchemy import Engine, delete, func, select, text, update
 
-from keeve.services.accounts import Role, account_named, new_account, new_session
+from keeve.services.accounts import Role, account_named, new_account
+from keeve.services.sessions import new_session
 from keeve.store.database import crew_reading, open_session
 from keeve.store.models import DemoCrew, Event, Invitation, Membership, Plan, SignIn, StockpileEvent
 

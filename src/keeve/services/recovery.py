@@ -10,15 +10,15 @@ from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
 from keeve.services.accounts import (
-    SignInRefused,
     Visitor,
     account_named,
     end_sessions,
-    failure,
     password_hash,
-    refuse_guessing,
     token_hash,
 )
+from keeve.services.guessing import SignInRefused, failure, refuse_guessing
+from keeve.services.second_step import forget
+from keeve.services.security_log import note, note_of_account
 from keeve.store.database import open_session
 from keeve.store.models import Account, Membership, PasswordReset
 
@@ -64,8 +64,8 @@ def recover(
         account = account_named(session, name, to_change=True)
         kept = account.recovery_hash if account else None
         if account and kept and hmac.compare_digest(kept, _code_hash(code)):
-            account.password_hash = password_hash(password, account.sign_in_name, account.name)
-            end_sessions(session, account.id, now)
+            _open_anew(session, account, password, now)
+            note_of_account(session, account.id, "recovered", now, address=address)
             return give_recovery_code(session, account)
         session.add(failure(name, address, now))
     raise SignInRefused("Wrong name or recovery code. Check both, or ask your crew's lead for a link.")
@@ -96,6 +96,7 @@ def reset_link(engine: Engine, visitor: Visitor, account_id: UUID, now: datetime
                 expires_at=now + RESET_LASTS,
             )
         )
+        note(session, visitor.crew_id, "reset_link", now, account_id=visitor.account_id, whom=account_id)
         return token
 
 
@@ -106,7 +107,7 @@ def open_reset(engine: Engine, token: str, now: datetime) -> str | None:
         return session.get_one(Account, found.account_id).sign_in_name if found else None
 
 
-def reset(engine: Engine, token: str, password: str, now: datetime) -> str | None:
+def reset(engine: Engine, token: str, password: str, now: datetime, address: str = "") -> str | None:
     """A new password by a link; gives a new recovery code, None where the link is good no more.
 
     Raises:
@@ -117,10 +118,17 @@ def reset(engine: Engine, token: str, password: str, now: datetime) -> str | Non
         if found is None:
             return None
         account = session.get_one(Account, found.account_id)
-        account.password_hash = password_hash(password, account.sign_in_name, account.name)
-        end_sessions(session, account.id, now)
+        _open_anew(session, account, password, now)
+        note_of_account(session, account.id, "reset", now, address=address)
         session.delete(found)
         return give_recovery_code(session, account)
+
+
+def _open_anew(session: Session, account: Account, password: str, now: datetime) -> None:
+    """Another password, and no second step: whoever has lost the one may have lost the phone with it."""
+    account.password_hash = password_hash(password, account.sign_in_name, account.name)
+    forget(account)
+    end_sessions(session, account.id, now)
 
 
 def _open(session: Session, token: str, now: datetime) -> PasswordReset | None:

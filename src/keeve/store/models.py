@@ -12,6 +12,7 @@ from sqlalchemy import (
     String,
     Text,
     UniqueConstraint,
+    false,
     func,
     text,
 )
@@ -59,6 +60,10 @@ class Account(Base):
     name: Mapped[Title]
     password_hash: Mapped[Hash]
     recovery_hash: Mapped[bytes | None]
+    # The second step: the key the phone has, since when it is asked for, the last half minute whose code was used.
+    second_key: Mapped[Id | None]
+    second_since: Mapped[datetime | None]
+    second_used: Mapped[int | None]
     units: Mapped[Kind] = mapped_column(server_default="metric")
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
@@ -124,9 +129,12 @@ class SignIn(Base):
     crew_id: Mapped[UUID]
     account_id: Mapped[UUID]
     form_token: Mapped[Id]
+    device: Mapped[Kind] = mapped_column(server_default="")
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    seen_at: Mapped[datetime] = mapped_column(server_default=func.now())
     expires_at: Mapped[datetime]
     revoked_at: Mapped[datetime | None]
+    waits_for_code: Mapped[bool] = mapped_column(server_default=false())
 
 
 class KnownBrowser(Base):
@@ -137,6 +145,22 @@ class KnownBrowser(Base):
     token_hash: Mapped[bytes] = mapped_column(primary_key=True)
     account_id: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class SecurityEntry(Base):
+    """What happened in a crew that its leads may want to know of later: who signed in, was let in or sent away."""
+
+    __tablename__ = "security_entry"
+    __table_args__ = (Index("security_entry_of_crew", "crew_id", "id"), Index("security_entry_by_age", "at"))
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    crew_id: Mapped[UUID] = mapped_column(ForeignKey("crew.id"))
+    account_id: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    about_id: Mapped[UUID | None] = mapped_column(ForeignKey("account.id"))
+    kind: Mapped[Kind]
+    words: Mapped[Id]
+    address: Mapped[Id]
+    at: Mapped[datetime]
 
 
 class SignInFailure(Base):

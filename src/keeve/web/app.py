@@ -31,6 +31,7 @@ from keeve.web.screens import (
     jobs,
     log,
     mixes,
+    own_account,
     plan,
     quick,
     rules,
@@ -45,6 +46,7 @@ from keeve.web.security import ForeignForm, NotAllowed, SecureHeaders, SignInNee
 SCREENS = (
     sign_in,
     account,
+    own_account,
     today,
     plan,
     quick,

@@ -12,8 +12,9 @@ from starlette.datastructures import MutableHeaders, UploadFile
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from keeve.core.units import System
-from keeve.services.accounts import Visitor, visitor
+from keeve.services.accounts import Visitor
 from keeve.services.database import DatabaseDown, Engine
+from keeve.services.sessions import visitor
 from keeve.web.limits import MOST_FIELDS, check_texts
 from keeve.web.turns import in_turn
 
@@ -192,6 +193,14 @@ def set_cookie(answer: Response, name: str, value: str, max_age: int | None = No
 def address_of(request: Request) -> str:
     """Where a request came from."""
     return request.client.host if request.client else ""
+
+
+def device_of(request: Request) -> str:
+    """What a request comes from, as far as its browser says: nobody's name, only what one has in the hand."""
+    said = request.headers.get("user-agent", "")
+    if "Mobi" in said:
+        return "Phone"
+    return "Tablet" if "Tablet" in said or "Android" in said else "Computer"
 
 
 def units_of(request: Request) -> System:

@@ -1,4 +1,4 @@
-"""One's account: made with a crew of one's own, and the ways back in when the password is forgotten."""
+"""A new account with a crew of one's own, and the ways back in when the password is forgotten."""
 
 from typing import Any
 
@@ -6,13 +6,13 @@ from fastapi import HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
-from keeve.services import accounts, crews, recovery
-from keeve.services.accounts import SignInRefused
+from keeve.services import crews, recovery, sessions
 from keeve.services.database import Engine
+from keeve.services.guessing import SignInRefused
 from keeve.web.pages import page
 from keeve.web.screens.quick import keep
 from keeve.web.screens.sign_in import begin_session, remember_browser
-from keeve.web.security import Database, Now, SignedIn, address_of
+from keeve.web.security import Database, Now, address_of, device_of
 from keeve.web.turns import screen_router
 
 router = screen_router()
@@ -85,7 +85,9 @@ def reset(request: Request, database: Database, now: Now, token: str) -> Respons
     """A new password by a link; a recovery code is shown."""
     name = recovery.open_reset(database, token, now)
     try:
-        code = recovery.reset(database, token, request.state.form.get("password", ""), now)
+        code = recovery.reset(
+            database, token, request.state.form.get("password", ""), now, address_of(request)
+        )
     except InputError as fault:
         return _reset_page(request, database, now, token, 422, fault.message)
     if name is None or code is None:
@@ -93,25 +95,12 @@ def reset(request: Request, database: Database, now: Now, token: str) -> Respons
     return code_page(request, database, now, name, code)
 
 
-@router.post("/account/recovery-code")
-def new_code(request: Request, database: Database, visitor: SignedIn) -> Response:
-    """Another recovery code; the one before is good no more."""
-    code = recovery.new_recovery_code(database, visitor)
-    return page(request, "sign_in/recovery_code.html", code=code, plan_id=None)
-
-
-@router.get("/account/recovery-code")
-def after_code(visitor: SignedIn) -> Response:
-    """Where a reload lands: the code was shown once."""
-    return RedirectResponse("/crew", status_code=303)
-
-
 def code_page(
     request: Request, database: Engine, now: Now, sign_in_name: str, code: str, job: str = ""
 ) -> Response:
     """The recovery code, shown once, to somebody who is signed in from here on, or who is in no crew."""
-    token = accounts.sign_in_proven(database, sign_in_name, now)
-    visitor = request.state.visitor = accounts.visitor(database, token, now) if token else None
+    token = sessions.sign_in_proven(database, sign_in_name, now, device_of(request), address_of(request))
+    visitor = request.state.visitor = sessions.visitor(database, token, now) if token else None
     plan_id = keep(database, visitor, job) if job and visitor else None
     answer = page(request, "sign_in/recovery_code.html", code=code, plan_id=plan_id)
     if token and visitor:

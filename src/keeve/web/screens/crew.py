@@ -1,17 +1,18 @@
-"""Crew: who is in it, inviting, roles; and one's own account."""
+"""Crew: who is in it, inviting, roles, and its security log."""
 
-from typing import Any
+from collections.abc import Mapping
+from typing import Annotated, Any
 from uuid import UUID
 
-from fastapi import HTTPException, Request
+from fastapi import HTTPException, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
-from keeve.services import accounts, crews, recovery
-from keeve.services.accounts import ROLE_NAMES, SignInRefused, Visitor
+from keeve.services import crews, recovery, security_log
+from keeve.services.accounts import ROLE_NAMES, Visitor, as_role
+from keeve.services.security_log import Entry, Kind
 from keeve.web.pages import address_of_site, page
 from keeve.web.screens.account import code_page
-from keeve.web.screens.sign_in import signed_out
 from keeve.web.security import SESSION_COOKIE, Database, MayLead, Now, SignedIn
 from keeve.web.turns import screen_router
 
@@ -32,9 +33,9 @@ def invite(request: Request, database: Database, visitor: MayLead, now: Now) -> 
 
 
 @router.post("/crew/invitations/{invitation_id}/withdraw")
-def withdraw(database: Database, visitor: MayLead, invitation_id: str) -> Response:
+def withdraw(database: Database, visitor: MayLead, now: Now, invitation_id: str) -> Response:
     """End an invitation that nobody has used."""
-    return _after_change(crews.withdraw(database, visitor, invitation_id))
+    return _after_change(crews.withdraw(database, visitor, invitation_id, now))
 
 
 @router.get("/crew/invitations")
@@ -45,15 +46,17 @@ def after_link(visitor: SignedIn) -> Response:
 
 
 @router.post("/crew/members/{account_id}/role")
-def set_role(request: Request, database: Database, visitor: MayLead, account_id: UUID) -> Response:
+def set_role(request: Request, database: Database, visitor: MayLead, now: Now, account_id: UUID) -> Response:
     """Another role for a member."""
-    return _after_change(crews.set_role(database, visitor, account_id, request.state.form.get("role", "")))
+    return _after_change(
+        crews.set_role(database, visitor, account_id, request.state.form.get("role", ""), now)
+    )
 
 
 @router.post("/crew/members/{account_id}/remove")
-def remove(database: Database, visitor: MayLead, account_id: UUID) -> Response:
+def remove(database: Database, visitor: MayLead, now: Now, account_id: UUID) -> Response:
     """Take a member out of the crew."""
-    return _after_change(crews.remove(database, visitor, account_id))
+    return _after_change(crews.remove(database, visitor, account_id, now))
 
 
 @router.post("/crew/reset-links")
@@ -78,28 +81,51 @@ def switch(request: Request, database: Database, visitor: SignedIn) -> Response:
     return RedirectResponse("/", status_code=303)
 
 
-@router.post("/account/password")
-def change_password(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
-    """A new password; every session ends and the next sign-in uses it."""
-    form = request.state.form
-    try:
-        accounts.change_password(
-            database,
-            visitor,
-            old=form.get("old", ""),
-            new=form.get("new", ""),
-            now=now,
-        )
-    except (InputError, SignInRefused) as fault:
-        return _crew_page(request, database, visitor, status=422, refusal=str(fault))
-    return signed_out()
+# What is told of each kind of entry; those that may mean trouble are marked.
+_WORDS: Mapping[Kind, str] = {
+    "signed_in": "signed in",
+    "wrong_password": "wrong password typed",
+    "wrong_code": "right password, wrong code",
+    "signed_out": "signed out other devices",
+    "password_changed": "changed the password",
+    "recovered": "new password by the recovery code",
+    "reset_link": "made a link for a new password for {whom}",
+    "reset": "new password by a link",
+    "second_step_on": "turned on the code from the phone",
+    "second_step_off": "turned off the code from the phone",
+    "invited": "invited somebody as {role}",
+    "withdrawn": "withdrew an invitation as {role}",
+    "joined": "joined as {role}",
+    "role": "made {whom} {role}",
+    "removed": "removed {whom}",
+    "exported": "saved {file}",
+}
+_TROUBLES: frozenset[Kind] = frozenset({"wrong_password", "wrong_code"})
 
 
-@router.post("/account/sign-out-everywhere")
-def sign_out_everywhere(database: Database, visitor: SignedIn, now: Now) -> Response:
-    """End every session of the account."""
-    accounts.sign_out_everywhere(database, visitor, now)
-    return signed_out()
+def _told(entry: Entry) -> str:
+    role = ROLE_NAMES.get(as_role(entry.words), "").partition(":")[0].lower()
+    return _WORDS[entry.kind].format(whom=entry.whom, role=role, file=entry.words)
+
+
+@router.get("/crew/security")
+def show_security(
+    request: Request,
+    database: Database,
+    visitor: MayLead,
+    before: Annotated[int | None, Query(ge=1, lt=2**31)] = None,
+) -> Response:
+    """What happened in the crew that a lead may want to know of later."""
+    found = security_log.entries(database, visitor, before)
+    return page(
+        request,
+        "crew/security.html",
+        entries=[(entry, _told(entry)) for entry in found],
+        troubles=_TROUBLES,
+        kept_days=security_log.KEPT_FOR.days,
+        is_first=before is None,
+        older_than=found[-1].id if len(found) == security_log.PAGE else None,
+    )
 
 
 @router.get("/invitation/{token}")

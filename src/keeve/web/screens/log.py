@@ -8,13 +8,14 @@ from fastapi import HTTPException, Query, Request
 from fastapi.responses import Response, StreamingResponse
 
 from keeve.formats.csv_table import csv_lines
+from keeve.services.security_log import note_export
 from keeve.services.views.log import LOG_COLUMNS, load_record, log_page, log_rows
 from keeve.web.drawings.a_load import a_load
 from keeve.web.drawings.drying import drying_charts
 from keeve.web.drawings.set_clock import clock_lines
 from keeve.web.drawings.water_line import PHONE, water_line, water_lines
 from keeve.web.pages import page
-from keeve.web.security import Database, Now, SignedIn
+from keeve.web.security import Database, Now, SignedIn, address_of
 from keeve.web.turns import screen_router
 
 router = screen_router()
@@ -44,8 +45,9 @@ def show(
 
 
 @router.get("/log.csv")
-def export(database: Database, visitor: SignedIn) -> Response:
+def export(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
     """The whole log as CSV."""
+    note_export(database, visitor, "keeve-log.csv", now, address_of(request))
     return StreamingResponse(
         csv_lines(LOG_COLUMNS, log_rows(database, visitor)),
         media_type="text/csv; charset=utf-8",

@@ -8,9 +8,10 @@ from fastapi import HTTPException, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.units import System
-from keeve.services import accounts
-from keeve.services.accounts import SignInRefused, Visitor
+from keeve.services import accounts, sessions
+from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
+from keeve.services.guessing import SignInRefused
 from keeve.web.drawings.a_load import a_load
 from keeve.web.pages import page
 from keeve.web.screens.quick import keep
@@ -23,6 +24,7 @@ from keeve.web.security import (
     Now,
     SignedIn,
     address_of,
+    device_of,
     set_cookie,
 )
 from keeve.web.turns import screen_router
@@ -60,13 +62,14 @@ def do_sign_in(request: Request, database: Database, now: Now) -> Response:
     form = request.state.form
     back, job = _own_path(form.get("next", "/")), form.get("job", "")
     try:
-        token = accounts.sign_in(
+        token = sessions.sign_in(
             database,
             sign_in_name=form.get("name", ""),
             password=form.get("password", ""),
             address=address_of(request),
             now=now,
             browser=request.cookies.get(BROWSER_COOKIE, ""),
+            device=device_of(request),
         )
     except SignInRefused as refusal:
         return _sign_in_page(
@@ -77,19 +80,53 @@ def do_sign_in(request: Request, database: Database, now: Now) -> Response:
             name=form.get("name", ""),
             refusal=str(refusal),
         )
-    visitor = accounts.visitor(database, token, now)
-    if job and visitor and visitor.may_mix:
+    visitor = sessions.visitor(database, token, now)
+    if visitor is None:  # the session waits for its second step
+        return page(request, "sign_in/code.html", next=back, job=job, waiting=token, refusal="")
+    return _arrived(request, database, visitor, token, back, job)
+
+
+@router.get("/sign-in/code")
+async def show_code() -> Response:
+    """Where a reload lands: the password is typed again."""
+    return RedirectResponse("/sign-in", status_code=303)
+
+
+@router.post("/sign-in/code")
+def enter_code(request: Request, database: Database, now: Now) -> Response:
+    """The second step of signing in."""
+    form = request.state.form
+    back, job, waiting = _own_path(form.get("next", "/")), form.get("job", ""), form.get("waiting", "")
+    try:
+        token = sessions.enter_code(
+            database, waiting, form.get("code", ""), now, device_of(request), address_of(request)
+        )
+    except SignInRefused as refusal:
+        return page(
+            request, "sign_in/code.html", 401, next=back, job=job, waiting=waiting, refusal=str(refusal)
+        )
+    visitor = sessions.visitor(database, token, now) if token else None
+    if token is None or visitor is None:
+        late = "That took too long: type your password again."
+        return _sign_in_page(request, 401, next=back, job=job, name="", refusal=late)
+    return _arrived(request, database, visitor, token, back, job)
+
+
+def _arrived(
+    request: Request, database: Engine, visitor: Visitor, token: str, back: str, job: str
+) -> Response:
+    """On with a new session, in a browser that is known from now on; the job that came along is kept."""
+    if job and visitor.may_mix:
         back = f"/plan/{keep(database, visitor, job)}/load/1"
     answer = signed_in(token, back)
-    if visitor:
-        remember_browser(request, answer, database, visitor)
+    remember_browser(request, answer, database, visitor)
     return answer
 
 
 @router.post("/sign-out")
 def do_sign_out(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
     """End this session."""
-    accounts.sign_out(database, request.cookies[SESSION_COOKIE], now)
+    sessions.sign_out(database, request.cookies[SESSION_COOKIE], now)
     return signed_out()
 
 
@@ -135,13 +172,13 @@ def signed_in(token: str, path: str) -> Response:
 
 def remember_browser(request: Request, answer: Response, database: Engine, visitor: Visitor) -> None:
     """Make the browser known as one in which somebody signs in."""
-    known = accounts.remember_browser(database, visitor.account_id, request.cookies.get(BROWSER_COOKIE, ""))
+    known = sessions.remember_browser(database, visitor.account_id, request.cookies.get(BROWSER_COOKIE, ""))
     set_cookie(answer, BROWSER_COOKIE, known, max_age=_KNOWN_FOR_S)
 
 
 def begin_session(answer: Response, token: str) -> None:
     """Give the browser a session."""
-    set_cookie(answer, SESSION_COOKIE, token, max_age=int(accounts.LASTS.total_seconds()))
+    set_cookie(answer, SESSION_COOKIE, token, max_age=int(sessions.LASTS.total_seconds()))
 
 
 def signed_out() -> Response:
