@@ -14,6 +14,11 @@ _TOOLS = Path(sys.executable).parent
 
 # The tests of the core need no database and no browser: they are there for the minute between two edits.
 _CORE = ("tests/core",)
+# Programs that the tests drive, each of a package of its name.
+_PROGRAMS = {
+    "chromium": "Chromium, which the tests drive,",
+    "pgbouncer": "PgBouncer, through which two servers work,",
+}
 _IN_PARALLEL = ("-n", "2")
 
 
@@ -22,8 +27,9 @@ def check(pytest: Sequence[str]) -> int:
     if list(pytest) == ["core"]:
         return _run("pytest", *_IN_PARALLEL, *_CORE)
     try:
-        if shutil.which("chromium") is None:
-            install("chromium", "Chromium, which the tests drive,")
+        for program, what_for in _PROGRAMS.items():
+            if shutil.which(program, path=f"{os.environ['PATH']}:/usr/sbin") is None:
+                install(program, what_for)
         ensure_pango()
     except LaunchError as fault:
         print(f"keeve: {fault}", file=sys.stderr)

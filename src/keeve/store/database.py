@@ -40,8 +40,16 @@ class CrewError(RuntimeError):
 
 
 def connect(url: str) -> Engine:
-    """An engine for a PostgreSQL address; ``postgres://`` and ``postgresql://`` are understood."""
+    """An engine for a PostgreSQL address; ``postgres://`` and ``postgresql://`` are understood.
+
+    ``?pooler=transaction`` at its end: a pooler answers there, which gives each transaction another connection, so
+    that none can keep statements prepared.
+    """
     parsed = make_url(url)
+    line: dict[str, Any] = dict(_LINE)
+    if parsed.query.get("pooler") == "transaction":
+        line["prepare_threshold"] = None
+    parsed = parsed.difference_update_query(["pooler"])
     if parsed.drivername in {"postgres", "postgresql"}:
         parsed = parsed.set(drivername="postgresql+psycopg")
     return create_engine(
@@ -51,7 +59,7 @@ def connect(url: str) -> Engine:
         pool_size=_CONNECTIONS,
         max_overflow=_CONNECTIONS,
         pool_timeout=_SECONDS_FOR_A_CONNECTION,
-        connect_args=_LINE,
+        connect_args=line,
     )
 
 

@@ -1,0 +1,175 @@
+"""Two servers on one database, through a pooler: what one is told the other knows, and either goes on alone."""
+
+import contextlib
+import os
+import re
+import shutil
+import socket
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime
+from pathlib import Path
+from uuid import UUID
+
+import httpx2
+import pytest
+from helpers import job, raw_event
+from people import PASSWORD
+from sqlalchemy import Engine, text
+from sqlalchemy.engine import make_url
+
+from keeve.launch.postgres import throwaway
+from keeve.launch.system import ROOT, is_root
+from keeve.services import accounts, loads, plans, sessions
+from keeve.services.accounts import Visitor
+from keeve.store.database import connect
+from keeve.web.security import masked
+
+EVENTS = 60
+
+
+@contextlib.contextmanager
+def pooler(url: str) -> Iterator[str]:
+    """PgBouncer before a database, a connection for each transaction; gives the address to use."""
+    to = make_url(url)
+    folder = Path(tempfile.mkdtemp(prefix="keeve-pooler-"))
+    (folder / "users").write_text(f'"{to.username}" "{to.password}"\n')
+    settings = f"""
+[databases]
+keeve = host={to.host} port={to.port} dbname={to.database}
+[pgbouncer]
+listen_addr = 127.0.0.1
+listen_port = {_free_port()}
+unix_socket_dir =
+auth_type = scram-sha-256
+auth_file = {folder}/users
+pool_mode = transaction
+default_pool_size = 8
+max_client_conn = 100
+"""
+    (folder / "pgbouncer.ini").write_text(settings)
+    for path in (folder, *folder.iterdir()):
+        if is_root():  # it refuses to run as root
+            shutil.chown(path, "postgres")
+    program = shutil.which("pgbouncer", path=f"{os.environ['PATH']}:/usr/sbin")
+    assert program is not None
+    user = "postgres" if is_root() else None
+    with (
+        (folder / "log").open("wb") as log,
+        subprocess.Popen([program, str(folder / "pgbouncer.ini")], user=user, stderr=log) as process,
+    ):
+        port = int(re.findall(r"listen_port = (\d+)", settings)[0])
+        try:
+            yield (
+                to.set(port=port, database="keeve")
+                .update_query_dict({"pooler": "transaction"})
+                .render_as_string(False)
+            )
+        finally:
+            process.terminate()
+    shutil.rmtree(folder)
+
+
+def _free_port() -> int:
+    with socket.create_server(("127.0.0.1", 0)) as probe:
+        port: int = probe.getsockname()[1]
+    return port
+
+
+@pytest.fixture(scope="module")
+def pooled() -> Iterator[str]:
+    with throwaway() as cluster, pooler(cluster.url) as url:
+        yield url
+
+
+class Server:
+    """``./keeve up`` on a database that runs elsewhere."""
+
+    def __init__(self, database: str) -> None:
+        environment = {**os.environ, "DATABASE_URL": database, "PYTHONPATH": str(ROOT / "src")}
+        command = [sys.executable, "-m", "keeve", "up", "--port", "0", "--workers", "1"]
+        self.process = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True)
+
+    def wait(self) -> None:
+        """Until it has said where it is."""
+        assert self.process.stdout is not None
+        self.origin = self.process.stdout.readline().split()[-1]
+
+    def stop(self) -> None:
+        self.process.terminate()
+        self.process.communicate(timeout=30)
+
+
+@pytest.fixture(scope="module")
+def servers(pooled: str) -> Iterator[list[Server]]:
+    """Two, started at once on a database that neither has brought to its schema."""
+    started = [Server(pooled), Server(pooled)]
+    for server in started:
+        server.wait()
+    yield started
+    for server in started:
+        server.stop()
+
+
+def test_the_limits_of_a_statement_hold_through_a_pooler(pooled: str, servers: list[Server]) -> None:
+    engine = connect(pooled)
+    for _ in range(3):  # each time another connection, as the pooler pleases
+        with engine.connect() as connection:
+            assert connection.scalar(text("show statement_timeout")) == "8s"
+            assert connection.scalar(text("show lock_timeout")) == "5s"
+    # Asked often enough for a statement to be prepared, were it not for the pooler.
+    assert all(sessions.visitor(engine, "nobody", datetime.now(UTC)) is None for _ in range(30))
+    engine.dispose()
+
+
+def test_two_servers_share_everything_and_either_goes_on_alone(pooled: str, servers: list[Server]) -> None:
+    engine = connect(pooled)
+    visitor, clients = signed_in(engine, [server.origin for server in servers])
+    load_id = loads.begin_load(engine, visitor, plans.save_plan(engine, visitor, job()), 1, datetime.now(UTC))
+    assert load_id is not None
+    # Signed in at the one is signed in at the other; both tell of the same load at once.
+    assert all(client.get("/").status_code == 200 for client in clients)
+    events = [raw_event("note", at=datetime.now(UTC), text=f"level {number}") for number in range(EVENTS)]
+
+    def tell(number: int) -> None:
+        if number == EVENTS // 2:
+            servers[0].process.kill()  # in the midst of it, with whatever it was doing
+        ways = [clients[number % 2], clients[1]]
+        while ways:
+            with contextlib.suppress(httpx2.TransportError):
+                answer = ways[0].post(f"/bench/{load_id}/events", json=events[number])
+                assert answer.status_code == 200, answer.text
+                return
+            ways = ways[1:]
+        raise AssertionError("nobody took it")
+
+    with ThreadPoolExecutor(4) as several:
+        list(several.map(tell, range(EVENTS)))
+    assert notes_of(engine, visitor, load_id) == sorted(str(event["id"]) for event in events)
+    # Signed out at the one that is left, nobody is signed in.
+    assert clients[1].post("/sign-out").status_code == 303
+    assert clients[1].get("/crew").headers["location"].startswith("/sign-in")
+    for client in clients:
+        client.close()
+    engine.dispose()
+
+
+def signed_in(engine: Engine, origins: list[str]) -> tuple[Visitor, list[httpx2.Client]]:
+    """Somebody signed in once, and a client for each server."""
+    crew_id = accounts.add_crew(engine, "Crew")
+    accounts.add_account(engine, crew_id, sign_in_name="wanderer", name="Wanderer", password=PASSWORD)
+    now = datetime.now(UTC)
+    token = sessions.sign_in(engine, sign_in_name="wanderer", password=PASSWORD, address="home", now=now)
+    visitor = sessions.visitor(engine, token, now)
+    assert visitor is not None
+    headers = {"Cookie": f"__Host-keeve={token}", "X-Form-Token": masked(visitor.form_token)}
+    return visitor, [httpx2.Client(base_url=origin, headers=headers, timeout=30) for origin in origins]
+
+
+def notes_of(engine: Engine, visitor: Visitor, load_id: UUID) -> list[str]:
+    running = loads.running_load(engine, visitor, load_id)
+    assert running is not None
+    return sorted(str(event.id) for event in running.events if event.kind == "note")
