@@ -86,7 +86,7 @@ def test_an_account_without_a_code_is_opened_by_none(engine: Engine, visitor: Vi
     with pytest.raises(SignInRefused):
         recover(engine, visitor.name, "")
     code = recovery.new_recovery_code(engine, visitor)
-    with pytest.raises(InputError, match="at least 10"):
+    with pytest.raises(InputError, match="at least 12"):
         recover(engine, visitor.name, code, "short")
     assert recover(engine, visitor.name, code)
 

@@ -176,7 +176,7 @@ def test_a_fault_in_a_new_account_keeps_what_was_typed(stranger: Client) -> None
     form = {"name": "Heron", "password": "short", "crew_name": "Weir", "job": pack_job(a_job())}
     answer = stranger.post("/new-account", data=form)
     assert answer.status_code == 422
-    assert "at least 10 characters" in answer.text
+    assert "at least 12 characters" in answer.text
     kept = fields_in(answer.text)
     assert (kept["name"], kept["crew_name"], kept["job"]) == ("Heron", "Weir", form["job"])
 

@@ -28,7 +28,7 @@ ROLE_NAMES: dict[Role, str] = {
     "reader": "Viewer: view only",
 }
 
-LEAST_PASSWORD_LENGTH = 10
+LEAST_PASSWORD, MOST_PASSWORD = 12, 128
 # A password that takes fewer is common: the lists of the commonest and what is easily made of them are tried first.
 _LEAST_GUESSES = 1_000_000
 _MOST_LOOKED_AT = 72
@@ -197,10 +197,16 @@ def password_hash(password: str, *names: str) -> str:
     Raises:
         InputError: it is too short, or among the first that are guessed.
     """
-    if len(password) < LEAST_PASSWORD_LENGTH:
+    if len(password) > MOST_PASSWORD:
+        raise InputError(
+            "long_password",
+            f"A password has at most {MOST_PASSWORD} characters: make it shorter.",
+            ["password"],
+        )
+    if len(password) < LEAST_PASSWORD:
         raise InputError(
             "short_password",
-            f"A password needs at least {LEAST_PASSWORD_LENGTH} characters: make it longer.",
+            f"A password needs at least {LEAST_PASSWORD} characters: make it longer.",
             ["password"],
         )
     # Its lists take memory that only whoever chooses a password needs.

@@ -19,6 +19,7 @@ from keeve.core.planning.plan import Plan
 from keeve.core.planning.vessel_loads import VesselError
 from keeve.core.quantities import in_reader_units
 from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_figures, kind_of_name, to_shown
+from keeve.services.accounts import LEAST_PASSWORD, MOST_PASSWORD
 from keeve.services.views.event_words import RESULT_NAMES, event_words
 from keeve.web.own_files import address_of_file
 from keeve.web.security import FORM_FIELD, form_token, tie_to_browser, units_of
@@ -391,9 +392,11 @@ def _event_words(context: Context, event: Any, plan: Plan) -> str:
 environment.globals.update(
     event_words=_event_words,
     file=address_of_file,
+    LEAST_PASSWORD=LEAST_PASSWORD,
     LIMITS=_LIMITS,
     MIXED_IN=MIXED_IN,
     MIXER_NAMES=MIXER_NAMES,
+    MOST_PASSWORD=MOST_PASSWORD,
     ORDER_NAMES=ORDER_NAMES,
     RESULT_NAMES=RESULT_NAMES,
     READING_NAMES=READING_NAMES,

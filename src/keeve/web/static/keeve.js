@@ -5,6 +5,19 @@ document.addEventListener("DOMContentLoaded", () => {
   const here = document.querySelector(".loads [aria-current]");
   if (here) here.parentElement.scrollLeft = here.offsetLeft - here.parentElement.clientWidth / 2;
 });
+// What was typed as a password can be looked at: gloves and small keys.
+document.addEventListener("DOMContentLoaded", () => {
+  for (const input of document.querySelectorAll("input[type=password]")) {
+    const show = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: "Show" });
+    show.setAttribute("aria-controls", input.id);
+    show.addEventListener("click", () => {
+      const hidden = input.type === "password";
+      input.type = hidden ? "text" : "password";
+      show.textContent = hidden ? "Hide" : "Show";
+    });
+    input.after(show);
+  }
+});
 // Of a list of mixes only those stay that have every word typed in one of their names.
 document.addEventListener("input", ({ target }) => {
   if (target.dataset.find === undefined) return;
