@@ -9,24 +9,32 @@ import socket
 import subprocess
 import sys
 import tempfile
+import threading
+import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime
 from pathlib import Path
+from random import Random
 from uuid import UUID
 
+import httpx2
 import pytest
-from helpers import NOON, job, raw_event
-from people import new_visitor
+from helpers import job, raw_event
+from people import PASSWORD as PEOPLES_PASSWORD
 from playwright.sync_api import Browser, Page, expect
-from sqlalchemy import Engine
+from sqlalchemy import Engine, select
 
 from keeve.demo import PASSWORD, SIGN_IN_NAME
 from keeve.launch.postgres import Cluster
 from keeve.launch.system import ROOT
-from keeve.services import loads, plans
+from keeve.services import accounts, loads, plans, sessions
 from keeve.services.accounts import Visitor
-from keeve.services.database import DatabaseDown
-from keeve.store.database import connect
-from keeve.store.migrate import migrate
+from keeve.store import models
+from keeve.store.database import connect, crew_reading
+from keeve.web.security import masked
+
+KILLS = int(os.environ.get("KEEVE_KILLS", "4"))
 
 
 class Machine:
@@ -52,6 +60,29 @@ class Machine:
     def kill_database(self) -> None:
         pid = int((self.folder / "postgres" / "postmaster.pid").read_text().split()[0])
         os.kill(pid, signal.SIGKILL)
+
+    def kill_worker(self) -> None:
+        """One of the processes that serve, where there is one just now."""
+        children = Path(f"/proc/{self.process.pid}/task/{self.process.pid}/children").read_text().split()
+        workers = [pid for pid in children if "postgres" not in Path(f"/proc/{pid}/comm").read_text()]
+        if workers:
+            os.kill(int(workers[0]), signal.SIGKILL)
+
+    def kill_and_start(self) -> None:
+        self.kill_server()
+        self.start()
+
+    def kill_all_and_start(self) -> None:
+        self.kill_server()
+        with contextlib.suppress(FileNotFoundError, ProcessLookupError):  # it went with its launcher
+            self.kill_database()
+        self.start()
+
+    def database(self) -> str:
+        """Its address, as long as nothing of it is killed."""
+        cluster = Cluster(self.folder)
+        cluster.port = int((self.folder / "postgres" / "postmaster.pid").read_text().splitlines()[3])
+        return cluster.url
 
     def stop(self) -> None:
         self.process.send_signal(signal.SIGINT)
@@ -124,35 +155,69 @@ def test_killed_in_a_running_load(machine: Machine, browser: Browser) -> None:
         expect(rows).to_have_count(5)
 
 
-def test_no_acknowledged_event_is_lost() -> None:
-    """Notes are recorded as fast as they go while the database is killed three times in between."""
-    folder = Path(tempfile.mkdtemp(prefix="keeve-killed-"))
-    folder.chmod(0o755)
-    cluster = Cluster(folder)
-    cluster.start()
-    engine = connect(cluster.url)
-    migrate(engine)
-    visitor, _ = new_visitor(engine)
-    load_id = loads.begin_load(engine, visitor, plans.save_plan(engine, visitor, job()), 1, NOON)
-    assert load_id is not None
+def test_nothing_acknowledged_is_lost_or_doubled_whatever_is_killed(machine: Machine) -> None:
+    """Three benches tell notes as fast as they are answered; now a worker is killed, now the database, now all."""
+    engine = connect(machine.database())
+    visitor, clients = signed_in(engine, machine)
+    load_ids = list(begun(engine, visitor))
     acknowledged: list[str] = []
-    for _ in range(3):
-        for _ in range(25):
-            acknowledged.append(_record(engine, visitor, load_id))
-        os.kill(int((folder / "postgres" / "postmaster.pid").read_text().split()[0]), signal.SIGKILL)
-    acknowledged.append(_record(engine, visitor, load_id))
-    running = loads.running_load(engine, visitor, load_id)
-    assert running is not None
-    assert {str(event.id) for event in running.events if event.kind == "note"} == set(acknowledged)
+    over = threading.Event()
+    victims = (machine.kill_worker, machine.kill_database, machine.kill_and_start, machine.kill_all_and_start)
+    chance = Random(300)
+    with ThreadPoolExecutor(len(clients)) as benches:
+        told = [benches.submit(tell, client, load_ids, acknowledged, over) for client in clients]
+        try:
+            for number in range(KILLS):
+                time.sleep(chance.uniform(0.2, 1.2))
+                victims[number % len(victims)]()
+        finally:
+            over.set()
+        for bench in told:
+            bench.result()
+    for client in clients:
+        client.close()
     engine.dispose()
-    cluster.stop()
-    shutil.rmtree(folder)
+    engine = connect(machine.database())
+    with crew_reading(engine, visitor.crew_id) as session:
+        kept = session.scalars(select(models.Event.id).where(models.Event.kind == "note")).all()
+    assert sorted(map(str, kept)) == sorted(acknowledged)
+    assert len(acknowledged) > KILLS
+    engine.dispose()
 
 
-def _record(engine: Engine, visitor: Visitor, load_id: UUID) -> str:
-    """Record a note as the bench does: the same event again until it is acknowledged."""
-    event = raw_event("note", text="level")
-    while True:
-        with contextlib.suppress(*DatabaseDown):
-            loads.record_event(engine, visitor, load_id, event, NOON)
-            return str(event["id"])
+def signed_in(engine: Engine, machine: Machine) -> tuple[Visitor, list[httpx2.Client]]:
+    crew_id = accounts.add_crew(engine, "Crew")
+    accounts.add_account(engine, crew_id, sign_in_name="teal", name="Teal", password=PEOPLES_PASSWORD)
+    now = datetime.now(UTC)
+    token = sessions.sign_in(engine, sign_in_name="teal", password=PEOPLES_PASSWORD, address="home", now=now)
+    visitor = sessions.visitor(engine, token, now)
+    assert visitor is not None
+    headers = {"Cookie": f"__Host-keeve={token}", "X-Form-Token": masked(visitor.form_token)}
+    origin = f"http://127.0.0.1:{machine.port}"
+    return visitor, [httpx2.Client(base_url=origin, headers=headers, timeout=20) for _ in range(3)]
+
+
+def begun(engine: Engine, visitor: Visitor) -> Iterator[UUID]:
+    """Loads enough that none gets long."""
+    for _ in range(6):
+        plan_id = plans.save_plan(engine, visitor, job())
+        load_id = loads.begin_load(engine, visitor, plan_id, 1, datetime.now(UTC))
+        assert load_id is not None
+        yield load_id
+
+
+def tell(client: httpx2.Client, load_ids: list[UUID], acknowledged: list[str], over: threading.Event) -> None:
+    """Tell notes as the bench does: each again until it is answered, whatever happens meanwhile."""
+    chance = Random(id(client))
+    while not over.is_set():
+        load_id = chance.choice(load_ids)
+        event = raw_event("note", at=datetime.now(UTC), text="level")
+        while True:
+            with contextlib.suppress(httpx2.TransportError):
+                answer = client.post(f"/bench/{load_id}/events", json=event)
+                if answer.status_code == 200:
+                    acknowledged.append(str(event["id"]))
+                    break
+                assert answer.status_code == 503, answer.text
+            time.sleep(0.1)
+        time.sleep(0.02)

@@ -63,7 +63,15 @@ def test_the_present_password_is_not_guessed_without_end(engine: Engine, visitor
 
 @pytest.mark.parametrize(
     "password",
-    ["123456789012", "password1234", "qwertyuiop12", "aaaaaaaaaaaa", "iloveyou2024", "letmein12345", "heronheronheron"],
+    [
+        "123456789012",
+        "password1234",
+        "qwertyuiop12",
+        "aaaaaaaaaaaa",
+        "iloveyou2024",
+        "letmein12345",
+        "heronheronheron",
+    ],
 )
 def test_what_is_guessed_first_is_no_password(engine: Engine, visitor: Visitor, password: str) -> None:
     with pytest.raises(InputError, match="first that are guessed"):
