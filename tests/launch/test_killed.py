@@ -21,18 +21,17 @@ from uuid import UUID
 import httpx2
 import pytest
 from helpers import job, raw_event
-from people import PASSWORD as PEOPLES_PASSWORD
+from people import client_of, new_visitor
 from playwright.sync_api import Browser, Page, expect
 from sqlalchemy import Engine, select
 
 from keeve.demo import PASSWORD, SIGN_IN_NAME
 from keeve.launch.postgres import Cluster
 from keeve.launch.system import ROOT
-from keeve.services import accounts, loads, plans, sessions
+from keeve.services import loads, plans
 from keeve.services.accounts import Visitor
 from keeve.store import models
 from keeve.store.database import connect, crew_reading
-from keeve.web.security import masked
 
 KILLS = int(os.environ.get("KEEVE_KILLS", "4"))
 
@@ -158,7 +157,8 @@ def test_killed_in_a_running_load(machine: Machine, browser: Browser) -> None:
 def test_nothing_acknowledged_is_lost_or_doubled_whatever_is_killed(machine: Machine) -> None:
     """Three benches tell notes as fast as they are answered; now a worker is killed, now the database, now all."""
     engine = connect(machine.database())
-    visitor, clients = signed_in(engine, machine)
+    visitor, token = new_visitor(engine, now=datetime.now(UTC))
+    clients = [client_of(visitor, token, f"http://127.0.0.1:{machine.port}") for _ in range(3)]
     load_ids = list(begun(engine, visitor))
     acknowledged: list[str] = []
     over = threading.Event()
@@ -183,18 +183,6 @@ def test_nothing_acknowledged_is_lost_or_doubled_whatever_is_killed(machine: Mac
     assert sorted(map(str, kept)) == sorted(acknowledged)
     assert len(acknowledged) > KILLS
     engine.dispose()
-
-
-def signed_in(engine: Engine, machine: Machine) -> tuple[Visitor, list[httpx2.Client]]:
-    crew_id = accounts.add_crew(engine, "Crew")
-    accounts.add_account(engine, crew_id, sign_in_name="teal", name="Teal", password=PEOPLES_PASSWORD)
-    now = datetime.now(UTC)
-    token = sessions.sign_in(engine, sign_in_name="teal", password=PEOPLES_PASSWORD, address="home", now=now)
-    visitor = sessions.visitor(engine, token, now)
-    assert visitor is not None
-    headers = {"Cookie": f"__Host-keeve={token}", "X-Form-Token": masked(visitor.form_token)}
-    origin = f"http://127.0.0.1:{machine.port}"
-    return visitor, [httpx2.Client(base_url=origin, headers=headers, timeout=20) for _ in range(3)]
 
 
 def begun(engine: Engine, visitor: Visitor) -> Iterator[UUID]:

@@ -18,16 +18,15 @@ from uuid import UUID
 import httpx2
 import pytest
 from helpers import job, raw_event
-from people import PASSWORD
+from people import client_of, new_visitor
 from sqlalchemy import Engine, text
 from sqlalchemy.engine import make_url
 
 from keeve.launch.postgres import throwaway
 from keeve.launch.system import ROOT, is_root
-from keeve.services import accounts, loads, plans, sessions
+from keeve.services import loads, plans, sessions
 from keeve.services.accounts import Visitor
 from keeve.store.database import connect
-from keeve.web.security import masked
 
 EVENTS = 60
 
@@ -130,7 +129,8 @@ def test_the_limits_of_a_statement_hold_through_a_pooler(pooled: str, servers: l
 
 def test_two_servers_share_everything_and_either_goes_on_alone(pooled: str, servers: list[Server]) -> None:
     engine = connect(pooled)
-    visitor, clients = signed_in(engine, [server.origin for server in servers])
+    visitor, token = new_visitor(engine, now=datetime.now(UTC))
+    clients = [client_of(visitor, token, server.origin) for server in servers]
     load_id = loads.begin_load(engine, visitor, plans.save_plan(engine, visitor, job()), 1, datetime.now(UTC))
     assert load_id is not None
     # Signed in at the one is signed in at the other; both tell of the same load at once.
@@ -165,18 +165,6 @@ def limits_of(engine: Engine) -> tuple[str, str]:
         names = ("statement_timeout", "lock_timeout")
         statement, lock = (str(connection.scalar(text(f"show {name}"))) for name in names)
         return statement, lock
-
-
-def signed_in(engine: Engine, origins: list[str]) -> tuple[Visitor, list[httpx2.Client]]:
-    """Somebody signed in once, and a client for each server."""
-    crew_id = accounts.add_crew(engine, "Crew")
-    accounts.add_account(engine, crew_id, sign_in_name="wanderer", name="Wanderer", password=PASSWORD)
-    now = datetime.now(UTC)
-    token = sessions.sign_in(engine, sign_in_name="wanderer", password=PASSWORD, address="home", now=now)
-    visitor = sessions.visitor(engine, token, now)
-    assert visitor is not None
-    headers = {"Cookie": f"__Host-keeve={token}", "X-Form-Token": masked(visitor.form_token)}
-    return visitor, [httpx2.Client(base_url=origin, headers=headers, timeout=30) for origin in origins]
 
 
 def notes_of(engine: Engine, visitor: Visitor, load_id: UUID) -> list[str]:
