@@ -87,8 +87,8 @@ class _Day:
         """Every bench works until the day is over."""
         await self._until_up()
         over = time.monotonic() + HOURS * 3600 / TIMES
-        async with self.client:
-            await asyncio.gather(*(self._bench(number, over) for number in range(BENCHES)))
+        await asyncio.gather(*(self._bench(number, over) for number in range(BENCHES)))
+        await self.client.aclose()
 
     async def _until_up(self) -> None:
         deadline = time.monotonic() + 60

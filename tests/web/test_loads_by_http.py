@@ -162,3 +162,14 @@ def test_card_and_bench_have_one_figure_where_a_stockpile_is_followed(client: Cl
     step = running(client, found).situation(clock.now).load
     start = f"{in_figures(step.water.start_l * 0.8, 1)}\u202fL"
     assert start in re.sub(r"<[^>]+>", "", card)
+
+
+def test_an_event_of_a_load_that_nobody_looks_at_is_kept_without_a_page(client: Client) -> None:
+    _, load_id = begun(client)
+    note, only_kept = raw_event("note", text="level"), {"Prefer": "return=minimal"}
+    for _ in range(2):  # sent again, it is kept once
+        answer = client.post(f"/bench/{load_id}/events", json=note, headers=only_kept)
+        assert (answer.status_code, answer.content) == (204, b"")
+    assert [event.kind for event in running(client, load_id).events].count("note") == 1
+    refused = client.post(f"/bench/{load_id}/events", json=raw_event("judged"), headers=only_kept)
+    assert refused.status_code == 422

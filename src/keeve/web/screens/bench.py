@@ -89,7 +89,7 @@ def record(
     load_id: UUID,
     event: Annotated[dict[str, Any], Body()],
 ) -> Response:
-    """Record one event and give back the changing part of the bench."""
+    """Record one event and give back the changing part of the bench, or, as preferred, nothing."""
 
     def bench() -> BenchView:
         return _bench(database, visitor, load_id, now)
@@ -102,6 +102,8 @@ def record(
         return _refused(fault, bench(), visitor)
     if running is None:
         raise HTTPException(404)
+    if request.headers.get("prefer") == "return=minimal":
+        return Response(status_code=204)  # it is kept, and nobody looks at that load just now
     return _page(request, "bench/act.html", bench_view(running, now))
 
 

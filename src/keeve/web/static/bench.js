@@ -230,6 +230,8 @@ document.addEventListener("alpine:init", () => {
           headers: {
             "Content-Type": "application/json",
             "X-Form-Token": document.querySelector("meta[name=form-token]").content,
+            // Of another load it need only be kept.
+            ...(load !== this.$root.dataset.load && { Prefer: "return=minimal" }),
           },
           body: JSON.stringify(event),
           signal: AbortSignal.timeout(ANSWER_MS),
