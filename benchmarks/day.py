@@ -62,6 +62,7 @@ def _play(engine: Engine, url: str) -> int:
         port = probe.getsockname()[1]
     command = [sys.executable, "-m", "uvicorn", "fast_clock:make_app", "--factory"]
     command += ["--port", str(port), "--workers", str(WORKERS), "--log-level", "warning"]
+    command += ["--timeout-keep-alive", "75"]
     environment = {**os.environ, "DATABASE_URL": url, BEGAN: began.isoformat()}
     with subprocess.Popen(command, cwd=HERE, env=environment) as server:
         try:
@@ -81,7 +82,7 @@ class _Day:
         self.client = httpx2.AsyncClient(base_url=origin, headers=someone.headers, limits=limits, timeout=30)
         self.acknowledged: list[str] = []
         self.taken_ms: list[float] = []
-        self.refused = 0
+        self.refused = self.broken = 0
 
     async def play(self) -> None:
         """Every bench works until the day is over."""
@@ -119,8 +120,7 @@ class _Day:
     async def _work(self, load_id: UUID, device: str, chance: random.Random, over: float) -> None:
         """One load from its checks until its mixer is clean."""
         for sequence in range(60):
-            answer = await self.client.get(f"/bench/{load_id}/options")
-            answer.raise_for_status()
+            answer = await self._asked("GET", f"/bench/{load_id}/options")
             option = _next(answer.json()["options"])
             if option is None or time.monotonic() >= over:
                 return
@@ -131,13 +131,24 @@ class _Day:
 
     async def _tap(self, load_id: UUID, event: dict[str, Any]) -> None:
         began = time.perf_counter()
-        answer = await self.client.post(f"/bench/{load_id}/events", json=event)
+        answer = await self._asked("POST", f"/bench/{load_id}/events", event)
         self.taken_ms.append((time.perf_counter() - began) * 1000)
         if answer.status_code == 422:
             self.refused += 1
             return
-        answer.raise_for_status()
         self.acknowledged.append(event["id"])
+
+    async def _asked(self, method: str, path: str, event: dict[str, Any] | None = None) -> httpx2.Response:
+        """The answer; asked again where the line broke, as the bench does."""
+        while True:
+            try:
+                answer = await self.client.request(method, path, json=event)
+            except httpx2.TransportError:
+                self.broken += 1
+                continue
+            if answer.status_code != 422:
+                answer.raise_for_status()
+            return answer
 
     def told(self) -> int:
         """How it went; 0 where everything acknowledged is there once, and nothing but what the server adds itself."""
@@ -150,7 +161,8 @@ class _Day:
         p50, p95 = median(self.taken_ms), quantiles(self.taken_ms, n=20)[-1]
         print(
             f"{BENCHES} benches, {HOURS} h in {HOURS} min: {done} loads from the checks to the clean mixer, "
-            f"{len(self.acknowledged)} steps, p50 {p50:.1f} ms, p95 {p95:.1f} ms, {self.refused} refused"
+            f"{len(self.acknowledged)} steps, p50 {p50:.1f} ms, p95 {p95:.1f} ms, "
+            f"{self.refused} refused, {self.broken} asked again"
         )
         print("everything acknowledged is there once" if is_whole else "LOST OR DOUBLED")
         return 0 if is_whole else 1

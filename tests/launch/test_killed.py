@@ -138,9 +138,15 @@ def test_killed_in_a_running_load(machine: Machine, browser: Browser) -> None:
         machine.start()
         expect(heading).to_have_text("All the cement", timeout=30_000)
 
+        # Opened again while nothing answers, the bench is as it was last; what is tapped on it is kept.
         machine.kill_server()
         machine.kill_database()
+        page.reload()
+        expect(heading).to_have_text("All the cement")
+        expect(page.locator("p.notice")).to_contain_text("This is as it was last")
         done.click()
+        expect(page.locator("p.notice")).to_contain_text("1 step is kept")
+        page.reload()
         expect(page.locator("p.notice")).to_contain_text("1 step is kept")
         machine.start()
         expect(heading).to_have_text("All the sand", timeout=30_000)

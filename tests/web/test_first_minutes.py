@@ -146,3 +146,25 @@ def test_every_way_in_is_plain_on_a_phone(browser: Browser, engine: Engine, orig
             visit.check()
             assert visit.page.evaluate("document.documentElement.scrollWidth") <= 390, path
             assert visit.page.evaluate(TARGETS) == [], path
+
+
+def test_a_bench_opens_without_keeve_until_somebody_signs_out(
+    browser: Browser, engine: Engine, origin: str
+) -> None:
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        page = visit.page
+        visit.sign_in()
+        page.get_by_role("button", name="Make the cards").click()
+        page.get_by_role("button", name="Mix this load").click()
+        expect(heading(page)).to_have_text("Check first")
+        page.wait_for_function("async () => Boolean(await caches.match(location.pathname))")
+        page.context.set_offline(True)
+        page.reload()
+        expect(page.locator("p.notice")).to_contain_text("This is as it was last")
+        page.context.set_offline(False)
+        expect(page.locator("p.notice")).to_be_hidden(timeout=15_000)
+        page.goto(f"{origin}/log")
+        page.get_by_role("button", name="Sign out").click()
+        expect(heading(page)).to_have_text("Sign in")
+        page.wait_for_function("async () => !(await caches.has('keeve-benches'))")
+        visit.wrong.clear()  # the browser tells of each request that found no network

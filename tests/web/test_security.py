@@ -24,7 +24,7 @@ OPEN_ROUTES = {
     ("GET", "/new-account"), ("POST", "/new-account"),
     ("GET", "/forgotten"), ("POST", "/forgotten"),
     ("GET", "/reset/{token}"), ("POST", "/reset/{token}"),
-    ("POST", "/demo"), ("POST", "/units"), ("GET", "/shared/{token}"),
+    ("POST", "/demo"), ("POST", "/units"), ("GET", "/shared/{token}"), ("GET", "/service-worker.js"),
 }  # fmt: skip
 # What a stranger may use: it shows nothing of any crew's.
 QUICK_ROUTES = {

@@ -20,6 +20,8 @@ from keeve.web.app import create_app
 
 _SECONDS_FOR_OPEN_PAGES = 3
 _PAUSE_SECONDS = 1.0
+# A bench is tapped once or twice a minute: its line stays open, so that no tap has to open one.
+_SECONDS_BETWEEN_TAPS = 75
 
 
 class Serving(NamedTuple):
@@ -86,6 +88,7 @@ def _work(serving: Serving, listener: socket.socket) -> None:
         ssl_certfile=serving.certificate,
         ssl_keyfile=serving.key,
         timeout_graceful_shutdown=_SECONDS_FOR_OPEN_PAGES,
+        timeout_keep_alive=_SECONDS_BETWEEN_TAPS,
         proxy_headers=serving.proxy is not None,
         forwarded_allow_ips=serving.proxy,
         server_header=False,

@@ -46,6 +46,11 @@ def _files() -> dict[str, _File]:
     return found
 
 
+def content_of_file(name: str) -> bytes:
+    """A file as it is."""
+    return _files()[f"/{name}"].plain
+
+
 def address_of_file(name: str) -> str:
     """Where a page finds a file: under its version, so that a browser keeps it until it changes."""
     return f"{PATH}/{name}?{_VERSION}={_files()[f'/{name}'].version}"

@@ -28,6 +28,7 @@ from keeve.web.drawings.states.plaster_stages import stage_drawing
 from keeve.web.drawings.stockpile_chart import stockpile_charts
 from keeve.web.drawings.water_line import water_lines
 from keeve.web.forms.bench_form import in_words, typed_event
+from keeve.web.own_files import content_of_file
 from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, Now, SignedIn
 from keeve.web.turns import screen_router
@@ -42,6 +43,12 @@ def choose(request: Request, database: Database, visitor: SignedIn, now: Now) ->
     if len(in_work) == 1:
         return RedirectResponse(f"/bench/{in_work[0].running.id}", status_code=303)
     return page(request, "bench/choose.html", in_work=in_work, section=a_load())
+
+
+@router.get("/service-worker.js")
+async def service_worker() -> Response:
+    """What opens a bench again while Keeve is gone; at the root, since it answers for what lies below it."""
+    return Response(content_of_file("service-worker.js"), media_type="text/javascript")
 
 
 @router.get("/bench/{load_id}")

@@ -5,6 +5,9 @@ const ASIDE = "keeve-aside";
 const DEVICE = "keeve-device";
 const SEQUENCE = "keeve-sequence";
 const WATCH = "keeve-stopwatch";
+const SKEW = "keeve-skew";
+// Pages by their path, and under it what was drawn on them since; see service-worker.js.
+const BENCHES = "keeve-benches";
 const RETRY_MS = 2000;
 // After so long without an answer the bench says that it waits; after so long it asks again.
 const WAITING_MS = 2500;
@@ -33,10 +36,13 @@ document.addEventListener("alpine:init", () => {
     ticked: 0,
     aside: [],
     device: null,
+    isDrawn: false,
 
     init() {
       // Times are the server's, so that a phone with a wrong clock counts the same minutes.
-      this.skew = Number(this.$el.dataset.now) - Date.now();
+      const isKept = document.querySelector("main[data-kept]") !== null;
+      if (!isKept) write(SKEW, Number(this.$el.dataset.now) - Date.now());
+      this.skew = read(SKEW, 0);
       this.ticked = this.now();
       this.started = read(WATCH, null);
       this.device = new Device();
@@ -53,6 +59,28 @@ document.addEventListener("alpine:init", () => {
       this.send();
       this.drawOthers();
       setInterval(() => this.drawOthers(), OTHERS_MS);
+      this.keepPage();
+      if (isKept) this.untilAnswered();
+    },
+
+    // The service worker keeps every bench that is opened; the first one was opened before there was a worker.
+    async keepPage() {
+      const workers = navigator.serviceWorker;
+      if (!workers) return;
+      const isFirst = !workers.controller;
+      await workers.register("/service-worker.js");
+      if (!isFirst) return;
+      const kept = await caches.open(BENCHES);
+      await kept.delete(`${location.pathname}/act`);
+      await kept.add(location.pathname);
+    },
+
+    // The page is as it was when it was last here. A step that waits brings what comes next with it; else it is loaded again.
+    async untilAnswered() {
+      if (!this.own(QUEUE).length) this.notice = "Keeve does not answer. This is as it was last; a step you tap is kept.";
+      const answer = await fetch(`/bench/${this.$root.dataset.load}/options`).catch(() => null);
+      if (answer && answer.ok && !this.own(QUEUE).length) location.reload();
+      else if (!this.isDrawn) setTimeout(() => this.untilAnswered(), RETRY_MS);
     },
 
     now() {
@@ -284,6 +312,9 @@ document.addEventListener("alpine:init", () => {
     },
 
     draw(html) {
+      this.isDrawn = true;
+      // The service worker opens the bench with it while Keeve is gone.
+      if ("caches" in self) caches.open(BENCHES).then((kept) => kept.put(`${location.pathname}/act`, new Response(html)));
       this.$refs.act.innerHTML = html;
       const own = this.$refs.others.querySelector("[aria-current] > span");
       if (own) own.innerHTML = this.$refs.act.querySelector("[data-own]").innerHTML;
