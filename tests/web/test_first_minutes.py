@@ -157,7 +157,9 @@ def test_a_bench_opens_without_keeve_until_somebody_signs_out(
         page.get_by_role("button", name="Make the cards").click()
         page.get_by_role("button", name="Mix this load").click()
         expect(heading(page)).to_have_text("Check first")
-        page.wait_for_function("async () => Boolean(await caches.match(location.pathname))")
+        page.wait_for_function(
+            "async () => navigator.serviceWorker.controller && Boolean(await caches.match(location.pathname))"
+        )
         page.context.set_offline(True)
         page.reload()
         expect(page.locator("p.notice")).to_contain_text("This is as it was last")
