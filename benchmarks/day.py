@@ -35,7 +35,7 @@ from keeve.store.migrate import migrate
 HERE = Path(__file__).parent
 BENCHES, HOURS, WORKERS = 50, 8, 2
 # What is done where it is offered, the first of these before the others.
-_WORK = ("accept", "charge", "water", "admix", "rest", "mix", "judge", "remix", "place", "clean")
+_WORK = ("accept", "charge", "water", "admix", "rest", "mix", "judge", "place", "remix", "clean")
 _BETWEEN_TAPS_S = (20.0, 90.0)  # of the day that is played
 
 
