@@ -1,15 +1,16 @@
 """Running loads: begin one, record what happens, see where it is, read the log."""
 
+from collections.abc import Collection
 from datetime import datetime, timedelta
 from functools import cache
 from typing import Any, NamedTuple
 from uuid import UUID, uuid4
 
-from sqlalchemy import Engine, Select, Text, bindparam, cast, literal_column, select, tuple_
+from sqlalchemy import ColumnElement, Engine, Select, Text, bindparam, cast, literal_column, select, tuple_
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from keeve.core.mixes.regimes import REGIMES
+from keeve.core.mixes.regimes import BY_CLOCK, OF_CASTS
 from keeve.core.planning.plan import Plan
 from keeve.core.running.allowed_events import check_allowed
 from keeve.core.running.events import Begun, FlowMeasured, parse_event
@@ -84,8 +85,15 @@ def _of_number(plan_id: UUID, number: int) -> Select[models.Load]:
     return select(models.Load).where(*here).order_by(models.Load.attempt.desc()).limit(1)
 
 
+def _of_regime(names: Collection[str]) -> ColumnElement[bool]:
+    """Loads run in one of these ways: they are found by an index, however many others there are."""
+    return models.Plan.regime.in_(names)
+
+
 _SEEN_LAST = Question(
-    loads_where(has_event("seen")).order_by(models.Load.begun_at.desc()).limit(_SETTINGS_LEARNT)
+    loads_where(_of_regime(BY_CLOCK), has_event("seen"))
+    .order_by(models.Load.begun_at.desc())
+    .limit(_SETTINGS_LEARNT)
 )
 
 
@@ -214,7 +222,7 @@ def in_work(session: Session, now: datetime) -> list[InWork]:
 _CASTS = Question(
     loads_where(
         _LATELY,
-        models.Plan.regime.in_([name for name, regime in REGIMES.items() if regime.makes_casts]),
+        _of_regime(OF_CASTS),
         has_event("placed"),
         ~has_event("released") | has_event("undone"),
     ).order_by(models.Load.begun_at)

@@ -59,3 +59,6 @@ REGIMES: Mapping[RegimeName, Regime] = {
     "timed": _by_the_clock("pour", "pour", makes_casts=True),
     "staged": _by_the_clock("stand", "thickening", makes_casts=False),
 }
+# Those that a set clock runs, and those whose loads become casts.
+BY_CLOCK = frozenset(name for name, regime in REGIMES.items() if regime.placed_in)
+OF_CASTS = frozenset(name for name, regime in REGIMES.items() if regime.makes_casts)
