@@ -12,6 +12,7 @@ from keeve.core.errors import InputError
 from keeve.services import jobs, loads, plans
 from keeve.services.accounts import Visitor
 from keeve.services.views.job import job_view
+from keeve.store.database import crew_reading
 
 
 def planned(
@@ -145,3 +146,13 @@ def test_another_crew_has_none_of_it(engine: Engine, visitor: Visitor) -> None:
     own = planned(engine, stranger, version_of=job_id)
     assert only(engine, stranger).id == own
     assert planned(engine, visitor, version_of=uuid4()) in {line.id for line in jobs.jobs(engine, visitor)}
+
+
+def test_among_many_the_newest_and_what_is_being_mixed_are_listed(engine: Engine, visitor: Visitor) -> None:
+    mixed, *others = (planned(engine, visitor, f"Bed {number}") for number in range(6))
+    loads.begin_load(engine, visitor, mixed, 1, NOON)
+    with crew_reading(engine, visitor.crew_id) as session:
+        listed = [line.id for line in jobs.newest_jobs(session, "active", 3)]
+    assert listed == [mixed, others[-1], others[-2]]
+    # What is older is found by its words.
+    assert [line.id for line in jobs.jobs(engine, visitor, "bed 1")] == [others[0]]

@@ -40,7 +40,7 @@ State = Literal["active", "archived", "deleted"]
 
 LONGEST_TITLE = 120
 LONGEST_NOTE = 2000
-MOST_LISTED = 100
+_MOST_LISTED = 100
 
 
 @dataclass(frozen=True)
@@ -110,9 +110,7 @@ class JobPage:
     notes: Sequence[Note]
 
 
-def jobs(
-    engine: Engine, visitor: Visitor, words: str = "", state: State = "active", most: int = MOST_LISTED
-) -> list[JobLine]:
+def jobs(engine: Engine, visitor: Visitor, words: str = "", state: State = "active") -> list[JobLine]:
     """The crew's jobs in a state, begun ones first, then those to begin, then the finished, each lot by the newest.
 
     Without words those that were planned or mixed last: what is older is found by its words.
@@ -122,22 +120,21 @@ def jobs(
         visitor: who asks.
         words: only jobs that have each of these words in their name, mix or notes.
         state: active or archived.
-        most: how many at most.
     """
     with crew_reading(engine, visitor.crew_id) as session:
         if not words.split():
-            return newest_jobs(session, state, most)
+            return newest_jobs(session, state, _MOST_LISTED)
         newest = models.Plan.id.in_(_newest_plans(select(of_job(aliased(models.Plan)))))
         query = _lines().where(newest, job_state() == state, *map(_mentions, words.split()))
-        rows = session.execute(query.order_by(_NEWEST).limit(most)).all()
+        rows = session.execute(query.order_by(_NEWEST).limit(_MOST_LISTED)).all()
         return sorted(map(_line, rows), key=_lot)
 
 
 def newest_jobs(session: Session, state: State, most: int) -> list[JobLine]:
     """Those of the jobs that were planned or mixed last, ordered as ``jobs`` does."""
     rows = _listed(most).ask(session)
-    # Sorting keeps the order within a lot.
-    return sorted([_line(row) for row in rows if row.state == state][:most], key=_lot)
+    # Sorting keeps the order within a lot; of what is begun none is cut off before what is not.
+    return sorted([_line(row) for row in rows if row.state == state], key=_lot)[:most]
 
 
 def _lot(line: JobLine) -> int:

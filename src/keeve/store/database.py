@@ -9,12 +9,7 @@ from uuid import UUID
 from sqlalchemy import Engine, Insert, Select, bindparam, create_engine, event, inspect
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.engine import make_url
-from sqlalchemy.orm import (
-    ORMExecuteState,
-    Session,
-    UOWTransaction,
-    with_loader_criteria,
-)
+from sqlalchemy.orm import ORMExecuteState, Session, UOWTransaction, with_loader_criteria
 
 from keeve.store.models import CrewOwned
 
