@@ -42,7 +42,10 @@ async function asKept(url) {
   if (!found) return null;
   const act = await benches.match(`${url}/act`);
   let html = (await found.text()).replace("<main ", "<main data-kept ");
-  if (act) html = html.replace(/<!--act-->[^]*<!--\/act-->/, await act.text());
+  if (act) {
+    const drawn = await act.text();
+    html = html.replace(/<!--act-->[^]*<!--\/act-->/, () => drawn);
+  }
   const headers = new Headers(found.headers);
   headers.delete("Content-Encoding");
   headers.delete("Content-Length");
