@@ -1,5 +1,6 @@
 """Signing in and out, and the sessions that are open."""
 
+import contextlib
 import secrets
 from datetime import datetime, timedelta
 from typing import NamedTuple
@@ -20,6 +21,7 @@ from keeve.services.accounts import (
     password_hash,
     token_hash,
 )
+from keeve.services.database import DatabaseDown
 from keeve.services.guessing import SignInRefused, failure, known_source, refuse_guessing
 from keeve.services.second_step import check
 from keeve.services.security_log import note, note_of_account
@@ -154,7 +156,8 @@ def visitor(engine: Engine, token: str, now: datetime) -> Visitor | None:
             return None
         account_id, name, units, crew_id, crew_name, role, form_token, in_demo, seen_at = found
         if now - seen_at > _SEEN_EVERY:
-            connection.execute(_SEEN, {"token": asked["token"], "now": now})
+            with contextlib.suppress(*DatabaseDown):  # a disk that is full keeps nobody from reading
+                connection.execute(_SEEN, {"token": asked["token"], "now": now})
     shown: System = "us" if units == "us" else "metric"
     return Visitor(account_id, name, crew_id, crew_name, shown, form_token, as_role(role), in_demo)
 
