@@ -1,5 +1,6 @@
 """A crew's own mixes: versions that stay, ids that are its own, other crews' out of reach."""
 
+import contextlib
 from uuid import uuid4
 
 import pytest
@@ -8,10 +9,11 @@ from people import new_visitor
 from sqlalchemy import Engine
 
 from keeve.core.errors import InputError
-from keeve.core.mixes import get_mix
+from keeve.core.mixes import get_mix, library
 from keeve.core.mixes.model import Mix
 from keeve.services import mixes, plans
 from keeve.services.accounts import Visitor
+from keeve.services.sample_plans import cubic_metre
 from keeve.services.views.mix_choices import mix_shelves
 
 
@@ -74,3 +76,13 @@ def test_a_favourite_is_on_top_for_whoever_chose_it_and_used_last_comes_after(
     assert not mixes.set_favourite(engine, visitor, "nothing", is_on=True)
     mixes.set_favourite(engine, visitor, "hemp-lime", is_on=False)
     assert mixes.favourites(engine, visitor) == []
+
+
+@pytest.mark.parametrize("mix", library().values(), ids=lambda mix: mix.id)
+def test_a_part_of_nothing_is_left_out_or_refused_in_a_sentence(mix: Mix) -> None:
+    for part in mix.parts:
+        parts = [one.model_copy(update={"parts": 0.0 if one is part else one.parts}) for one in mix.parts]
+        with contextlib.suppress(InputError):  # without a binder, say: in a sentence of ours
+            plan = cubic_metre(mix.model_copy(update={"parts": parts}))
+            designed = mix.is_made.asks_for == "design"  # its parts come from the design
+            assert designed or part.name not in {one.name for one in plan.materials}

@@ -46,7 +46,14 @@ def mix_of(job: Job, workings: Workings) -> Mix:
     if job.parts:
         mix = _with_own_parts(mix, job.parts)
     mix = _as_placed(_as_laid(mix, job.laying), job.placing)
-    return _in_own_ratio(_spanned(mix), job, workings)
+    return _in_own_ratio(_spanned(_of_something(mix)), job, workings)
+
+
+def _of_something(mix: Mix) -> Mix:
+    """The mix without parts of nothing: 0 parts of lime is a mix without lime."""
+    if not any(part.parts for part in mix.parts):
+        raise InputError("no_parts", f"Every part of {mix.name} is 0: give one its parts.", ["mix.parts"])
+    return mix.as_usual if any(not part.parts for part in mix.parts) else mix
 
 
 def chosen_mix(job: Job) -> Mix:
