@@ -51,8 +51,9 @@ def up(
         backups: the folder into which a backup is written every night.
         with_demo: the demo is there on other addresses than this machine's own too, with a password of its own.
     """
-    # A plain kill ends like Ctrl-C, so that PostgreSQL is stopped too.
-    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    # A plain kill ends like Ctrl-C, so that PostgreSQL is stopped too; a script that starts this has Ctrl-C ignored.
+    for stop in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(stop, signal.default_int_handler)
     try:
         is_local = _check_address(host, port, certificate, key)
         processes = _processes(workers)
