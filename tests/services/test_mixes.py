@@ -4,13 +4,14 @@ import contextlib
 from uuid import uuid4
 
 import pytest
-from helpers import job
+from helpers import RAW_JOB, job
 from people import new_visitor
 from sqlalchemy import Engine
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix, library
 from keeve.core.mixes.model import Mix
+from keeve.formats.job_file import read_job
 from keeve.services import mixes, plans
 from keeve.services.accounts import Visitor
 from keeve.services.sample_plans import cubic_metre
@@ -86,3 +87,10 @@ def test_a_part_of_nothing_is_left_out_or_refused_in_a_sentence(mix: Mix) -> Non
             plan = cubic_metre(mix.model_copy(update={"parts": parts}))
             designed = mix.is_made.asks_for == "design"  # its parts come from the design
             assert designed or part.name not in {one.name for one in plan.materials}
+
+
+@pytest.mark.parametrize("volume_l", [1e-308, 5e-324, 1e-200])
+def test_a_figure_too_small_to_be_one_is_refused_by_its_name(volume_l: float) -> None:
+    with pytest.raises(InputError, match=r"vessels\.0\.volume_l is too small"):
+        read_job(RAW_JOB | {"vessels": [{"name": "bucket", "volume_l": volume_l}]})
+    assert read_job(RAW_JOB | {"vessels": [{"name": "bucket", "volume_l": 1e-12}]})

@@ -31,3 +31,7 @@ def whole_up(number: float) -> int:
 def whole_down(number: float) -> int:
     """The whole number below; what is a rounding under a whole number is that number."""
     return math.floor(number + ROUNDING)
+
+
+# Smaller than any figure, and than what is left of a rounding: a slip.
+NO_SIZE = 1e-30

@@ -1,12 +1,14 @@
 """Job files: JSON in, a validated job out; and the JSON Schemas of job, plan and mix."""
 
+from collections.abc import Iterator, Mapping
 from typing import Any
 
-from keeve.core.errors import validated
+from keeve.core.errors import InputError, validated
 from keeve.core.mixes.model import Mix
 from keeve.core.planning.job import Job
 from keeve.core.planning.plan import Plan
 from keeve.core.rules.registry import parse_json
+from keeve.core.tolerances import NO_SIZE
 
 MEDIA_TYPE = "application/vnd.keeve.job+json"
 
@@ -17,7 +19,22 @@ def read_job(raw: Any) -> Job:
     Raises:
         InputError: a field that is wrong, named.
     """
-    return validated(Job, raw)
+    job = validated(Job, raw)
+    if tiny := next(_tiny(raw, ""), ""):
+        message = f"{tiny} is too small to be one: check its decimal point and its unit."
+        raise InputError("too_small", message, [tiny])
+    return job
+
+
+def _tiny(value: Any, path: str) -> Iterator[str]:
+    """The paths of sizes so small that what is divided by them is no number any more; a share may be so small."""
+    if isinstance(value, float) and 0 < abs(value) < NO_SIZE and not path.endswith("fraction"):
+        yield path
+    parts = (
+        value.items() if isinstance(value, Mapping) else enumerate(value) if isinstance(value, list) else ()
+    )
+    for name, part in parts:
+        yield from _tiny(part, f"{path}.{name}".removeprefix("."))
 
 
 def parse_job(text: str) -> Job:
