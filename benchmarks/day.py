@@ -5,34 +5,27 @@ and for a while between taps. At the end everything that was acknowledged is the
 """
 
 import asyncio
-import os
 import random
-import shutil
-import socket
-import subprocess
 import sys
-import tempfile
 import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
-from pathlib import Path
 from statistics import median, quantiles
 from typing import Any
 from uuid import UUID, uuid4
 
 import httpx2
 from fast_clock import BEGAN, TIMES, clock_from
-from run import Person, person
+from run import Person, by_uvicorn, person
 from sqlalchemy import Engine, text
 
 from keeve.demo.jobs import COPING_BED
 from keeve.formats.job_file import read_job
-from keeve.launch.postgres import Cluster
+from keeve.launch.postgres import throwaway
 from keeve.services import loads, plans
 from keeve.store.database import connect
 from keeve.store.migrate import migrate
 
-HERE = Path(__file__).parent
 BENCHES, HOURS, WORKERS = 50, 8, 2
 # What is done where it is offered, the first of these before the others.
 _WORK = ("accept", "charge", "water", "admix", "rest", "mix", "judge", "place", "remix", "clean")
@@ -41,35 +34,23 @@ _BETWEEN_TAPS_S = (20.0, 90.0)  # of the day that is played
 
 def main() -> int:
     """Play the day, and say how it went."""
-    folder = Path(tempfile.mkdtemp(prefix="keeve-day-"))
-    folder.chmod(0o755)
-    cluster = Cluster(folder)
-    cluster.start()
-    engine = connect(cluster.url)
-    try:
-        migrate(engine)
-        return _play(engine, cluster.url)
-    finally:
-        engine.dispose()
-        cluster.stop()
-        shutil.rmtree(folder)
+    with throwaway(durable=True) as cluster:
+        engine = connect(cluster.url)
+        try:
+            migrate(engine)
+            return _play(engine, cluster.url)
+        finally:
+            engine.dispose()
 
 
 def _play(engine: Engine, url: str) -> int:
     began = datetime.now(UTC)
     someone = person(engine)
-    with socket.create_server(("127.0.0.1", 0)) as probe:
-        port = probe.getsockname()[1]
-    command = [sys.executable, "-m", "uvicorn", "fast_clock:make_app", "--factory"]
-    command += ["--port", str(port), "--workers", str(WORKERS), "--log-level", "warning"]
-    command += ["--timeout-keep-alive", "75"]
-    environment = {**os.environ, "DATABASE_URL": url, BEGAN: began.isoformat()}
-    with subprocess.Popen(command, cwd=HERE, env=environment) as server:
-        try:
-            day = _Day(engine, someone, clock_from(began), f"http://127.0.0.1:{port}")
-            asyncio.run(day.play())
-        finally:
-            server.terminate()
+    options = ("--factory", "--workers", str(WORKERS), "--timeout-keep-alive", "75")
+    environment = {"DATABASE_URL": url, BEGAN: began.isoformat()}
+    with by_uvicorn("fast_clock:make_app", *options, **environment) as served:
+        day = _Day(engine, someone, clock_from(began), served.origin)
+        asyncio.run(day.play())
     return day.told()
 
 
@@ -86,21 +67,9 @@ class _Day:
 
     async def play(self) -> None:
         """Every bench works until the day is over."""
-        await self._until_up()
         over = time.monotonic() + HOURS * 3600 / TIMES
         await asyncio.gather(*(self._bench(number, over) for number in range(BENCHES)))
         await self.client.aclose()
-
-    async def _until_up(self) -> None:
-        deadline = time.monotonic() + 60
-        while time.monotonic() < deadline:
-            try:
-                await self.client.get("/sign-in")
-            except httpx2.TransportError:
-                await asyncio.sleep(0.05)
-            else:
-                return
-        raise RuntimeError("the server did not start")
 
     async def _bench(self, number: int, over: float) -> None:
         chance = random.Random(number)

@@ -4,11 +4,8 @@ import asyncio
 import contextlib
 import os
 import re
-import shutil
-import socket
 import subprocess
 import sys
-import tempfile
 import time
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
@@ -26,7 +23,7 @@ from keeve.core.planning.make_plan import make_plan
 from keeve.demo import load_demo
 from keeve.demo.jobs import COPING_BED, MOORING_BLOCKS
 from keeve.formats.job_file import read_job
-from keeve.launch.postgres import Cluster
+from keeve.launch.postgres import free_port, throwaway
 from keeve.services import accounts, loads, plans, sessions
 from keeve.services.accounts import Visitor
 from keeve.store.database import connect
@@ -58,17 +55,12 @@ class Row(NamedTuple):
 
 def main() -> int:
     """Measure everything and print the table."""
-    folder = Path(tempfile.mkdtemp(prefix="keeve-bench-"))
-    folder.chmod(0o755)
-    cluster = Cluster(folder)
-    cluster.start()
-    engine = connect(cluster.url)
-    try:
-        rows = _measure(engine, cluster.url)
-    finally:
-        engine.dispose()
-        cluster.stop()
-        shutil.rmtree(folder)
+    with throwaway(durable=True) as cluster:
+        engine = connect(cluster.url)
+        try:
+            rows = _measure(engine, cluster.url)
+        finally:
+            engine.dispose()
     width = max(len(row.what) for row in rows)
     for row in rows:
         print(f"{row.what:<{width}}  {row.bar:<22}  {row.measured:<34}  {'met' if row.met else 'NOT MET'}")
@@ -86,7 +78,7 @@ def _measure(engine: Engine, url: str) -> list[Row]:
     mixer = person(engine)
     load_ids = _begun(engine, mixer.visitor, BENCHES)
     rows = [_core_plan()]
-    with _keeve(url) as app, _bare(url) as bare:
+    with _keeve(url) as app, by_uvicorn("bare:app", DATABASE_URL=url) as bare:
         rows.append(_start(url))
         rows += _pages(app, bare, small, mixer, load_ids[0])
         rows.append(_tap(app, bare, mixer, load_ids))
@@ -151,11 +143,11 @@ def _keeve(url: str, workers: int = 1) -> Iterator[Served]:
 
 
 @contextlib.contextmanager
-def _bare(url: str) -> Iterator[Served]:
-    with socket.create_server(("127.0.0.1", 0)) as probe:
-        port = probe.getsockname()[1]
-    command = [sys.executable, "-m", "uvicorn", "bare:app", "--port", str(port), "--log-level", "warning"]
-    with subprocess.Popen(command, cwd=HERE, env={**os.environ, "DATABASE_URL": url}, text=True) as process:
+def by_uvicorn(app: str, *options: str, **environment: str) -> Iterator[Served]:
+    """An application of this folder, served as it is."""
+    port = free_port()
+    command = [sys.executable, "-m", "uvicorn", app, "--port", str(port), "--log-level", "warning", *options]
+    with subprocess.Popen(command, cwd=HERE, env={**os.environ, **environment}, text=True) as process:
         served = Served(f"http://127.0.0.1:{port}", process)
         try:
             _until_up(served.origin)

@@ -5,7 +5,6 @@ import os
 import re
 import shutil
 import signal
-import socket
 import subprocess
 import sys
 import tempfile
@@ -26,7 +25,7 @@ from playwright.sync_api import Browser, Page, expect
 from sqlalchemy import Engine, select
 
 from keeve.demo import PASSWORD, SIGN_IN_NAME
-from keeve.launch.postgres import Cluster
+from keeve.launch.postgres import Cluster, free_port
 from keeve.launch.system import ROOT
 from keeve.services import loads, plans
 from keeve.services.accounts import Visitor
@@ -41,8 +40,7 @@ class Machine:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        with socket.create_server(("127.0.0.1", 0)) as probe:
-            self.port = probe.getsockname()[1]
+        self.port = free_port()
 
     def start(self) -> None:
         environment = {**os.environ, "KEEVE_DATA": str(self.folder), "PYTHONPATH": str(ROOT / "src")}

@@ -2,9 +2,7 @@
 
 import contextlib
 import os
-import re
 import shutil
-import socket
 import subprocess
 import sys
 import tempfile
@@ -22,7 +20,7 @@ from people import client_of, new_visitor
 from sqlalchemy import Engine, text
 from sqlalchemy.engine import make_url
 
-from keeve.launch.postgres import throwaway
+from keeve.launch.postgres import free_port, throwaway
 from keeve.launch.system import ROOT, is_root
 from keeve.services import loads, plans, sessions
 from keeve.services.accounts import Visitor
@@ -37,12 +35,13 @@ def pooler(url: str) -> Iterator[str]:
     to = make_url(url)
     folder = Path(tempfile.mkdtemp(prefix="keeve-pooler-"))
     (folder / "users").write_text(f'"{to.username}" "{to.password}"\n')
+    port = free_port()
     settings = f"""
 [databases]
 keeve = host={to.host} port={to.port} dbname={to.database}
 [pgbouncer]
 listen_addr = 127.0.0.1
-listen_port = {_free_port()}
+listen_port = {port}
 unix_socket_dir =
 auth_type = scram-sha-256
 auth_file = {folder}/users
@@ -62,7 +61,6 @@ max_client_conn = 100
         (folder / "log").open("wb") as log,
         subprocess.Popen([program, str(folder / "pgbouncer.ini")], user=user, stderr=log) as process,
     ):
-        port = int(re.findall(r"listen_port = (\d+)", settings)[0])
         try:
             yield (
                 to.set(port=port, database="keeve")
@@ -72,12 +70,6 @@ max_client_conn = 100
         finally:
             process.terminate()
     shutil.rmtree(folder)
-
-
-def _free_port() -> int:
-    with socket.create_server(("127.0.0.1", 0)) as probe:
-        port: int = probe.getsockname()[1]
-    return port
 
 
 @pytest.fixture(scope="module")

@@ -85,7 +85,7 @@ class Cluster:
         if found := self._running_server():
             _end(found.pid)
         self._bury()
-        self.port = self.port or _free_port()
+        self.port = self.port or free_port()
         with self._changing:
             if self._stopping.is_set():
                 watch.close()
@@ -351,11 +351,11 @@ def running(folder: Path) -> Iterator[str]:
 
 
 @contextlib.contextmanager
-def throwaway() -> Iterator[Cluster]:
-    """A cluster for tests, gone afterwards."""
+def throwaway(*, durable: bool = False) -> Iterator[Cluster]:
+    """A cluster for tests and measurements, gone afterwards."""
     folder = Path(tempfile.mkdtemp(prefix="keeve-test-"))
     folder.chmod(0o755)
-    cluster = Cluster(folder, durable=False)
+    cluster = Cluster(folder, durable=durable)
     try:
         cluster.start()
         yield cluster
@@ -385,7 +385,8 @@ def _plain_user() -> str | None:
         raise LaunchError("The system user postgres is missing: reinstall the package postgresql.") from None
 
 
-def _free_port() -> int:
+def free_port() -> int:
+    """A port of this machine that nobody uses just now."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port: int = probe.getsockname()[1]

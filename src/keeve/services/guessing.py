@@ -5,9 +5,10 @@ from datetime import datetime, timedelta
 from sqlalchemy import delete, func, or_, select
 from sqlalchemy.orm import Session
 
+from keeve.core.errors import InputError
 from keeve.core.running.events import LONGEST_NAME
-from keeve.services.accounts import plain_name
-from keeve.store.models import SignInFailure
+from keeve.services.accounts import matches, plain_name
+from keeve.store.models import Account, SignInFailure
 
 FAILURES_COUNT_FOR = timedelta(minutes=15)
 MOST_FAILURES_BY_NAME = 5
@@ -64,6 +65,27 @@ def refuse_guessing(session: Session, sign_in_name: str, address: str, now: date
     if _too_many_failures(session, name, address, now):
         raise SignInRefused("Too many tries. Wait a quarter of an hour, then try again.")
     return name
+
+
+def knows_password(session: Session, account: Account, password: str, now: datetime) -> bool:
+    """Whether somebody signed in types the present password of their account; what is wrong counts.
+
+    Whoever is signed in is known: nobody else's guessing keeps them from it, nor theirs anybody else.
+
+    Raises:
+        SignInRefused: too many failures lately.
+    """
+    source = known_source(str(account.id))
+    name = refuse_guessing(session, account.sign_in_name, source, now)
+    if matches(account.password_hash, password):
+        return True
+    session.add(failure(name, source, now))
+    return False
+
+
+def not_the_password(field: str) -> InputError:
+    """The refusal of what is not the present password, typed into that field."""
+    return InputError("wrong_password", "That is not your current password: type it again.", [field])
 
 
 def failure(name: str, address: str, now: datetime) -> SignInFailure:

@@ -124,7 +124,7 @@ def jobs(engine: Engine, visitor: Visitor, words: str = "", state: State = "acti
     with crew_reading(engine, visitor.crew_id) as session:
         if not words.split():
             return newest_jobs(session, state, _MOST_LISTED)
-        newest = models.Plan.id.in_(_newest_plans(select(of_job(aliased(models.Plan)))))
+        newest = models.Plan.id.in_(_newest_plans())
         query = _lines().where(newest, job_state() == state, *map(_mentions, words.split()))
         rows = session.execute(query.order_by(_NEWEST).limit(_MOST_LISTED)).all()
         return sorted(map(_line, rows), key=_lot)
@@ -268,11 +268,13 @@ def _lines() -> Select[Any]:
     )
 
 
-def _newest_plans(job_ids: Select[UUID]) -> Select[UUID]:
-    """The id of the newest plan of each of these jobs."""
+def _newest_plans(job_ids: Select[UUID] | None = None) -> Select[UUID]:
+    """The id of the newest plan of each of these jobs, or of every one."""
     plan = aliased(models.Plan)
     job_id = of_job(plan)
-    newest = select(plan.id).where(job_id.in_(job_ids)).ext(distinct_on(job_id))
+    newest = select(plan.id).ext(distinct_on(job_id))
+    if job_ids is not None:
+        newest = newest.where(job_id.in_(job_ids))
     return newest.order_by(job_id, plan.made_at.desc(), plan.id.desc())
 
 

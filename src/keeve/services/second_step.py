@@ -7,8 +7,8 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
-from keeve.services.accounts import Visitor, matches
-from keeve.services.guessing import failure, known_source, refuse_guessing
+from keeve.services.accounts import Visitor
+from keeve.services.guessing import failure, known_source, knows_password, not_the_password, refuse_guessing
 from keeve.services.security_log import note_of_account
 from keeve.store.database import open_session
 from keeve.store.models import Account
@@ -75,14 +75,11 @@ def turn_off(engine: Engine, visitor: Visitor, password: str, now: datetime, add
     """
     with open_session(engine) as session:
         account = session.get_one(Account, visitor.account_id, with_for_update=True)
-        source = known_source(str(account.id))
-        name = refuse_guessing(session, account.sign_in_name, source, now)
-        if matches(account.password_hash, password):
+        if knows_password(session, account, password, now):
             forget(account)
             note_of_account(session, account.id, "second_step_off", now, address=address)
             return
-        session.add(failure(name, source, now))
-    raise InputError("wrong_password", "That is not your current password: type it again.", ["password"])
+    raise not_the_password("password")
 
 
 def forget(account: Account) -> None:

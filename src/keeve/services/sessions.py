@@ -9,7 +9,6 @@ from uuid import UUID
 from sqlalchemy import Engine, and_, bindparam, delete, func, or_, select, update
 from sqlalchemy.orm import Session
 
-from keeve.core.errors import InputError
 from keeve.core.units import System
 from keeve.services.accounts import (
     Visitor,
@@ -22,7 +21,14 @@ from keeve.services.accounts import (
     token_hash,
 )
 from keeve.services.database import DatabaseDown
-from keeve.services.guessing import SignInRefused, failure, known_source, refuse_guessing
+from keeve.services.guessing import (
+    SignInRefused,
+    failure,
+    known_source,
+    knows_password,
+    not_the_password,
+    refuse_guessing,
+)
 from keeve.services.second_step import check
 from keeve.services.security_log import note, note_of_account
 from keeve.store.database import open_session, reader
@@ -255,16 +261,12 @@ def change_password(
     """
     with open_session(engine) as session:
         account = session.get_one(Account, visitor.account_id, with_for_update=True)
-        # Whoever is signed in is known: nobody else's guessing keeps them from changing it, nor theirs anybody else.
-        source = known_source(str(account.id))
-        name = refuse_guessing(session, account.sign_in_name, source, now)
-        if matches(account.password_hash, old):
+        if knows_password(session, account, old, now):
             account.password_hash = password_hash(new, account.sign_in_name, account.name)
             end_sessions(session, account.id, now)
             note_of_account(session, account.id, "password_changed", now, address=address)
             return
-        session.add(failure(name, source, now))
-    raise InputError("wrong_password", "That is not your current password: type it again.", ["old"])
+    raise not_the_password("old")
 
 
 def _session_of(session: Session, account: Account, now: datetime, device: str, address: str) -> str | None:

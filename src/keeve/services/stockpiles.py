@@ -85,11 +85,11 @@ def stockpiles_of(engine: Engine, visitor: Visitor, now: datetime) -> list[Stock
         return [_stockpile(session, stockpile_id, now) for stockpile_id in known]
 
 
-_HAPPENED = Question(
-    select(models.StockpileEvent.stockpile, cast(models.StockpileEvent.content, Text)).where(
-        models.StockpileEvent.received_at > bindparam("since")
-    )
+_EVENTS = select(models.StockpileEvent.stockpile, cast(models.StockpileEvent.content, Text)).where(
+    models.StockpileEvent.received_at > bindparam("since")
 )
+_HAPPENED = Question(_EVENTS)
+_HAPPENED_TO = Question(_EVENTS.where(models.StockpileEvent.stockpile == bindparam("stockpile")))
 
 
 def last_measured_of(engine: Engine, visitor: Visitor, now: datetime) -> dict[str, dict[str, float]]:
@@ -137,8 +137,8 @@ def _seen(
     since = now - _FOLLOWED_FOR
     lately = read_loads(session, _LATELY, since=since)
     loads = [item for item in lately if _draws_on(item.plan, stockpile_id)]
-    happened = _HAPPENED.ask(session, since=since)
-    return loads[::-1], _standing(content for name, content in happened if name == stockpile_id)
+    happened = _HAPPENED_TO.ask(session, since=since, stockpile=stockpile_id)
+    return loads[::-1], _standing(content for _, content in happened)
 
 
 def _standing(contents: Iterable[str]) -> list[StockpileEvent]:

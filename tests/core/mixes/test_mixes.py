@@ -204,3 +204,11 @@ def test_a_misspelt_name_in_a_shared_procedure_is_an_error(kind: str, wrong: Any
     step[kind] = wrong
     with pytest.raises(ValueError, match="which none of its mixes has"):
         list(written_out([{**raw, "procedures": [procedure]}]))
+
+
+def test_a_changed_mix_is_as_usual_by_its_own_parts() -> None:
+    mix = get_mix("mortar-general")
+    assert mix.as_usual == mix
+    parts = [part.model_copy(update={"parts": 9.0}) for part in mix.parts]
+    changed = mix.model_copy(update={"parts": parts})
+    assert [part.parts for part in changed.as_usual.parts] == [9.0, 9.0]

@@ -1,7 +1,6 @@
 """What a mix is: its parts, water, tests, limits, cautions and policy."""
 
 from collections.abc import Collection
-from functools import cached_property
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
@@ -378,10 +377,11 @@ class Mix(Strict):
         if uneven := [name for name, share in shares.items() if abs(share - 1) > ROUNDING]:
             raise ValueError(f"{where} does not charge the whole of {', '.join(sorted(uneven))}")
 
-    @cached_property
+    @property
     def as_usual(self) -> "Mix":
         """The mix without what is in it only where it is asked for."""
-        return self.without({part.name for part in self.parts if not part.parts})
+        nothing = {part.name for part in self.parts if not part.parts}
+        return self.without(nothing) if nothing else self
 
     def without(self, names: Collection[str]) -> "Mix":
         """The mix without these parts and admixtures, and without the steps that put in nothing else."""

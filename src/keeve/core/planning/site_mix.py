@@ -53,7 +53,7 @@ def _of_something(mix: Mix) -> Mix:
     """The mix without parts of nothing: 0 parts of lime is a mix without lime."""
     if not any(part.parts for part in mix.parts):
         raise InputError("no_parts", f"Every part of {mix.name} is 0: give one its parts.", ["mix.parts"])
-    return mix.as_usual if any(not part.parts for part in mix.parts) else mix
+    return mix.as_usual
 
 
 def chosen_mix(job: Job) -> Mix:
