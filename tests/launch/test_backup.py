@@ -99,27 +99,19 @@ def test_a_backup_of_an_older_version_is_brought_to_this_one_and_signs_everybody
     enter(filled, NOON)
     with filled.begin() as connection:
         # As the schema was before its last step.
-        connection.execute(text("drop table security_entry"))
-        connection.execute(
-            text("alter table sign_in drop column seen_at, drop column device, drop column waits_for_code")
-        )
-        connection.execute(
-            text(
-                "alter table account drop column second_key, drop column second_since, drop column second_used"
-            )
-        )
-        connection.execute(text("update alembic_version set version_num = '0018'"))
+        connection.execute(text("alter table crew drop column zone"))
+        connection.execute(text("update alembic_version set version_num = '0019'"))
     before = counts(filled)
     assert main(["backup", str(file)]) == 0
     with filled.begin() as connection:
-        connection.execute(text("update alembic_version set version_num = '0019'"))
+        connection.execute(text("update alembic_version set version_num = '0020'"))
     filled.dispose()
     assert main(["restore", str(file)]) == 0
     assert counts(filled) == before
     with filled.connect() as connection:
-        assert connection.scalar(text("select count(*) from security_entry")) == 0
+        assert set(connection.scalars(text("select zone from crew"))) == {"UTC"}
         assert connection.scalar(text("select count(*) from sign_in")) == 0
-        assert connection.scalar(text("select version_num from alembic_version")) == "0019"
+        assert connection.scalar(text("select version_num from alembic_version")) == "0020"
 
 
 def test_every_night_has_a_backup_for_two_weeks(cluster: Cluster, filled: Engine, tmp_path: Path) -> None:

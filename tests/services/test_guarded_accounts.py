@@ -109,6 +109,8 @@ def test_an_invitation_is_listed_withdrawn_and_ends_with_its_maker(engine: Engin
     assert crews.open_invitation(engine, link, NOON) is None
     assert crews.invitations(engine, visitor, NOON + crews.INVITATION_LASTS) == []
     assert crews.open_invitation(engine, kept, NOON) is not None
-    in_crew = Visitor(other.account_id, other.name, visitor.crew_id, "Crew", "metric", "", "lead")
+    in_crew = Visitor(
+        other.account_id, other.name, visitor.crew_id, "Crew", "metric", "", "lead", visitor.zone
+    )
     assert crews.set_role(engine, in_crew, visitor.account_id, "mixer", NOON)
     assert crews.open_invitation(engine, kept, NOON) is None

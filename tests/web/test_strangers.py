@@ -181,6 +181,14 @@ def test_a_fault_in_a_new_account_keeps_what_was_typed(stranger: Client) -> None
     assert (kept["name"], kept["crew_name"], kept["job"]) == ("Heron", "Weir", form["job"])
 
 
+@pytest.mark.parametrize(("says", "zone"), [("America/Denver", "America/Denver"), ("Moon/Tycho", "UTC")])
+def test_a_new_crew_has_the_zone_of_its_first_device(stranger: Client, says: str, zone: str) -> None:
+    typed = {"name": f"Teal {uuid4().hex[:8]}", "password": PASSWORD, "crew_name": "", "zone": says}
+    cookie = stranger.post("/new-account", data=typed).headers["set-cookie"].partition(";")[0]
+    stranger.headers["Cookie"] = cookie
+    assert zone in stranger.get("/crew").text
+
+
 def test_a_closed_crew_makes_no_accounts(engine: Engine, clock: Clock) -> None:
     closed = Client(engine, clock, signed_in=False)
     closed.app = create_app(engine, clock, open_to_all=False)

@@ -4,6 +4,7 @@ import secrets
 from datetime import datetime, timedelta
 from itertools import count
 from uuid import UUID, uuid4
+from zoneinfo import ZoneInfo
 
 from sqlalchemy import Engine
 
@@ -19,8 +20,9 @@ from keeve.services.load_store import RunningLoad
 SIGN_IN_NAME = "wren"
 PASSWORD = "boathouse-keel"
 
-
 _NAMES = ("wren", "fen", "moss", "alder")
+# Where the canal is.
+_ZONE = "Europe/London"
 
 
 def load_demo(engine: Engine, now: datetime, password: str = PASSWORD) -> None:
@@ -68,8 +70,8 @@ def begin_afresh(engine: Engine, now: datetime) -> None:
 
 def _make(engine: Engine, now: datetime) -> None:
     wren, fen, moss, alder = (_person(engine, name) for name in _NAMES)
-    boathouse = accounts.add_crew(engine, "Boathouse crew")
-    cottage = accounts.add_crew(engine, "Lock cottage crew")
+    boathouse = accounts.add_crew(engine, "Boathouse crew", _ZONE)
+    cottage = accounts.add_crew(engine, "Lock cottage crew", _ZONE)
     _morning(
         engine,
         _at_work(wren, "Wren", boathouse, "Boathouse crew"),
@@ -86,7 +88,7 @@ def _make(engine: Engine, now: datetime) -> None:
 
 def _at_work(account_id: UUID, name: str, crew_id: UUID, crew_name: str) -> Visitor:
     """A person of the demo at work in a crew before anybody is let in."""
-    return Visitor(account_id, name, crew_id, crew_name, "metric", form_token="", role="lead")
+    return Visitor(account_id, name, crew_id, crew_name, "metric", "", "lead", ZoneInfo(_ZONE))
 
 
 def _morning(engine: Engine, wren: Visitor, fen: Visitor, now: datetime) -> None:

@@ -7,6 +7,7 @@ from datetime import datetime
 from functools import cache
 from typing import Literal
 from uuid import UUID, uuid4
+from zoneinfo import ZoneInfo
 
 from argon2 import PasswordHasher
 from argon2.exceptions import VerifyMismatchError
@@ -14,6 +15,7 @@ from sqlalchemy import Engine, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from keeve.core.calendar.zones import UTC_ZONE, zone_named
 from keeve.core.errors import InputError
 from keeve.core.running.events import LONGEST_NAME
 from keeve.core.texts import why_unfit
@@ -38,7 +40,7 @@ _MOST_LOOKED_AT = 72
 class Visitor:
     """A signed-in person at work in a crew; ``form_token`` proves that a form came from our own page.
 
-    ``in_demo``: the crew is the demo's.
+    ``in_demo``: the crew is the demo's. ``zone``: the crew's, in which its times are shown.
     """
 
     account_id: UUID
@@ -48,6 +50,7 @@ class Visitor:
     units: System
     form_token: str
     role: Role
+    zone: ZoneInfo
     in_demo: bool = False
 
     @property
@@ -61,10 +64,10 @@ class Visitor:
         return self.role == "lead"
 
 
-def add_crew(engine: Engine, name: str) -> UUID:
+def add_crew(engine: Engine, name: str, zone: str = UTC_ZONE) -> UUID:
     """A new crew."""
     with open_session(engine) as session:
-        crew = Crew(name=name)
+        crew = Crew(name=name, zone=zone_named(zone).key)
         session.add(crew)
         session.flush()
         return crew.id

@@ -10,6 +10,7 @@ from sqlalchemy import ColumnElement, Engine, delete, func, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from keeve.core.calendar.zones import UTC_ZONE, zone_named, zones
 from keeve.core.errors import InputError
 from keeve.core.running.events import LONGEST_NAME
 from keeve.core.texts import why_unfit
@@ -160,6 +161,7 @@ def start_crew(
     name: str,
     password: str,
     crew_name: str,
+    zone: str = "",
     address: str = "",
     now: datetime | None = None,
 ) -> tuple[UUID, str]:
@@ -171,6 +173,7 @@ def start_crew(
         name: the person's own.
         password: as typed.
         crew_name: of the crew; made up from the person's where it is empty.
+        zone: its time zone, as the device says; UTC where it says none that is known.
         address: where the request came from: so many from one are enough for a while.
         now: the moment; needed with an address.
 
@@ -185,11 +188,21 @@ def start_crew(
         if now is not None:
             count_new_account(session, address, now)
         account = new_account(session, sign_in_name=sign_in_name, name=name, password=password)
-        crew = Crew(name=kept_name)
+        crew = Crew(name=kept_name, zone=zone if zone in zones() else UTC_ZONE)
         session.add(crew)
         session.flush()
         session.add(Membership(crew_id=crew.id, account_id=account.id, role="lead"))
         return account.id, give_recovery_code(session, account)
+
+
+def set_zone(engine: Engine, visitor: Visitor, zone: str) -> None:
+    """Another time zone for the visitor's crew.
+
+    Raises:
+        InputError: there is no such zone.
+    """
+    with open_session(engine) as session:
+        session.get_one(Crew, visitor.crew_id).zone = zone_named(zone).key
 
 
 def join(engine: Engine, visitor: Visitor, token: str, now: datetime) -> UUID | None:

@@ -5,6 +5,7 @@ import secrets
 from datetime import datetime, timedelta
 from typing import NamedTuple
 from uuid import UUID
+from zoneinfo import ZoneInfo
 
 from sqlalchemy import Engine, and_, bindparam, delete, func, or_, select, update
 from sqlalchemy.orm import Session
@@ -132,6 +133,7 @@ _VISITOR = (
         Account.units,
         Crew.id,
         Crew.name,
+        Crew.zone,
         Membership.role,
         SignIn.form_token,
         DemoCrew.crew_id.is_not(None),
@@ -160,12 +162,14 @@ def visitor(engine: Engine, token: str, now: datetime) -> Visitor | None:
         found = connection.execute(_VISITOR, asked).first()
         if found is None:
             return None
-        account_id, name, units, crew_id, crew_name, role, form_token, in_demo, seen_at = found
+        account_id, name, units, crew_id, crew_name, zone, role, form_token, in_demo, seen_at = found
         if now - seen_at > _SEEN_EVERY:
             with contextlib.suppress(*DatabaseDown):  # a disk that is full keeps nobody from reading
                 connection.execute(_SEEN, {"token": asked["token"], "now": now})
     shown: System = "us" if units == "us" else "metric"
-    return Visitor(account_id, name, crew_id, crew_name, shown, form_token, as_role(role), in_demo)
+    return Visitor(
+        account_id, name, crew_id, crew_name, shown, form_token, as_role(role), ZoneInfo(zone), in_demo
+    )
 
 
 def enter_code(

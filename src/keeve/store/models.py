@@ -41,12 +41,13 @@ class CrewOwned:
 
 
 class Crew(Base):
-    """People who work together."""
+    """People who work together; their times are shown in their zone."""
 
     __tablename__ = "crew"
 
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     name: Mapped[Title]
+    zone: Mapped[Id] = mapped_column(server_default="UTC")
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 

@@ -4,6 +4,7 @@ import textwrap
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime, timedelta
 from functools import lru_cache
+from hashlib import sha256
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -22,7 +23,7 @@ from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_fig
 from keeve.services.accounts import LEAST_PASSWORD, MOST_PASSWORD
 from keeve.services.views.event_words import RESULT_NAMES, event_words
 from keeve.web.own_files import address_of_file
-from keeve.web.security import FORM_FIELD, form_token, tie_to_browser, units_of
+from keeve.web.security import FORM_FIELD, form_token, tie_to_browser, units_of, zone_of
 
 _THIN_SPACE = "\u202f"
 
@@ -49,6 +50,8 @@ _NEXT_WORDS: Mapping[str, str] = {
     "taken_back": "Taken back",
 }
 
+# A compiled template knows which filters take the context: one of other filters than these is of no use.
+_OF_THESE_FILTERS = sha256(Path(__file__).read_bytes()).hexdigest()[:12]
 environment = Environment(
     loader=FileSystemLoader(Path(__file__).parent / "templates"),
     autoescape=True,
@@ -57,7 +60,7 @@ environment = Environment(
     lstrip_blocks=True,
     auto_reload=False,
     cache_size=-1,
-    bytecode_cache=FileSystemBytecodeCache(),
+    bytecode_cache=FileSystemBytecodeCache(pattern=f"keeve_{_OF_THESE_FILTERS}_%s.cache"),
 )
 _templates = Jinja2Templates(env=environment)
 
@@ -77,6 +80,7 @@ def page(request: Request, template: str, status: int = 200, **values: Any) -> H
         {
             "visitor": visitor,
             "units": units_of(request),
+            "zone": zone_of(request),
             "may_mix": visitor is None or visitor.may_mix,
             "open_to_all": request.app.state.open_to_all,
             "has_demo": request.app.state.demo is not None,
@@ -301,17 +305,20 @@ def _assumption(name: str, value: float) -> str:
     return f"{named['words']} {_short(value)} {named['unit']}".rstrip()
 
 
-def _clock(moment: datetime) -> str:
-    """The time of day, as of the machine that serves the page."""
-    return moment.astimezone().strftime("%H:%M")
+@pass_context
+def _clock(context: Context, moment: datetime) -> str:
+    """The time of day in the zone of the crew."""
+    return moment.astimezone(context["zone"]).strftime("%H:%M")
 
 
-def _clock_seconds(moment: datetime) -> str:
-    return moment.astimezone().strftime("%H:%M:%S")
+@pass_context
+def _clock_seconds(context: Context, moment: datetime) -> str:
+    return moment.astimezone(context["zone"]).strftime("%H:%M:%S")
 
 
-def _day(moment: datetime) -> str:
-    return moment.astimezone().strftime("%a %d %b %Y")
+@pass_context
+def _day(context: Context, moment: datetime) -> str:
+    return moment.astimezone(context["zone"]).strftime("%a %d %b %Y")
 
 
 _DAYS_NAMED = 7
@@ -321,10 +328,11 @@ _DAYS_NAMED = 7
 def _near_day(context: Context, moment: datetime) -> str:
     """A day as one says it: today, yesterday, the day of the week, else the date."""
     now: datetime = context["request"].app.state.clock()
-    days = (now.astimezone().date() - moment.astimezone().date()).days
+    today, day = now.astimezone(context["zone"]), moment.astimezone(context["zone"])
+    days = (today.date() - day.date()).days
     if 0 <= days < _DAYS_NAMED:
-        return ("today", "yesterday")[days] if days < 2 else moment.astimezone().strftime("%A")
-    return moment.astimezone().strftime("%d %b %Y").lstrip("0")
+        return ("today", "yesterday")[days] if days < 2 else day.strftime("%A")
+    return day.strftime("%d %b %Y").lstrip("0")
 
 
 def _span(length: timedelta) -> str:

@@ -3,7 +3,7 @@
 import hmac
 import secrets
 from base64 import urlsafe_b64decode, urlsafe_b64encode
-from datetime import UTC, datetime
+from datetime import UTC, datetime, tzinfo
 from typing import Annotated
 from urllib.parse import urlsplit
 
@@ -212,6 +212,12 @@ def units_of(request: Request) -> System:
     if found is not None:
         return found.units
     return "us" if request.cookies.get(UNITS_COOKIE) == "us" else "metric"
+
+
+def zone_of(request: Request) -> tzinfo:
+    """The zone in which whoever asks is shown the time."""
+    found: Visitor | None = request.state.visitor
+    return found.zone if found else UTC
 
 
 async def _signed_in(request: Request) -> Visitor:

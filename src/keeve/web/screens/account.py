@@ -17,7 +17,7 @@ from keeve.web.turns import screen_router
 
 router = screen_router()
 
-_TAKEN = ("name", "password", "crew_name", "job")
+_TAKEN = ("name", "password", "crew_name", "job", "zone")
 
 
 @router.get("/new-account")
@@ -41,6 +41,7 @@ def make(request: Request, database: Database, now: Now) -> Response:
             name=typed["name"],
             password=typed["password"],
             crew_name=typed["crew_name"],
+            zone=typed["zone"],
             address=address_of(request),
             now=now,
         )

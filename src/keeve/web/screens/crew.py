@@ -7,6 +7,7 @@ from uuid import UUID
 from fastapi import HTTPException, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
+from keeve.core.calendar.zones import zones
 from keeve.core.errors import InputError
 from keeve.services import crews, recovery, security_log
 from keeve.services.accounts import ROLE_NAMES, Visitor, as_role
@@ -32,16 +33,27 @@ def invite(request: Request, database: Database, visitor: MayLead, now: Now) -> 
     return _crew_page(request, database, visitor, link=f"{address_of_site(request)}/invitation/{token}")
 
 
+@router.post("/crew/zone")
+def set_zone(request: Request, database: Database, visitor: MayLead) -> Response:
+    """Another time zone for the crew."""
+    try:
+        crews.set_zone(database, visitor, request.state.form.get("zone", ""))
+    except InputError as fault:
+        return _crew_page(request, database, visitor, status=422, refusal=fault.message)
+    return _after_change(True)
+
+
 @router.post("/crew/invitations/{invitation_id}/withdraw")
 def withdraw(database: Database, visitor: MayLead, now: Now, invitation_id: str) -> Response:
     """End an invitation that nobody has used."""
     return _after_change(crews.withdraw(database, visitor, invitation_id, now))
 
 
+@router.get("/crew/zone")
 @router.get("/crew/invitations")
 @router.get("/crew/reset-links")
 def after_link(visitor: SignedIn) -> Response:
-    """Where a reload lands after a link was made: it was shown once."""
+    """Where a reload lands after a link was made, which is shown once, or a zone was refused."""
     return RedirectResponse("/crew", status_code=303)
 
 
@@ -199,5 +211,7 @@ def _crew_page(
         else [],
         crews=crews.crews_of(database, visitor),
         roles=ROLE_NAMES,
+        zones=zones() if visitor.may_lead else (),
+        moment=request.app.state.clock(),
         **shown,
     )

@@ -31,7 +31,7 @@ from keeve.web.forms.shapes import SHAPE_GROUPS, SHAPES
 from keeve.web.pages import page
 from keeve.web.screens.quick import quick_address
 from keeve.web.screens.sign_in import remember_units
-from keeve.web.security import Anyone, Database, MayTry, Now, SignInNeeded, address_of, units_of
+from keeve.web.security import Anyone, Database, MayTry, Now, SignInNeeded, address_of, units_of, zone_of
 from keeve.web.turns import screen_router
 
 router = screen_router()
@@ -66,7 +66,7 @@ def show(
         start.mixes,
         mix,
         start.owned,
-        now.date(),
+        now.astimezone(zone_of(request)).date(),
         start.waste.waste_fraction if start.waste else None,
         start.measured,
         shape,
@@ -148,7 +148,7 @@ def open_file(request: Request, database: Database, visitor: Anyone, now: Now) -
         job = parse_job(text)
         plan_answer(job)
     except InputError as fault:
-        form = plan_form.empty_form(units, known, today=now.date())
+        form = plan_form.empty_form(units, known, today=now.astimezone(zone_of(request)).date())
         return _form_page(request, database, visitor, form, status=422, refusal=f"That file: {fault.message}")
     return _form_page(request, database, visitor, plan_job.form_of(job, units, known))
 

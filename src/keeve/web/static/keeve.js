@@ -5,6 +5,10 @@ document.addEventListener("DOMContentLoaded", () => {
   const here = document.querySelector(".loads [aria-current]");
   if (here) here.parentElement.scrollLeft = here.offsetLeft - here.parentElement.clientWidth / 2;
 });
+// A new crew works where its first device does, until a lead says otherwise.
+document.addEventListener("DOMContentLoaded", () => {
+  for (const input of document.querySelectorAll("[data-zone]")) input.value ||= Intl.DateTimeFormat().resolvedOptions().timeZone;
+});
 // What was typed as a password can be looked at: gloves and small keys.
 document.addEventListener("DOMContentLoaded", () => {
   for (const input of document.querySelectorAll("input[type=password]")) {
