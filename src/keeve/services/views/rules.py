@@ -28,6 +28,9 @@ _SUBJECTS: Mapping[str, str] = {
     "gypsum": "Plaster",
     "gypsum_time": "Plaster",
     "temperature": "Temperature and working time",
+    "loads_timeline": "The day",
+    "maturity": "Curing and drying",
+    "curing": "Curing and drying",
     "shopping": "Shopping",
 }
 
@@ -86,6 +89,11 @@ TITLES: Mapping[str, str] = {
     "mix-temperature": "Temperature of a mix",
     "cooling-plan": "Cool water and ice",
     "working-life": "Working time in heat",
+    "loads-timeline": "Loads against time",
+    "equivalent-age": "Age at another temperature",
+    "cure-plan": "What to do after a pour",
+    "evaporation-rate": "How fast a fresh surface dries",
+    "screed-drying": "When a screed is dry",
     "shopping": "Bags and tonnes to buy",
 }
 

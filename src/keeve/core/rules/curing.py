@@ -1,0 +1,181 @@
+"""What follows a pour, until it may be used: tasks by family, stretched by how warm it is."""
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime, timedelta
+from functools import cache
+from pathlib import Path
+from typing import Annotated, Literal
+
+import yaml
+from pydantic import ConfigDict, Field, TypeAdapter
+
+from keeve.core.errors import InputError
+from keeve.core.rules.maturity import Spell, hours_until_aged, screed_drying
+from keeve.core.rules.registry import PRACTICE, Amount, Dimension, Example, Result, Strict, published, rule
+from keeve.core.rules.temperature import Celsius
+
+Family = Literal[
+    "concrete", "pervious", "mortar", "render and stucco", "lime", "screed", "overlay", "plaster", "hemp"
+]
+# Setting and hardening of two cements at one temperature differ by about so much either way (an estimate, no source).
+SPREAD = 0.2
+TASKS_FILE = Path(__file__).parent / "cure_tasks.yaml"
+_DAY_H = 24.0
+
+
+class Mark(Strict):
+    """When something is: by equivalent age at 20 °C, by the clock, after the drying of a screed; the latest counts."""
+
+    age_h: Amount = 0.0
+    hours: Amount = 0.0
+    days: Amount = 0.0
+    drying_days: bool = False
+
+
+class CureRow(Strict):
+    """A row of the table: see cure_tasks.yaml."""
+
+    what: str
+    do: str
+    begins: Annotated[Mark, Field(alias="from")]
+    ends: Annotated[Mark | None, Field(alias="to")] = None
+    why: str
+    source: str
+    uses: Annotated[list[str] | None, Field(min_length=1)] = None
+
+
+class CureTask(Strict):
+    """A task: what, what to do, from and to (ISO, in the zone of the pour), why, where that comes from.
+
+    ``earliest`` and ``latest``: the same beginning where the cement hardens a fifth faster or slower; an estimate. Only
+    what waits for hardening has them.
+    """
+
+    model_config = ConfigDict(serialize_by_alias=True)
+
+    what: str
+    do: str
+    from_: Annotated[str, Field(alias="from")]
+    to: str | None
+    why: str
+    source: str
+    earliest: str | None
+    latest: str | None
+
+
+class CurePlan(Result):
+    """The tasks, in the order in which they begin."""
+
+    tasks: list[CureTask]
+
+
+@cache
+def cure_table() -> Mapping[Family, Sequence[CureRow]]:
+    """The table of tasks, by family."""
+    table = TypeAdapter(dict[Family, list[CureRow]])
+    return table.validate_python(yaml.safe_load(TASKS_FILE.read_text(encoding="utf-8")))
+
+
+@rule(
+    "cure-plan",
+    formula="each task of the family at its equivalent age or by the clock, whichever is later",
+    math=r"t = \max\left(t_{clock},\ \min\{t : t_e(t) \ge t_{e,task}\}\right)",
+    sources=[
+        published("ACI 308R, 302.1R, 306R, 347, 522.1; ASTM C926, C1074; EN 1996-2, 13670; BS 8203, 8204-1"),
+        PRACTICE,
+    ],
+    example=Example(
+        given={"family": "overlay", "poured_at": "2026-05-04T08:00:00+00:00", "daily_c": [20]},
+        gives={
+            "tasks": [
+                {"what": what, "from": begins, "to": ends}
+                for what, begins, ends in (
+                    ("protect", "2026-05-04T08:00:00+00:00", "2026-05-05T08:00:00+00:00"),
+                    ("walk-on", "2026-05-05T08:00:00+00:00", None),
+                    ("stain", "2026-05-05T08:00:00+00:00", None),
+                    ("seal", "2026-05-06T08:00:00+00:00", None),
+                    ("full-load", "2026-05-11T08:00:00+00:00", None),
+                )
+            ]
+        },
+        origin="by hand: at 20 °C the clock and the equivalent age go alike",
+    ),
+)
+def cure_plan(
+    family: Family,
+    poured_at: str,
+    daily_c: Annotated[list[Celsius], Field(min_length=1, max_length=400)],
+    uses: Annotated[list[str] | None, Field(max_length=20)] = None,
+    thickness_mm: Dimension | None = None,
+) -> CurePlan:
+    """What is to be done with a pour, and when it may be used.
+
+    Judgements made here: the pour follows the mean temperature of the day, and the last one given goes on. A task comes
+    no earlier than by the clock where the table says so, however warm it is.
+
+    Args:
+        family: what it is a pour of.
+        poured_at: when it was placed, ISO.
+        daily_c: mean temperature of the pour on the day it was placed, on the next day, and so on, °C.
+        uses: what it is used as; all tasks of the family where that is left out.
+        thickness_mm: of a screed, mm, for its drying; without it there is no date for its floor.
+
+    Returns:
+        tasks: what, do, from, to, why, source, and the earliest and latest of what waits for hardening.
+
+    Raises:
+        InputError: poured_at is no time.
+    """
+    poured = _time(poured_at)
+    spells = _spells(poured, daily_c)
+    found = [
+        task
+        for row in cure_table()[family]
+        if uses is None or row.uses is None or set(row.uses) & set(uses)
+        if (task := _task(row, poured, spells, thickness_mm)) is not None
+    ]
+    return CurePlan(tasks=sorted(found, key=lambda task: datetime.fromisoformat(task.from_)))
+
+
+def _time(text: str) -> datetime:
+    try:
+        return datetime.fromisoformat(text)
+    except ValueError:
+        raise InputError(
+            "no_time", "poured_at must be a date and time, such as 2026-05-04T08:00:00+01:00.", ["poured_at"]
+        ) from None
+
+
+def _spells(poured: datetime, daily_c: Sequence[float]) -> list[Spell]:
+    """The days as spells from the pour on: what is left of the first, then whole ones."""
+    midnight = poured.replace(hour=0, minute=0, second=0, microsecond=0) + timedelta(days=1)
+    first_h = (midnight - poured) / timedelta(hours=1)
+    return [Spell(hours=_DAY_H if index else first_h, c=c) for index, c in enumerate(daily_c)]
+
+
+def _task(
+    row: CureRow, poured: datetime, spells: Sequence[Spell], thickness_mm: float | None
+) -> CureTask | None:
+    if row.begins.drying_days and thickness_mm is None:
+        return None
+
+    def at(mark: Mark, spread: float = 1.0) -> str:
+        (aged_h,) = hours_until_aged(spells, [mark.age_h * spread])
+        days = mark.days
+        if mark.drying_days and thickness_mm is not None:
+            days += screed_drying(thickness_mm).days
+        return (poured + timedelta(hours=max(aged_h, mark.hours, days * _DAY_H))).isoformat()
+
+    waits = row.begins.age_h > 0
+    return CureTask.model_validate(
+        {
+            "what": row.what,
+            "do": row.do,
+            "from": at(row.begins),
+            "to": at(row.ends) if row.ends else None,
+            "why": row.why,
+            "source": row.source,
+            "earliest": at(row.begins, 1 - SPREAD) if waits else None,
+            "latest": at(row.begins, 1 + SPREAD) if waits else None,
+        }
+    )
