@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Sequence
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, date, datetime, time, timedelta
 from functools import lru_cache
 from random import Random
 from typing import NamedTuple, Protocol
@@ -35,6 +35,9 @@ class Weather(Protocol):
             hours: how many.
         """
 
+    def day_c(self, place: Place, day: date) -> float:
+        """The mean temperature of the air on a day there, °C."""
+
 
 class SimulatedWeather:
     """Weather that is made up: plausible for the place and the season, the same whenever it is asked for.
@@ -50,6 +53,11 @@ class SimulatedWeather:
         """The weather at a place, hour by hour."""
         first = begin.astimezone(UTC).replace(minute=0, second=0, microsecond=0)
         return [_hour(place, first + timedelta(hours=index)) for index in range(hours)]
+
+    def day_c(self, place: Place, day: date) -> float:
+        """The mean temperature of the air on a day there, °C."""
+        noon = datetime.combine(day, time(12))
+        return round(_usual_c(place.latitude_deg, noon) + _between_days(place, noon).warmer_c, 1)
 
 
 class _Day(NamedTuple):

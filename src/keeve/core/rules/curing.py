@@ -15,7 +15,16 @@ from keeve.core.rules.registry import PRACTICE, Amount, Dimension, Example, Resu
 from keeve.core.rules.temperature import Celsius
 
 Family = Literal[
-    "concrete", "pervious", "mortar", "render and stucco", "lime", "screed", "overlay", "plaster", "hemp"
+    "concrete",
+    "pervious",
+    "mortar",
+    "render and stucco",
+    "polymer coat",
+    "lime",
+    "screed",
+    "overlay",
+    "plaster",
+    "hemp",
 ]
 # Setting and hardening of two cements at one temperature differ by about so much either way (an estimate, no source).
 SPREAD = 0.2
@@ -36,6 +45,7 @@ class CureRow(Strict):
     """A row of the table: see cure_tasks.yaml."""
 
     what: str
+    must: bool
     do: str
     begins: Annotated[Mark, Field(alias="from")]
     ends: Annotated[Mark | None, Field(alias="to")] = None
@@ -45,7 +55,7 @@ class CureRow(Strict):
 
 
 class CureTask(Strict):
-    """A task: what, what to do, from and to (ISO, in the zone of the pour), why, where that comes from.
+    """A task: what, whether it must be done or may be, what to do, from and to (ISO), why, where that comes from.
 
     ``earliest`` and ``latest``: the same beginning where the cement hardens a fifth faster or slower; an estimate. Only
     what waits for hardening has them.
@@ -54,6 +64,7 @@ class CureTask(Strict):
     model_config = ConfigDict(serialize_by_alias=True)
 
     what: str
+    must: bool
     do: str
     from_: Annotated[str, Field(alias="from")]
     to: str | None
@@ -107,6 +118,7 @@ def cure_plan(
     daily_c: Annotated[list[Celsius], Field(min_length=1, max_length=400)],
     uses: Annotated[list[str] | None, Field(max_length=20)] = None,
     thickness_mm: Dimension | None = None,
+    measured: Annotated[list[Spell] | None, Field(max_length=1000)] = None,
 ) -> CurePlan:
     """What is to be done with a pour, and when it may be used.
 
@@ -119,6 +131,7 @@ def cure_plan(
         daily_c: mean temperature of the pour on the day it was placed, on the next day, and so on, °C.
         uses: what it is used as; all tasks of the family where that is left out.
         thickness_mm: of a screed, mm, for its drying; without it there is no date for its floor.
+        measured: temperatures in the pour itself from its placing on, h and °C, which go before those of the days.
 
     Returns:
         tasks: what, do, from, to, why, source, and the earliest and latest of what waits for hardening.
@@ -127,7 +140,7 @@ def cure_plan(
         InputError: poured_at is no time.
     """
     poured = _time(poured_at)
-    spells = _spells(poured, daily_c)
+    spells = _spells(poured, daily_c, measured or [])
     found = [
         task
         for row in cure_table()[family]
@@ -146,11 +159,16 @@ def _time(text: str) -> datetime:
         ) from None
 
 
-def _spells(poured: datetime, daily_c: Sequence[float]) -> list[Spell]:
-    """The days as spells from the pour on: what is left of the first, then whole ones."""
+def _spells(poured: datetime, daily_c: Sequence[float], measured: Sequence[Spell]) -> list[Spell]:
+    """What was measured, then the days that follow: what is left of the one in which it ends, then whole ones."""
     midnight = poured.replace(hour=0, minute=0, second=0, microsecond=0) + timedelta(days=1)
     first_h = (midnight - poured) / timedelta(hours=1)
-    return [Spell(hours=_DAY_H if index else first_h, c=c) for index, c in enumerate(daily_c)]
+    known_h, spells = sum(spell.hours for spell in measured), list(measured)
+    for index, c in enumerate(daily_c):
+        left_h = first_h + index * _DAY_H - max(known_h, first_h + (index - 1) * _DAY_H if index else 0.0)
+        if left_h > 0 or index == len(daily_c) - 1:
+            spells.append(Spell(hours=left_h if left_h > 0 else _DAY_H, c=c))
+    return spells
 
 
 def _task(
@@ -170,6 +188,7 @@ def _task(
     return CureTask.model_validate(
         {
             "what": row.what,
+            "must": row.must,
             "do": row.do,
             "from": at(row.begins),
             "to": at(row.ends) if row.ends else None,

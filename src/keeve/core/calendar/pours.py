@@ -1,0 +1,160 @@
+"""A pour: what was placed of a job on a day, and what follows until it may be used."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from functools import lru_cache
+from itertools import zip_longest
+from typing import NamedTuple, get_args
+
+from keeve.core.mixes import materials
+from keeve.core.mixes.model import Mix, Use
+from keeve.core.planning.job import Job, ShapeNeed
+from keeve.core.planning.site_mix import chosen_mix
+from keeve.core.rules.curing import Family, cure_plan
+from keeve.core.rules.maturity import Spell
+
+# What a shape is used as, where it says that; any use of the mix where it does not.
+_USES: Mapping[str, Use] = {
+    "floor-volume": "lay floor",
+    "coat-volume": "render",
+    "unit-masonry-mortar": "bed",
+    "pointing-volume": "point",
+    "post-hole-volume": "cast",
+    "layered-wall-volume": "infill",
+}
+# A slab is a floor or a strip in the ground; what the box is called says which.
+_FLOOR_BOX = "slab"
+# Stone without sand and so much air in it is open through and through.
+_OPEN = 0.1
+# A thermometer tells of no longer than that after its reading.
+_READING_LASTS = timedelta(hours=12)
+
+
+class Reading(NamedTuple):
+    """A temperature read in the pour, °C, and when."""
+
+    at: datetime
+    c: float
+
+
+@dataclass(frozen=True)
+class Cure:
+    """How a pour cures: its family, what it is used as, its thickness (mm), when its first and last load was placed."""
+
+    family: Family
+    uses: tuple[Use, ...]
+    thickness_mm: float | None
+    first_at: datetime
+    last_at: datetime
+
+
+class Task(NamedTuple):
+    """A task of a pour: what is to be done (``must``) or may be done from then on, and when; see the rule.
+
+    ``earliest`` and ``latest``: the band of its beginning, where it waits for hardening.
+    """
+
+    what: str
+    must: bool
+    do: str
+    why: str
+    source: str
+    begins: datetime
+    ends: datetime | None
+    earliest: datetime | None
+    latest: datetime | None
+
+
+def cure_of(job: Job, first_at: datetime, last_at: datetime) -> Cure:
+    """How what is placed of a job cures."""
+    mix = chosen_mix(job)
+    return Cure(family_of(mix), _uses(job, mix), _thickness_mm(job), first_at, last_at)
+
+
+def family_of(mix: Mix) -> Family:
+    """The family of a mix: by its trade; where nobody said, by what is in it."""
+    known = [materials()[part.material] for part in mix.parts if part.material in materials()]
+    sorts = {material.sort for material in known}
+    if "stone" in sorts and "sand" not in sorts and mix.air_fraction >= _OPEN:
+        return "pervious"
+    if mix.trade == "render and stucco" and any(material.has_polymer for material in known):
+        return "polymer coat"
+    if mix.trade is not None:
+        return mix.trade
+    by_sort: Sequence[tuple[str, Family]] = (("hemp", "hemp"), ("plaster", "plaster"), ("stone", "concrete"))
+    return next((family for sort, family in by_sort if sort in sorts), "mortar")
+
+
+def tasks(cure: Cure, daily_c: Sequence[float], readings: Iterable[Reading] = ()) -> Sequence[Task]:
+    """The tasks of a pour, in the order in which they begin.
+
+    Judgements made here: what may be done counts from the last load, what must be done from the first. A reading in the
+    pour holds until the next, for half a day at most.
+
+    Args:
+        cure: how it cures; its times with the zone of the crew, whose days are meant.
+        daily_c: mean temperature of the air on the day of the last load and on those after it, °C.
+        readings: of a thermometer left in it, in any order.
+    """
+    return _tasks(cure, tuple(daily_c), tuple(_measured(cure.last_at, sorted(readings))))
+
+
+@lru_cache(maxsize=1024)
+def _tasks(cure: Cure, daily_c: tuple[float, ...], measured: tuple[Spell, ...]) -> Sequence[Task]:
+    plan = cure_plan(
+        cure.family,
+        cure.last_at.isoformat(),
+        list(daily_c),
+        uses=list(cure.uses),
+        thickness_mm=cure.thickness_mm,
+        measured=list(measured),
+    )
+    sooner = cure.last_at - cure.first_at
+
+    def moment(text: str | None, before: timedelta = timedelta()) -> datetime | None:
+        return datetime.fromisoformat(text) - before if text else None
+
+    return [
+        Task(
+            what=each.what,
+            must=each.must,
+            do=each.do,
+            why=each.why,
+            source=each.source,
+            begins=datetime.fromisoformat(each.from_) - (sooner if each.must else timedelta()),
+            ends=moment(each.to),
+            earliest=moment(each.earliest, sooner if each.must else timedelta()),
+            latest=moment(each.latest, sooner if each.must else timedelta()),
+        )
+        for each in plan.tasks
+    ]
+
+
+def _measured(poured: datetime, readings: Sequence[Reading]) -> Iterable[Spell]:
+    """Spells from the pour on, as far as the thermometer tells; before its first reading it was as that says."""
+    told = [reading for reading in readings if reading.at >= poured]
+    begins = poured
+    for reading, after in zip_longest(told, told[1:]):
+        if reading.at - begins > _READING_LASTS:
+            return
+        ends = reading.at + _READING_LASTS
+        ends = min(ends, after.at) if after else ends
+        if ends > begins:
+            yield Spell(hours=(ends - begins) / timedelta(hours=1), c=reading.c)
+        begins = ends
+
+
+def _uses(job: Job, mix: Mix) -> tuple[Use, ...]:
+    shapes = [need for need in job.need if isinstance(need, ShapeNeed)]
+    found = {_USES[need.shape] for need in shapes if need.shape in _USES}
+    if any(getattr(need, "box", None) == _FLOOR_BOX for need in shapes if need.shape == "slab-volume"):
+        found.add("lay floor")
+    known = tuple(use for use in get_args(Use) if use in found)
+    return known or tuple(mix.uses)
+
+
+def _thickness_mm(job: Job) -> float | None:
+    sizes = [need.sizes().get("thickness_m") for need in job.need if isinstance(need, ShapeNeed)]
+    depths = [1000 * size for size in sizes if isinstance(size, float | int)]
+    return max(depths, default=None)
