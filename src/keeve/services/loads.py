@@ -13,12 +13,12 @@ from sqlalchemy.orm import Session
 from keeve.core.mixes.regimes import BY_CLOCK, OF_CASTS
 from keeve.core.planning.plan import Plan
 from keeve.core.running.allowed_events import check_allowed
-from keeve.core.running.events import Begun, FlowMeasured, parse_event
+from keeve.core.running.events import Begun, FlowMeasured, Placed, parse_event
 from keeve.core.running.known_before import Setting
 from keeve.core.running.next_step import Situation
 from keeve.core.running.pre_use_checks import checks_for
 from keeve.core.running.set_clock import learnt, observed_age
-from keeve.services import stockpiles
+from keeve.services import pours, stockpiles
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import (
     RunningLoad,
@@ -168,6 +168,8 @@ def record_event(
             return running
         check_allowed(running.plan, running.state, running.situation(event.occurred_at), event)
         add_event(session, visitor, load_id, event, now)
+        if isinstance(event, Placed):
+            pours.note_placed(session, visitor, running, event)
     return running.with_event(event)
 
 

@@ -1,6 +1,6 @@
 """The tables. Every row of a crew's work carries its crew; the database itself holds it to that."""
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated, Any
 from uuid import UUID, uuid4
 
@@ -327,6 +327,70 @@ class JobSummary(CrewOwned, Base):
     content: Mapped[dict[str, Any]]
     made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
     made_at: Mapped[datetime]
+
+
+class Pour(CrewOwned, Base):
+    """What was placed of a job on a day of the crew, from its first load to its last.
+
+    Read out of the events of its loads as they come, which are long to read; it alone of a crew's work is widened.
+    """
+
+    __tablename__ = "pour"
+    __table_args__ = (
+        ForeignKeyConstraint(["crew_id", "plan_id"], ["plan.crew_id", "plan.id"], name="pour_plan"),
+        Index("pour_newest", "crew_id", "last_at"),
+    )
+
+    job_id: Mapped[UUID] = mapped_column(primary_key=True)
+    day: Mapped[date] = mapped_column(primary_key=True)
+    plan_id: Mapped[UUID]
+    first_at: Mapped[datetime]
+    last_at: Mapped[datetime]
+
+
+class PourEntry(CrewOwned, Base):
+    """Something said of a pour, added once and never changed: a task done, skipped or open again, a temperature read in
+    it (°C), or that it is followed no more.
+    """
+
+    __tablename__ = "pour_entry"
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["crew_id", "job_id", "day"], ["pour.crew_id", "pour.job_id", "pour.day"], name="pour_entry_pour"
+        ),
+        Index("pour_entry_of_pour", "crew_id", "job_id", "day", "made_at"),
+    )
+
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    job_id: Mapped[UUID]
+    day: Mapped[date]
+    kind: Mapped[Kind]
+    task: Mapped[Kind] = mapped_column(server_default="")
+    c: Mapped[float | None]
+    made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    made_at: Mapped[datetime]
+
+
+class CalendarFeed(Base):
+    """A secret address that a person's calendar reads the crew's dates from. Kept as it is: it is shown again, and
+    opens nothing else.
+    """
+
+    __tablename__ = "calendar_feed"
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["crew_id", "account_id"],
+            ["membership.crew_id", "membership.account_id"],
+            name="calendar_feed_membership",
+            ondelete="CASCADE",
+        ),
+    )
+
+    token: Mapped[Id] = mapped_column(primary_key=True)
+    crew_id: Mapped[UUID]
+    account_id: Mapped[UUID]
+    made_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
 
 
 class YardVersion(CrewOwned, Base):

@@ -7,7 +7,7 @@ from random import Random
 import pytest
 from helpers import a_job_of, job
 
-from keeve.core.calendar.pours import Cure, Reading, cure_of, family_of, tasks
+from keeve.core.calendar.pours import Cure, Reading, cure_of, family_of, state_of, tasks
 from keeve.core.mixes import library
 from keeve.core.rules.curing import cure_plan
 from keeve.core.rules.maturity import Spell, equivalent_age
@@ -89,3 +89,26 @@ def test_measured_spells_take_the_place_of_days() -> None:
     by_what = [{task.what: task.from_ for task in each} for each in (warm, cold)]
     assert by_what[0]["walk-on"] == by_what[1]["walk-on"] == "2026-05-05T12:00:00+00:00"
     assert by_what[0]["light-load"] == "2026-05-11T12:00:00+00:00" < by_what[1]["light-load"]
+
+
+def test_how_it_stands_with_a_task() -> None:
+    saw, walk, wet = (
+        next(task for task in tasks(a_cure(), [20.0]) if task.what == what)
+        for what in ("saw-joints", "walk-on", "keep-wet")
+    )
+    assert saw.ends
+    assert wet.ends
+    moment = timedelta(minutes=1)
+    assert [state_of(saw, None, at) for at in (saw.begins - moment, saw.begins, saw.ends)] == [
+        "later",
+        "now",
+        "late",
+    ]
+    assert [state_of(wet, None, at) for at in (wet.begins - moment, wet.begins, wet.ends)] == [
+        "later",
+        "now",
+        "over",
+    ]
+    assert state_of(walk, None, walk.begins + timedelta(days=99)) == "now"
+    assert state_of(saw, "done", saw.begins - moment) == "done"
+    assert state_of(wet, "skipped", wet.begins) == "skipped"

@@ -5,13 +5,13 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import lru_cache
 from itertools import zip_longest
-from typing import NamedTuple, get_args
+from typing import Literal, NamedTuple, get_args
 
 from keeve.core.mixes import materials
 from keeve.core.mixes.model import Mix, Use
 from keeve.core.planning.job import Job, ShapeNeed
 from keeve.core.planning.site_mix import chosen_mix
-from keeve.core.rules.curing import Family, cure_plan
+from keeve.core.rules.curing import Family, Kind, cure_plan
 from keeve.core.rules.maturity import Spell
 
 # What a shape is used as, where it says that; any use of the mix where it does not.
@@ -50,13 +50,13 @@ class Cure:
 
 
 class Task(NamedTuple):
-    """A task of a pour: what is to be done (``must``) or may be done from then on, and when; see the rule.
+    """A task of a pour: what to keep, to do once, or what may be done from then on, and when; see the rule.
 
     ``earliest`` and ``latest``: the band of its beginning, where it waits for hardening.
     """
 
     what: str
-    must: bool
+    kind: Kind
     do: str
     why: str
     source: str
@@ -118,17 +118,34 @@ def _tasks(cure: Cure, daily_c: tuple[float, ...], measured: tuple[Spell, ...]) 
     return [
         Task(
             what=each.what,
-            must=each.must,
+            kind=each.kind,
             do=each.do,
             why=each.why,
             source=each.source,
-            begins=datetime.fromisoformat(each.from_) - (sooner if each.must else timedelta()),
+            begins=datetime.fromisoformat(each.from_) - (sooner if each.kind != "may" else timedelta()),
             ends=moment(each.to),
-            earliest=moment(each.earliest, sooner if each.must else timedelta()),
-            latest=moment(each.latest, sooner if each.must else timedelta()),
+            earliest=moment(each.earliest, sooner if each.kind != "may" else timedelta()),
+            latest=moment(each.latest, sooner if each.kind != "may" else timedelta()),
         )
         for each in plan.tasks
     ]
+
+
+Said = Literal["done", "skipped"]
+State = Literal["done", "skipped", "over", "late", "now", "later"]
+# What is to be done once and has no end is late when it was not done within this.
+_SOON = timedelta(days=1)
+
+
+def state_of(task: Task, said: Said | None, now: datetime) -> State:
+    """How it stands with a task: what was said of it counts, else the time."""
+    if said is not None:
+        return said
+    if now < task.begins:
+        return "later"
+    if task.kind == "do" and now >= (task.ends or task.begins + _SOON):
+        return "late"
+    return "over" if task.ends is not None and now >= task.ends else "now"
 
 
 def _measured(poured: datetime, readings: Sequence[Reading]) -> Iterable[Spell]:

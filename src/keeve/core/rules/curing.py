@@ -26,6 +26,8 @@ Family = Literal[
     "plaster",
     "hemp",
 ]
+# Keep it so, do it once, or it may be done from then on.
+Kind = Literal["keep", "do", "may"]
 # Setting and hardening of two cements at one temperature differ by about so much either way (an estimate, no source).
 SPREAD = 0.2
 TASKS_FILE = Path(__file__).parent / "cure_tasks.yaml"
@@ -45,7 +47,7 @@ class CureRow(Strict):
     """A row of the table: see cure_tasks.yaml."""
 
     what: str
-    must: bool
+    kind: Kind
     do: str
     begins: Annotated[Mark, Field(alias="from")]
     ends: Annotated[Mark | None, Field(alias="to")] = None
@@ -55,7 +57,7 @@ class CureRow(Strict):
 
 
 class CureTask(Strict):
-    """A task: what, whether it must be done or may be, what to do, from and to (ISO), why, where that comes from.
+    """A task: what, its kind, what to do, from and to (ISO), why, where that comes from.
 
     ``earliest`` and ``latest``: the same beginning where the cement hardens a fifth faster or slower; an estimate. Only
     what waits for hardening has them.
@@ -64,7 +66,7 @@ class CureTask(Strict):
     model_config = ConfigDict(serialize_by_alias=True)
 
     what: str
-    must: bool
+    kind: Kind
     do: str
     from_: Annotated[str, Field(alias="from")]
     to: str | None
@@ -188,7 +190,7 @@ def _task(
     return CureTask.model_validate(
         {
             "what": row.what,
-            "must": row.must,
+            "kind": row.kind,
             "do": row.do,
             "from": at(row.begins),
             "to": at(row.ends) if row.ends else None,
