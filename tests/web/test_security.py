@@ -3,6 +3,7 @@
 import json
 import re
 from typing import Any
+from uuid import UUID
 
 import pytest
 from fastapi.routing import APIRoute
@@ -13,7 +14,9 @@ from people import PASSWORD
 from sqlalchemy import Engine, text
 from sqlalchemy.exc import DBAPIError
 
-from keeve.services import crews
+from keeve.core.running.events import Placed, parse_event
+from keeve.services import crews, loads, pours
+from keeve.store.database import crew_session
 from keeve.web.app import SCREENS, create_app
 from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE, masked
 from web.conftest import Client, Clock
@@ -25,6 +28,7 @@ OPEN_ROUTES = {
     ("GET", "/forgotten"), ("POST", "/forgotten"),
     ("GET", "/reset/{token}"), ("POST", "/reset/{token}"),
     ("POST", "/demo"), ("POST", "/units"), ("GET", "/shared/{token}"), ("GET", "/service-worker.js"),
+    ("GET", "/calendar/{token}.ics"),
 }  # fmt: skip
 # What a stranger may use: it shows nothing of any crew's.
 QUICK_ROUTES = {
@@ -41,6 +45,7 @@ READERS_POSTS = {
     "/account/second-step/off", "/account/password", "/account/sign-out-everywhere", "/account/recovery-code",
     "/invitation/{token}", "/mixes/{mix_id}/favourite",
     "/rules/{rule_id}/try", "/new-account", "/forgotten", "/reset/{token}", "/demo", "/demo/afresh",
+    "/cure/calendar", "/cure/calendar/withdraw",
 }  # fmt: skip
 # Pages that lead only to what a reader may not do, or that only a lead reads.
 EDITING = {"/mixes/{mix_id}/own", "/yard/new/{kind}", "/crew/security"}
@@ -52,6 +57,12 @@ def a_load(client: Client) -> dict[str, str]:
     plan_id = saved.headers["location"].split("/")[2]
     begun = client.post(f"/plan/{plan_id}/load/1/begin")
     load_id = begun.headers["location"].split("/")[2]
+    running = loads.running_load(client.engine, client.visitor, UUID(load_id))
+    placed = parse_event(raw_event("placed", client.clock.now, volume_l=1.0))
+    assert running is not None
+    assert isinstance(placed, Placed)
+    with crew_session(client.engine, client.visitor.crew_id) as session:
+        pours.note_placed(session, client.visitor, running, placed)
     account_id = str(client.visitor.account_id)
     scale = {"name": "scale", "capacity_kg": "30", "division_g": "5"}
     assert client.post("/yard/new/scale", data=scale).status_code == 303
@@ -71,6 +82,7 @@ def a_load(client: Client) -> dict[str, str]:
         "kind": "scale",
         "thing_id": things[0],
         "token": "guessed",
+        "day": str(client.clock.now.date()),
     }
 
 
@@ -164,6 +176,7 @@ def test_a_form_from_elsewhere_changes_nothing(client: Client) -> None:
                     "invitation_id",
                     "session_id",
                     "token",
+                    "day",
                     "mix_id",
                     "rule_id",
                     "stockpile_id",

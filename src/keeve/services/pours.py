@@ -201,6 +201,12 @@ def _line(
     return PourLine(row.job_id, row.day, row.title, row.mix_name, cure, lines, readings)
 
 
+def has_pour(engine: Engine, visitor: Visitor, job_id: UUID, day: date) -> bool:
+    """Whether the crew has that pour."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        return _is_there(session, job_id, day)
+
+
 def say(
     engine: Engine, visitor: Visitor, job_id: UUID, day: date, task: str, said: str, now: datetime
 ) -> bool:
@@ -209,6 +215,8 @@ def say(
     Raises:
         InputError: that cannot be said of a task.
     """
+    if not has_pour(engine, visitor, job_id, day):
+        return False
     if said not in (*_SAID, "open"):
         raise InputError("no_answer", "Say whether it was done, is skipped, or is still open.", ["said"])
     return _add(engine, visitor, job_id, day, now, kind=said, task=task[:20])
@@ -237,8 +245,7 @@ def follow_no_more(engine: Engine, visitor: Visitor, job_id: UUID, day: date, no
 
 def _add(engine: Engine, visitor: Visitor, job_id: UUID, day: date, now: datetime, **said: object) -> bool:
     with crew_session(engine, visitor.crew_id) as session:
-        here = select(models.Pour.day).where(models.Pour.job_id == job_id, models.Pour.day == day)
-        if session.scalar(here) is None:
+        if not _is_there(session, job_id, day):
             return False
         session.add(
             models.PourEntry(
@@ -246,3 +253,8 @@ def _add(engine: Engine, visitor: Visitor, job_id: UUID, day: date, now: datetim
             )
         )
         return True
+
+
+def _is_there(session: Session, job_id: UUID, day: date) -> bool:
+    here = select(models.Pour.day).where(models.Pour.job_id == job_id, models.Pour.day == day)
+    return session.scalar(here) is not None

@@ -18,6 +18,7 @@ from starlette.types import Receive, Scope, Send
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import library
+from keeve.devices.weather import SimulatedWeather, Weather
 from keeve.services.database import ChangedMeanwhile, DatabaseDown, Engine
 from keeve.web import own_files, pages
 from keeve.web.api import create_api
@@ -27,6 +28,7 @@ from keeve.web.screens import (
     bench,
     card,
     crew,
+    cure,
     job_summary,
     jobs,
     log,
@@ -55,6 +57,7 @@ SCREENS = (
     share,
     job_summary,
     bench,
+    cure,
     log,
     crew,
     mixes,
@@ -76,6 +79,7 @@ def create_app(
     address: str = "http://127.0.0.1",
     open_to_all: bool = True,
     demo: Demo | None = None,
+    weather: Weather | None = None,
 ) -> FastAPI:
     """The application on a migrated database.
 
@@ -85,6 +89,7 @@ def create_app(
         address: where it is found, for links and codes that leave it.
         open_to_all: whether anybody may make an account with a crew of their own.
         demo: the demo, where one may be looked at.
+        weather: who knows it; one that is made up where nobody does.
     """
 
     @asynccontextmanager
@@ -109,6 +114,7 @@ def create_app(
     app.state.address = address.rstrip("/")
     app.state.open_to_all = open_to_all
     app.state.demo = demo
+    app.state.weather = weather or SimulatedWeather()
     app.add_middleware(BodyLimit)
     app.add_middleware(SecureHeaders, is_secure=address.startswith("https"))
     # Form tokens are masked anew on every page, so compression gives nothing of them away.

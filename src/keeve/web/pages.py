@@ -322,17 +322,36 @@ def _day(context: Context, moment: datetime) -> str:
 
 
 _DAYS_NAMED = 7
+_DAYS_SAID: Mapping[int, str] = {0: "today", 1: "yesterday", -1: "tomorrow"}
 
 
 @pass_context
 def _near_day(context: Context, moment: datetime) -> str:
-    """A day as one says it: today, yesterday, the day of the week, else the date."""
+    """A day as one says it: today, yesterday, tomorrow, the day of the week where it is near, else the date."""
     now: datetime = context["request"].app.state.clock()
     today, day = now.astimezone(context["zone"]), moment.astimezone(context["zone"])
     days = (today.date() - day.date()).days
-    if 0 <= days < _DAYS_NAMED:
-        return ("today", "yesterday")[days] if days < 2 else day.strftime("%A")
-    return day.strftime("%d %b %Y").lstrip("0")
+    if days in _DAYS_SAID:
+        return _DAYS_SAID[days]
+    if abs(days) < _DAYS_NAMED:
+        return day.strftime("%A")
+    return day.strftime("%d %b" if day.year == today.year else "%d %b %Y").lstrip("0")
+
+
+# From so far off on an hour says more than is known.
+_NEAR = timedelta(days=3)
+
+
+@pass_context
+def _is_near(context: Context, moment: datetime) -> bool:
+    now: datetime = context["request"].app.state.clock()
+    return abs(moment - now) < _NEAR
+
+
+def _longer_span(length: timedelta) -> str:
+    """Hours; from two days on days."""
+    hours = length / timedelta(hours=1)
+    return f"{hours / 24:.0f} days" if hours >= 48 else f"{max(hours, 1):.0f} h"
 
 
 def _span(length: timedelta) -> str:
@@ -375,7 +394,9 @@ _FILTERS: Mapping[str, Any] = {
     "clock_seconds": _clock_seconds,
     "day": _day,
     "near_day": _near_day,
+    "is_near": _is_near,
     "span": _span,
+    "longer_span": _longer_span,
     "epoch_ms": _epoch_ms,
     "minutes": _minutes,
 }

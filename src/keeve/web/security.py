@@ -12,6 +12,7 @@ from starlette.datastructures import MutableHeaders, UploadFile
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from keeve.core.units import System
+from keeve.devices.weather import Weather
 from keeve.services.accounts import Visitor
 from keeve.services.database import DatabaseDown, Engine
 from keeve.services.sessions import visitor
@@ -96,6 +97,12 @@ async def engine_of(request: Request) -> Engine:
     """The database of this application."""
     engine: Engine = request.app.state.engine
     return engine
+
+
+async def weather_of(request: Request) -> Weather:
+    """Who knows the weather."""
+    weather: Weather = request.app.state.weather
+    return weather
 
 
 async def _visitor_or_none(request: Request) -> Visitor | None:
@@ -260,3 +267,4 @@ MayTry = Annotated[Visitor | None, Depends(_may_try)]
 MayLead = Annotated[Visitor, Depends(_may_lead)]
 Database = Annotated[Engine, Depends(engine_of)]
 Now = Annotated[datetime, Depends(now_of)]
+Forecast = Annotated[Weather, Depends(weather_of)]

@@ -65,6 +65,11 @@ class Task(NamedTuple):
     earliest: datetime | None
     latest: datetime | None
 
+    @property
+    def half_band(self) -> timedelta | None:
+        """Half the width of the band."""
+        return (self.latest - self.earliest) / 2 if self.earliest and self.latest else None
+
 
 def cure_of(job: Job, first_at: datetime, last_at: datetime) -> Cure:
     """How what is placed of a job cures."""

@@ -7,15 +7,18 @@ from typing import NamedTuple
 
 from sqlalchemy import Engine
 
-from keeve.services import jobs, loads
+from keeve.devices.weather import Weather
+from keeve.services import jobs, loads, pours
 from keeve.services.accounts import Visitor
 from keeve.services.jobs import JobLine
 from keeve.services.loads import InWork
 from keeve.services.views.casts import CastLine, cast_line
+from keeve.services.views.due import DueLine, due
 from keeve.store.database import crew_reading
 
 # The next jobs are looked for among so many of the newest, and so many of them are shown.
 _LOOKED_AT, _SHOWN = 24, 8
+_DUE = 10
 
 
 class LoadLine(NamedTuple):
@@ -28,23 +31,30 @@ class LoadLine(NamedTuple):
 
 @dataclass(frozen=True)
 class Today:
-    """Loads in work, casts in moulds or drying, the next jobs with loads left, whether there are others."""
+    """Loads in work, casts in moulds or drying, what is due of pours, the next jobs with loads left, whether there are
+    others, and whether pours are followed.
+    """
 
     in_work: Sequence[LoadLine]
     casts: Sequence[CastLine]
+    due: Sequence[DueLine]
+    is_curing: bool
     planned: Sequence[JobLine]
     has_finished: bool
 
 
-def today(engine: Engine, visitor: Visitor, now: datetime) -> Today:
+def today(engine: Engine, visitor: Visitor, weather: Weather, now: datetime) -> Today:
     """The crew's day."""
     with crew_reading(engine, visitor.crew_id) as session:
         active = jobs.newest_jobs(session, "active", _LOOKED_AT)
         in_work, casts = loads.in_work(session, now), loads.casts(session, now)
+        followed = pours.pours_of(session, visitor, weather, now)
     planned = [line for line in active if not line.is_finished]
     return Today(
         in_work=[_line(load, now) for load in in_work],
         casts=[cast_line(*item) for item in casts],
+        due=due(followed, now)[:_DUE],
+        is_curing=bool(followed),
         planned=planned[:_SHOWN],
         has_finished=len(planned) < len(active),
     )

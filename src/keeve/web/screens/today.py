@@ -7,18 +7,18 @@ from keeve.services.views.today import today
 from keeve.web.drawings.life_line import life_line
 from keeve.web.pages import page
 from keeve.web.screens.plan import shape_choices
-from keeve.web.security import Anyone, Database, Now
+from keeve.web.security import Anyone, Database, Forecast, Now
 from keeve.web.turns import screen_router
 
 router = screen_router()
 
 
 @router.get("/")
-def show(request: Request, database: Database, visitor: Anyone, now: Now) -> Response:
+def show(request: Request, database: Database, visitor: Anyone, weather: Forecast, now: Now) -> Response:
     """The first page: the crew's day; to a stranger, what Keeve is for."""
     if visitor is None:
         return page(request, "sign_in/welcome.html", **shape_choices())
-    found = today(database, visitor, now)
+    found = today(database, visitor, weather, now)
     drawn = [
         (line, None if line.used_fraction is None else life_line(line.used_fraction))
         for line in found.in_work

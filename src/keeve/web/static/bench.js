@@ -69,10 +69,7 @@ document.addEventListener("alpine:init", () => {
       if (!workers) return;
       const isFirst = !workers.controller;
       await workers.register("/service-worker.js");
-      if (!isFirst) return;
-      const kept = await caches.open(BENCHES);
-      await kept.delete(`${location.pathname}/act`);
-      await kept.add(location.pathname);
+      if (isFirst) (await workers.ready).active.postMessage("keep");
     },
 
     // The page is as it was when it was last here. A step that waits brings what comes next with it; else it is loaded again.

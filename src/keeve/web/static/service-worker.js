@@ -16,6 +16,9 @@ self.addEventListener("fetch", (event) => {
   if (request.mode === "navigate" && request.method === "GET" && pathname.startsWith("/bench/")) event.respondWith(bench(request));
 });
 
+// The first bench was opened before there was a worker: it asks to be kept.
+self.addEventListener("message", (event) => event.waitUntil(fetch(event.source.url).then((answer) => keep(event.source.url, answer))));
+
 async function bench({ url }) {
   try {
     const answer = await fetch(url, { redirect: "manual", signal: AbortSignal.timeout(PATIENCE_MS) });
@@ -28,10 +31,12 @@ async function bench({ url }) {
   }
 }
 
+// What was kept goes only once what takes its place is whole: the line may break in the middle of it.
 async function keep(url, answer) {
+  const whole = new Response(await answer.blob(), { headers: answer.headers });
   const benches = await caches.open(BENCHES);
-  await Promise.all([benches.delete(url), benches.delete(`${url}/act`)]);
-  await benches.put(url, answer);
+  await benches.put(url, whole);
+  await benches.delete(`${url}/act`);
   for (const old of (await benches.keys()).slice(0, -MOST)) await benches.delete(old);
 }
 
