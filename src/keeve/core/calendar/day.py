@@ -1,0 +1,382 @@
+"""A day of one or several jobs: their loads against time, what breaks, and the nearest day that holds."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Annotated, Literal, NamedTuple
+
+from pydantic import Field
+
+from keeve.core.calendar.weather_limits import Air, HourFor, hour_for
+from keeve.core.mixes.model import Use
+from keeve.core.planning.plan import Load, Plan, PlanStep
+from keeve.core.rules.loads_timeline import (
+    MOST_MIXERS,
+    LoadTimes,
+    Piece,
+    Run,
+    cold_joints,
+    placings,
+    simulate,
+)
+from keeve.core.rules.registry import Dimension, Strict
+
+MINUTES = 24 * 60
+# Emptying a mixer and cleaning it between loads, min (common practice, no source).
+DISCHARGE_MIN, CLEAN_MIN = 2.0, 3.0
+# The longest gap in which two loads still become one, where the mix lives so long, min (common practice, no source).
+COLD_JOINT_MIN = 45.0
+# Nobody starts a load that would not be placed by then, min of the day.
+_DAY_ENDS = 20 * 60
+# A start is put off by so much at a time.
+_LATER_MIN = 30
+
+
+class DayJob(Strict):
+    """A job of the day: its plan, which loads, when it begins (min of the day), its mixers, how fast it is placed.
+
+    ``held_back``: loads are begun so late that each is ready at its turn. ``indoors``: rain, sun and wind stay out.
+    ``joints``: a joint is planned wherever one comes about.
+    """
+
+    plan_id: str
+    first_load: Annotated[int, Field(ge=1)]
+    loads: Annotated[int, Field(ge=1, le=200)]
+    begins_min: Annotated[int, Field(ge=0, lt=MINUTES)]
+    mixers: Annotated[
+        list[Annotated[int, Field(ge=1, le=MOST_MIXERS)]], Field(min_length=1, max_length=MOST_MIXERS)
+    ]
+    placing_m3_h: Dimension
+    held_back: bool = False
+    indoors: bool = False
+    joints: bool = False
+
+
+class DayPlan(Strict):
+    """A day: its jobs, the one that goes first first; its hands, and how many of them a mixer and a placing take."""
+
+    version: Literal[1] = 1
+    jobs: Annotated[list[DayJob], Field(max_length=12)] = []
+    hands: Annotated[int, Field(ge=1, le=40)] = 3
+    mixing_hands: Annotated[int, Field(ge=1, le=4)] = 1
+    placing_hands: Annotated[int, Field(ge=1, le=10)] = 1
+
+
+@dataclass(frozen=True)
+class Work:
+    """What a job of the day needs to know of its plan: the plan, the air it may be placed in, what it is used as."""
+
+    plan: Plan
+    temperature_c: tuple[float, float] | None
+    uses: tuple[Use, ...]
+
+
+class Begun(NamedTuple):
+    """A load that was begun, min of the day: when, when it was placed (None: not yet), when its life is over."""
+
+    began_min: float
+    placed_min: float | None
+    dead_min: float | None
+
+
+class DayLoad(NamedTuple):
+    """A load of the day: its parts, when its life is over (min of the day), whether it dies, whether the joint before
+    it is cold, the hour it is mixed in, and whether it was begun already.
+    """
+
+    number: int
+    pieces: Sequence[Piece]
+    dead_min: float
+    is_dead: bool
+    is_cold: bool
+    hour: HourFor
+    is_begun: bool = False
+
+    @property
+    def placed_min(self) -> float:
+        """When it is placed, min of the day."""
+        return max(piece.to_min for piece in self.pieces if piece.what == "place")
+
+
+BreakKind = Literal["dead", "cold-joint", "no-weather", "late", "no-hands"]
+
+
+class Break(NamedTuple):
+    """What breaks of a job: what, and with which loads."""
+
+    kind: BreakKind
+    job: int
+    loads: Sequence[int]
+
+
+# The 24 hours of a day as they suit one job.
+Suits = Sequence[HourFor]
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """A day as it would go: the loads of each job, the hours as they suit each, and what breaks."""
+
+    jobs: Sequence[Sequence[DayLoad]]
+    hours: Sequence[Suits]
+    breaks: Sequence[Break]
+
+    @property
+    def ends_min(self) -> float:
+        """When the last load is placed, min of the day; 0 of an empty day."""
+        return max((load.placed_min for job in self.jobs for load in job), default=0.0)
+
+
+def load_times(plan: Plan, load: Load, placing_m3_h: float) -> LoadTimes:
+    """How long each part of a load takes, min: the middles of its steps.
+
+    What mixes or rests before the last material is in counts as charging.
+    """
+    steps = [step for step in plan.procedure if step.kind != "place"]
+    last = max((index for index, step in enumerate(steps) if step.kind in _FILLING), default=-1)
+    waters = [index for index, step in enumerate(steps) if step.kind == "water"]
+    return LoadTimes(
+        charge_min=sum(map(_middle, steps[: last + 1])),
+        mix_min=sum(_middle(step) for step in steps[last + 1 :] if step.kind != "rest"),
+        rest_min=sum(_middle(step) for step in steps[last + 1 :] if step.kind == "rest"),
+        discharge_min=DISCHARGE_MIN,
+        place_min=load.yield_l / 1000 / placing_m3_h * 60,
+        clean_min=CLEAN_MIN,
+        life_min=plan.mix.life_min,
+        first_water_min=sum(map(_middle, steps[: waters[0]])) if waters else 0.0,
+    )
+
+
+_FILLING = frozenset({"charge", "water", "admixture"})
+
+
+def _middle(step: PlanStep) -> float:
+    return sum(step.minutes) / 2
+
+
+def suits(day: DayPlan, works: Sequence[Work], hours: Sequence[Air]) -> list[Suits]:
+    """How the hours of a day suit each of its jobs.
+
+    Args:
+        day: what is planned.
+        works: of each of its jobs.
+        hours: the weather from midnight on: 24 hours, and those after them, which bring frost.
+    """
+    return [
+        [
+            hour_for(
+                work.plan,
+                work.plan.loads[0],
+                work.temperature_c,
+                work.uses,
+                hours,
+                index,
+                indoors=job.indoors,
+            )
+            for index in range(24)
+        ]
+        for job, work in zip(day.jobs, works, strict=True)
+    ]
+
+
+def play(
+    day: DayPlan,
+    works: Sequence[Work],
+    suited: Sequence[Suits],
+    begun: Sequence[Mapping[int, Begun]] = (),
+    now_min: float | None = None,
+) -> Outcome:
+    """The day as it would go.
+
+    Args:
+        day: what is planned.
+        works: of each of its jobs.
+        suited: how the hours suit each.
+        begun: of each job the loads that were begun, by number: they are where they are.
+        now_min: nothing that is not begun begins before, min of the day.
+    """
+    begun = begun or [{} for _ in day.jobs]
+    left = [_left(job, work, known) for job, work, known in zip(day.jobs, works, begun, strict=True)]
+    runs = [
+        _run(day, job, work, loads, now_min) for job, work, loads in zip(day.jobs, works, left, strict=True)
+    ]
+    found = simulate(runs, day.hands)
+    jobs: list[list[DayLoad]] = []
+    breaks: list[Break] = []
+    for index, (job, work, run) in enumerate(zip(day.jobs, works, runs, strict=True)):
+        by_hour = suited[index]
+        cold = set() if job.joints else set(cold_joints(found[index], run.cold_joint_min))
+        numbers = [load.number for load in left[index]]
+        loads = [_begun_load(number, each, by_hour) for number, each in sorted(begun[index].items())]
+        loads += _loads(found[index], numbers, run, work, cold, by_hour)
+        jobs.append(loads)
+        breaks += _breaks(index, loads, len(numbers) - sum(not load.is_begun for load in loads))
+    return Outcome(jobs, suited, breaks)
+
+
+def _left(job: DayJob, work: Work, begun: Mapping[int, Begun]) -> list[Load]:
+    numbers = range(job.first_load, job.first_load + job.loads)
+    return [load for load in work.plan.loads if load.number in numbers and load.number not in begun]
+
+
+def _run(day: DayPlan, job: DayJob, work: Work, loads: Sequence[Load], now_min: float | None) -> Run:
+    return Run(
+        [load_times(work.plan, load, job.placing_m3_h) for load in loads],
+        job.mixers,
+        max(job.begins_min, now_min or 0.0),
+        min(COLD_JOINT_MIN, work.plan.mix.life_min),
+        day.mixing_hands,
+        day.placing_hands,
+        job.held_back,
+    )
+
+
+def _loads(
+    pieces: Sequence[Piece],
+    numbers: Sequence[int],
+    run: Run,
+    work: Work,
+    cold: set[int],
+    by_hour: Suits,
+) -> Iterator[DayLoad]:
+    of_load: dict[int, list[Piece]] = {}
+    for piece in pieces:
+        of_load.setdefault(piece.load, []).append(piece)
+    for place, parts in of_load.items():
+        begins = next(piece.from_min for piece in parts if piece.what == "charge")
+        water_at = begins + run.loads[place - 1].first_water_min
+        hour = by_hour[_hour(water_at)]
+        dead_min = water_at + min(hour.life_min, work.plan.mix.life_min)
+        placed = max(piece.to_min for piece in parts if piece.what == "place")
+        yield DayLoad(numbers[place - 1], parts, dead_min, placed > dead_min, place in cold, hour)
+
+
+def _hour(minute: float) -> int:
+    return min(int(minute // 60), 23)
+
+
+def _begun_load(number: int, begun: Begun, by_hour: Suits) -> DayLoad:
+    hour = by_hour[_hour(max(begun.began_min, 0.0))]
+    dead_min = begun.dead_min if begun.dead_min is not None else begun.began_min + hour.life_min
+    end = begun.placed_min if begun.placed_min is not None else dead_min
+    pieces = [Piece(number, "place", begun.began_min, end, 0)]
+    return DayLoad(number, pieces, dead_min, is_dead=False, is_cold=False, hour=hour, is_begun=True)
+
+
+def _breaks(job: int, loads: Sequence[DayLoad], never: int) -> Iterator[Break]:
+    found: Sequence[tuple[BreakKind, list[int]]] = (
+        ("dead", [load.number for load in loads if load.is_dead]),
+        ("cold-joint", [load.number for load in loads if load.is_cold]),
+        ("no-weather", [load.number for load in loads if load.hour.verdict == "no" and not load.is_begun]),
+        ("late", [load.number for load in loads if load.placed_min > _DAY_ENDS and not load.is_begun]),
+        ("no-hands", [0] * never),
+    )
+    yield from (Break(kind, job, numbers) for kind, numbers in found if numbers)
+
+
+ChangeKind = Literal["hold-back", "mixer", "pace", "hands", "later", "fewer", "joints"]
+
+
+class Change(NamedTuple):
+    """A change that makes a day hold, or break less: of which job, to what (mixers, min of the day, loads, hands)."""
+
+    kind: ChangeKind
+    job: int
+    to: float
+    day: DayPlan
+    left: int
+
+
+def changes(day: DayPlan, works: Sequence[Work], outcome: Outcome) -> list[Change]:
+    """The nearest days that break less, one change each, those that break nothing first.
+
+    Judgement made here: what costs nothing comes first (holding loads back, another start), then a planned joint, then
+    people and mixers, then fewer loads today.
+    """
+    if not outcome.breaks:
+        return []
+    worst = _weight(outcome)
+    tried = []
+    for order, (kind, job, to, other) in enumerate(_candidates(day, outcome)):
+        weight = _weight(play(other, works, outcome.hours))
+        if weight < worst:
+            tried.append((weight, order, Change(kind, job, to, other, weight)))
+    return [change for _, _, change in sorted(tried, key=lambda each: each[:2])]
+
+
+# So many changes together at most: more is another day.
+_MOST_CHANGES = 3
+
+
+def nearest(day: DayPlan, works: Sequence[Work], outcome: Outcome) -> list[Change]:
+    """The changes, one after another, by which nothing breaks any more; none where that takes more than a few."""
+    taken: list[Change] = []
+    while outcome.breaks and len(taken) < _MOST_CHANGES:
+        found = changes(day, works, outcome)
+        if not found:
+            return []
+        taken.append(found[0])
+        day = found[0].day
+        outcome = play(day, works, outcome.hours)
+    return [] if outcome.breaks else taken
+
+
+def _weight(outcome: Outcome) -> int:
+    """How many loads something breaks for."""
+    return sum(len(each.loads) for each in outcome.breaks)
+
+
+def _candidates(day: DayPlan, outcome: Outcome) -> Iterator[tuple[ChangeKind, int, float, DayPlan]]:
+    broken = sorted({each.job for each in outcome.breaks})
+    for index in broken:
+        job = day.jobs[index]
+        if not job.held_back:
+            yield "hold-back", index, 1, with_job(day, index, held_back=True)
+    for index in broken:
+        for begins in _other_starts(day.jobs[index], outcome.hours[index]):
+            yield "later", index, begins, with_job(day, index, begins_min=begins)
+    for index in broken:
+        if any(each.kind == "cold-joint" and each.job == index for each in outcome.breaks):
+            yield "joints", index, 1, with_job(day, index, joints=True)
+    for index in broken:
+        job = day.jobs[index]
+        another = next((mixer for mixer in range(1, MOST_MIXERS + 1) if mixer not in job.mixers), None)
+        if another is not None:
+            mixers = sorted([*job.mixers, another])
+            yield "mixer", index, len(mixers), with_job(day, index, mixers=mixers)
+    for more in (1, 2):
+        yield "hands", -1, day.hands + more, day.model_copy(update={"hands": day.hands + more})
+    for index in broken:
+        job = day.jobs[index]
+        faster = round(1.5 * job.placing_m3_h, 3)
+        yield "pace", index, faster, with_job(day, index, placing_m3_h=faster)
+        if job.loads > 1:
+            yield "fewer", index, job.loads - 1, with_job(day, index, loads=job.loads - 1)
+            yield "fewer", index, (job.loads + 1) // 2, with_job(day, index, loads=(job.loads + 1) // 2)
+
+
+def _other_starts(job: DayJob, hours: Suits) -> Iterator[int]:
+    """Half an hour and an hour later; the first hour of each better stretch of weather."""
+    begins = {job.begins_min + _LATER_MIN, job.begins_min + 2 * _LATER_MIN}
+    better = (
+        index + 1
+        for index, (before, after) in enumerate(pairwise(hours))
+        if before.verdict == "no" and after.verdict != "no"
+    )
+    begins |= {60 * hour for hour in better}
+    yield from sorted(begin for begin in begins if begin < _DAY_ENDS and begin != job.begins_min)
+
+
+def with_job(day: DayPlan, index: int, **changed: object) -> DayPlan:
+    """The day with one of its jobs changed."""
+    jobs = [job.model_copy(update=changed) if place == index else job for place, job in enumerate(day.jobs)]
+    return day.model_copy(update={"jobs": jobs})
+
+
+def idle_hands(outcome: Outcome) -> float:
+    """How long those who place wait between the loads of their jobs, all jobs together, min."""
+    total = 0.0
+    for loads in outcome.jobs:
+        pairs = placings([piece for load in loads if not load.is_begun for piece in load.pieces])
+        total += sum(max(after[0].from_min - before[1].to_min, 0.0) for before, after in pairwise(pairs))
+    return total
