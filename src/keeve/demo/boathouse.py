@@ -1,6 +1,7 @@
 """The invented crews: a wall bed mixed yesterday, the coping bed half done, other jobs to mix."""
 
 import secrets
+from collections.abc import Mapping
 from datetime import datetime, timedelta
 from itertools import count
 from uuid import UUID, uuid4
@@ -8,12 +9,13 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy import Engine
 
+from keeve.core.calendar.day import DayJob, DayPlan
 from keeve.core.running.next_step import Situation
 from keeve.demo import jobs
 from keeve.demo.rose import rose_stl
 from keeve.formats.job_file import read_job
 from keeve.formats.mesh_figures import mesh_figures
-from keeve.services import accounts, demo_crews, job_summaries, loads, plans, stockpiles, yard
+from keeve.services import accounts, days, demo_crews, job_summaries, loads, plans, stockpiles, yard
 from keeve.services.accounts import Role, Visitor
 from keeve.services.load_store import RunningLoad
 
@@ -96,8 +98,7 @@ def _morning(engine: Engine, wren: Visitor, fen: Visitor, now: datetime) -> None
     for thing in jobs.YARD:
         yard.keep_item(engine, wren, uuid4(), thing, now)
     coping = plans.save_plan(engine, wren, read_job(jobs.COPING_BED))
-    for job in jobs.TO_MIX:
-        plans.save_plan(engine, wren, read_job(job))
+    to_mix = {job["title"]: plans.save_plan(engine, wren, read_job(job)) for job in jobs.TO_MIX}
 
     # Yesterday the stockpile dried from load to load; at dawn it rained on it, and this morning it dries again.
     yesterday = plans.save_plan(engine, wren, read_job(jobs.LOCK_WALL_BED))
@@ -122,6 +123,31 @@ def _morning(engine: Engine, wren: Visitor, fen: Visitor, now: datetime) -> None
     third.charge_and_mix(short_of_l=0.9)
     third.judge("too-dry")
     _casts(engine, wren, now)
+    _days(engine, wren, to_mix, now)
+
+
+def _days(engine: Engine, visitor: Visitor, to_mix: Mapping[str, UUID], now: datetime) -> None:
+    """Tomorrow as the crew planned it; the day after as somebody hoped, which does not hold."""
+    today = now.astimezone(visitor.zone).date()
+    for ahead, hoped in ((1, False), (2, True)):
+        planned = [
+            DayJob(
+                plan_id=str(to_mix[title]),
+                first_load=1,
+                loads=loads_today,
+                begins_min=begins_min,
+                mixers=[1, 2] if hoped and title == jobs.BOATHOUSE_SCREED["title"] else [mixer],
+                placing_m3_h=placing_m3_h,
+                held_back=not hoped,
+                indoors=indoors,
+            )
+            for title, loads_today, begins_min, mixer, placing_m3_h, indoors in (
+                (jobs.BOATHOUSE_SCREED["title"], 9, 450, 1, 0.12 if hoped else 0.4, True),
+                (jobs.MOORING_BLOCKS["title"], 4, 540, 2, 0.3, False),
+                (jobs.LOCK_SIDE_POINTING["title"], 2, 780, 2, 0.02 if hoped else 0.06, False),
+            )
+        ]
+        days.save_day(engine, visitor, today + timedelta(days=ahead), DayPlan(jobs=planned, hands=4), now)
 
 
 def _casts(engine: Engine, visitor: Visitor, now: datetime) -> None:

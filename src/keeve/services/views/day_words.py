@@ -1,0 +1,75 @@
+"""What a day says in words: what breaks, what would help, what the weather asks for."""
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from keeve.core.calendar.day import Break, Change
+from keeve.core.calendar.weather_limits import HourFor, Reason
+from keeve.services.days import DayView
+
+
+class WeatherWords(NamedTuple):
+    """What the weather asks of a job: a reason with its worst figure, and from which hour to which (min of the day)."""
+
+    job: int
+    reason: Reason
+    from_min: int
+    to_min: int
+
+
+def broken(view: DayView, each: Break) -> str:
+    """What breaks, in a sentence."""
+    title, loads = view.lines[each.job].title, _numbers(each.loads)
+    return {
+        "dead": f"{title}: {loads} past its working time before it is placed.",
+        "cold-joint": f"{title}: {loads} comes too late on the one before: a cold joint.",
+        "no-weather": f"{title}: {loads} in weather it must not be placed in.",
+        "late": f"{title}: {loads} not placed before 20:00.",
+        "no-hands": f"{title}: not enough people to mix and to place. {len(each.loads)} loads are not mixed.",
+    }[each.kind]
+
+
+def _numbers(loads: Sequence[int]) -> str:
+    if len(loads) == 1:
+        return f"load {loads[0]}"
+    if list(loads) == list(range(loads[0], loads[-1] + 1)):
+        return f"loads {loads[0]} to {loads[-1]}"
+    return f"loads {', '.join(map(str, loads[:-1]))} and {loads[-1]}"
+
+
+def change_words(view: DayView, change: Change) -> str:
+    """A change, as one would tell it; a start is told by the page, which knows the clock."""
+    title = view.lines[change.job].title if change.job >= 0 else ""
+    return {
+        "hold-back": f"{title}: start each load so that it is ready at its turn",
+        "later": f"{title}: start at",
+        "mixer": f"{title}: {change.to:.0f} mixers",
+        "pace": f"{title}: place half as much again in an hour",
+        "hands": f"{change.to:.0f} people",
+        "fewer": f"{title}: only {change.to:.0f} {'load' if change.to == 1 else 'loads'} today",
+        "joints": f"{title}: plan the joints where they fall",
+    }[change.kind]
+
+
+def weather_words(view: DayView) -> list[WeatherWords]:
+    """What the weather asks for in the hours in which each job is mixed, one line for each kind."""
+    found: list[WeatherWords] = []
+    for index, (loads, by_hour) in enumerate(zip(view.outcome.jobs, view.outcome.hours, strict=True)):
+        ahead = [load for load in loads if not load.is_begun]
+        if not ahead:
+            continue
+        first = int(min(load.pieces[0].from_min for load in ahead) // 60)
+        last = min(int(max(load.placed_min for load in ahead) // 60), 23)
+        found += _of_hours(index, first, by_hour[first : last + 1])
+    return found
+
+
+def _of_hours(job: int, first: int, hours: Sequence[HourFor]) -> list[WeatherWords]:
+    spans: dict[str, WeatherWords] = {}
+    for hour, suited in enumerate(hours, start=first):
+        for reason in suited.reasons:
+            known = spans.get(reason.why)
+            worst = reason if known is None or abs(reason.figure) > abs(known.reason.figure) else known.reason
+            begins = known.from_min if known else 60 * hour
+            spans[reason.why] = WeatherWords(job, worst, begins, 60 * (hour + 1))
+    return list(spans.values())
