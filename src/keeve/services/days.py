@@ -10,17 +10,15 @@ from sqlalchemy.orm import Session
 
 from keeve.core.calendar.day import (
     Begun,
-    Change,
     DayJob,
     DayPlan,
     Outcome,
     SoFar,
     Work,
-    changes,
-    nearest,
     play,
     suits,
 )
+from keeve.core.calendar.day_changes import Change, changes, nearest
 from keeve.core.calendar.pours import cure_of
 from keeve.core.calendar.weather_limits import Air
 from keeve.core.calendar.zones import zones

@@ -12,13 +12,12 @@ from keeve.core.calendar.day import (
     DayPlan,
     SoFar,
     Work,
-    changes,
     idle_hands,
     load_times,
-    nearest,
     play,
     suits,
 )
+from keeve.core.calendar.day_changes import changes, nearest
 from keeve.core.calendar.weather_limits import Air, hour_for
 from keeve.core.rules.temperature import mix_temperature, working_life
 
@@ -72,7 +71,7 @@ def test_every_change_that_is_offered_breaks_less_and_the_nearest_day_holds(seed
     weight = sum(len(each.loads) for each in outcome.breaks)
     found = changes(day, works, outcome)
     assert [change.left for change in found] == sorted(change.left for change in found)
-    for change in found:
+    for change in (change for change in found if change.kind != "smaller"):
         again = play(change.day, works, outcome.hours)
         assert sum(len(each.loads) for each in again.breaks) == change.left < weight
     steps = nearest(day, works, outcome)
@@ -175,3 +174,22 @@ def test_life_is_that_of_the_hour() -> None:
     )
     assert hour(MILD[0]._replace(air_c=8.0), WORKS[1]).life_min == WORKS[1].plan.mix.life_min
     assert MINUTES == 1440
+
+
+def test_a_retarder_of_that_life_saves_what_died_and_no_shorter_one_would() -> None:
+    work = WORKS[0]
+    day = DayPlan(jobs=[a_day_job(work, mixers=[1, 2], placing_m3_h=0.032)])
+    outcome = play(day, [work], suits(day, [work], MILD))
+    offered = next(change for change in changes(day, [work], outcome) if change.kind == "retarder")
+    for life_min, dies in ((offered.to, False), (offered.to - 5, True)):
+        other = DayPlan(jobs=[a_day_job(work, mixers=[1, 2], placing_m3_h=0.032, life_min=life_min)])
+        again = play(other, [work], outcome.hours)
+        assert any(load.is_dead for load in again.jobs[0]) == dies
+
+
+def test_smaller_loads_are_offered_where_they_save_some() -> None:
+    work = WORKS[3]
+    day = DayPlan(jobs=[a_day_job(work, placing_m3_h=0.04, held_back=True)])
+    outcome = play(day, [work], suits(day, [work], MILD))
+    offered = [change for change in changes(day, [work], outcome) if change.kind == "smaller"]
+    assert [change.to for change in offered] == [work.plan.loads[0].yield_l / 2]

@@ -22,26 +22,26 @@ from keeve.core.rules.loads_timeline import (
 from keeve.core.rules.registry import Dimension, Strict
 
 MINUTES = 24 * 60
+MOST_LOADS_A_DAY = 200
 # Emptying a mixer and cleaning it between loads, min (common practice, no source).
 DISCHARGE_MIN, CLEAN_MIN = 2.0, 3.0
 # The longest gap in which two loads still become one, where the mix lives so long, min (common practice, no source).
 COLD_JOINT_MIN = 45.0
 # Nobody starts a load that would not be placed by then, min of the day.
-_DAY_ENDS = 20 * 60
-# A start is put off by so much at a time.
-_LATER_MIN = 30
+DAY_ENDS_MIN = 20 * 60
 
 
 class DayJob(Strict):
     """A job of the day: its plan, which loads, when it begins (min of the day), its mixers, how fast it is placed.
 
     ``held_back``: loads are begun so late that each is ready at its turn. ``indoors``: rain, sun and wind stay out.
-    ``joints``: a joint is planned wherever one comes about.
+    ``joints``: a joint is planned wherever one comes about. ``life_min``: its working time at 20 °C with the retarder
+    at hand; None without.
     """
 
     plan_id: str
     first_load: Annotated[int, Field(ge=1)]
-    loads: Annotated[int, Field(ge=1, le=200)]
+    loads: Annotated[int, Field(ge=1, le=MOST_LOADS_A_DAY)]
     begins_min: Annotated[int, Field(ge=0, lt=MINUTES)]
     mixers: Annotated[
         list[Annotated[int, Field(ge=1, le=MOST_MIXERS)]], Field(min_length=1, max_length=MOST_MIXERS)
@@ -50,6 +50,7 @@ class DayJob(Strict):
     held_back: bool = False
     indoors: bool = False
     joints: bool = False
+    life_min: Annotated[float, Field(ge=1, le=MINUTES)] | None = None
 
 
 class DayPlan(Strict):
@@ -214,7 +215,7 @@ def play(
         cold = set() if job.joints else set(cold_joints(found[index], run.cold_joint_min))
         numbers = [load.number for load in left[index]]
         loads = [_begun_load(number, each, by_hour) for number, each in sorted(begun[index].items())]
-        loads += _loads(found[index], numbers, run, work, cold, by_hour)
+        loads += _loads(found[index], numbers, run, job, work, cold, by_hour)
         jobs.append(loads)
         breaks += _breaks(index, loads, len(numbers) - sum(not load.is_begun for load in loads))
     return Outcome(jobs, suited, breaks)
@@ -241,6 +242,7 @@ def _loads(
     pieces: Sequence[Piece],
     numbers: Sequence[int],
     run: Run,
+    job: DayJob,
     work: Work,
     cold: set[int],
     by_hour: Suits,
@@ -252,9 +254,15 @@ def _loads(
         begins = next(piece.from_min for piece in parts if piece.what == "charge")
         water_at = begins + run.loads[place - 1].first_water_min
         hour = by_hour[_hour(water_at)]
-        dead_min = water_at + min(hour.life_min, work.plan.mix.life_min)
+        dead_min = water_at + life_of(job, work, hour)
         placed = max(piece.to_min for piece in parts if piece.what == "place")
         yield DayLoad(numbers[place - 1], parts, dead_min, placed > dead_min, place in cold, hour)
+
+
+def life_of(job: DayJob, work: Work, hour: HourFor) -> float:
+    """The working life of a load of that hour, min: a retarder stretches it as it would at 20 °C."""
+    usual = work.plan.mix.life_min
+    return hour.life_min * (job.life_min / usual if job.life_min else 1.0)
 
 
 def _hour(minute: float) -> int:
@@ -274,113 +282,10 @@ def _breaks(job: int, loads: Sequence[DayLoad], never: int) -> Iterator[Break]:
         ("dead", [load.number for load in loads if load.is_dead]),
         ("cold-joint", [load.number for load in loads if load.is_cold]),
         ("no-weather", [load.number for load in loads if load.hour.verdict == "no" and not load.is_begun]),
-        ("late", [load.number for load in loads if load.placed_min > _DAY_ENDS and not load.is_begun]),
+        ("late", [load.number for load in loads if load.placed_min > DAY_ENDS_MIN and not load.is_begun]),
         ("no-hands", [0] * never),
     )
     yield from (Break(kind, job, numbers) for kind, numbers in found if numbers)
-
-
-ChangeKind = Literal["hold-back", "mixer", "pace", "hands", "later", "fewer", "joints"]
-
-
-class Change(NamedTuple):
-    """A change that makes a day hold, or break less: of which job, to what (mixers, min of the day, loads, hands)."""
-
-    kind: ChangeKind
-    job: int
-    to: float
-    day: DayPlan
-    left: int
-
-
-def changes(
-    day: DayPlan, works: Sequence[Work], outcome: Outcome, so_far: SoFar | None = None
-) -> list[Change]:
-    """The nearest days that break less, one change each, those that break nothing first.
-
-    Judgement made here: what costs nothing comes first (holding loads back, another start), then a planned joint, then
-    people and mixers, then fewer loads today.
-    """
-    if not outcome.breaks:
-        return []
-    worst = _weight(outcome)
-    tried = []
-    for order, (kind, job, to, other) in enumerate(_candidates(day, outcome)):
-        weight = _weight(play(other, works, outcome.hours, so_far))
-        if weight < worst:
-            tried.append((weight, order, Change(kind, job, to, other, weight)))
-    return [change for _, _, change in sorted(tried, key=lambda each: each[:2])]
-
-
-# So many changes together at most: more is another day.
-_MOST_CHANGES = 3
-
-
-def nearest(
-    day: DayPlan, works: Sequence[Work], outcome: Outcome, so_far: SoFar | None = None
-) -> list[Change]:
-    """The changes, one after another, by which nothing breaks any more; none where that takes more than a few."""
-    taken: list[Change] = []
-    while outcome.breaks and len(taken) < _MOST_CHANGES:
-        found = changes(day, works, outcome, so_far)
-        if not found:
-            return []
-        taken.append(found[0])
-        day = found[0].day
-        outcome = play(day, works, outcome.hours, so_far)
-    return [] if outcome.breaks else taken
-
-
-def _weight(outcome: Outcome) -> int:
-    """How many loads something breaks for."""
-    return sum(len(each.loads) for each in outcome.breaks)
-
-
-def _candidates(day: DayPlan, outcome: Outcome) -> Iterator[tuple[ChangeKind, int, float, DayPlan]]:
-    broken = sorted({each.job for each in outcome.breaks})
-    for index in broken:
-        job = day.jobs[index]
-        if not job.held_back:
-            yield "hold-back", index, 1, with_job(day, index, held_back=True)
-    for index in broken:
-        for begins in _other_starts(day.jobs[index], outcome.hours[index]):
-            yield "later", index, begins, with_job(day, index, begins_min=begins)
-    for index in broken:
-        if any(each.kind == "cold-joint" and each.job == index for each in outcome.breaks):
-            yield "joints", index, 1, with_job(day, index, joints=True)
-    for index in broken:
-        job = day.jobs[index]
-        another = next((mixer for mixer in range(1, MOST_MIXERS + 1) if mixer not in job.mixers), None)
-        if another is not None:
-            mixers = sorted([*job.mixers, another])
-            yield "mixer", index, len(mixers), with_job(day, index, mixers=mixers)
-    for more in (1, 2):
-        yield "hands", -1, day.hands + more, day.model_copy(update={"hands": day.hands + more})
-    for index in broken:
-        job = day.jobs[index]
-        faster = round(1.5 * job.placing_m3_h, 3)
-        yield "pace", index, faster, with_job(day, index, placing_m3_h=faster)
-        if job.loads > 1:
-            yield "fewer", index, job.loads - 1, with_job(day, index, loads=job.loads - 1)
-            yield "fewer", index, (job.loads + 1) // 2, with_job(day, index, loads=(job.loads + 1) // 2)
-
-
-def _other_starts(job: DayJob, hours: Suits) -> Iterator[int]:
-    """Half an hour and an hour later; the first hour of each better stretch of weather."""
-    begins = {job.begins_min + _LATER_MIN, job.begins_min + 2 * _LATER_MIN}
-    better = (
-        index + 1
-        for index, (before, after) in enumerate(pairwise(hours))
-        if before.verdict == "no" and after.verdict != "no"
-    )
-    begins |= {60 * hour for hour in better}
-    yield from sorted(begin for begin in begins if begin < _DAY_ENDS and begin != job.begins_min)
-
-
-def with_job(day: DayPlan, index: int, **changed: object) -> DayPlan:
-    """The day with one of its jobs changed."""
-    jobs = [job.model_copy(update=changed) if place == index else job for place, job in enumerate(day.jobs)]
-    return day.model_copy(update={"jobs": jobs})
 
 
 def idle_hands(outcome: Outcome) -> float:

@@ -3,7 +3,8 @@
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from keeve.core.calendar.day import Break, Change
+from keeve.core.calendar.day import Break
+from keeve.core.calendar.day_changes import Change
 from keeve.core.calendar.weather_limits import HourFor, Reason
 from keeve.services.days import DayView
 
@@ -48,6 +49,8 @@ def change_words(view: DayView, change: Change) -> str:
         "hands": f"{change.to:.0f} people",
         "fewer": f"{title}: only {change.to:.0f} {'load' if change.to == 1 else 'loads'} today",
         "joints": f"{title}: plan the joints where they fall",
+        "retarder": f"{title}: a retarder that gives {change.to:.0f} min of working time at 20 °C",
+        "smaller": f"{title}: loads of half the size",
     }[change.kind]
 
 

@@ -4,7 +4,7 @@ import math
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from keeve.core.calendar.day import DayLoad
 from keeve.core.calendar.weather_limits import Verdict
@@ -23,6 +23,8 @@ _FROM, _TO = 7 * 60, 17 * 60
 _TOLD_IDLE_MIN = 10.0
 # A number fits into a bar of this width, the words of an idle gap into one of that.
 _NUMBER_WIDTH, _IDLE_WIDTH = 15.0, 58.0
+# The clock of an hour takes so much.
+_CLOCK_WIDTH = 36.0
 # Rain of so many mm in an hour fills its bar.
 _FULL_RAIN_MM, _RAIN_HEIGHT = 4.0, 26.0
 # The line of the air lies between these heights.
@@ -51,12 +53,12 @@ class Bar(NamedTuple):
 
 
 class HourMark(NamedTuple):
-    """An hour that does not simply suit a job."""
+    """An hour that does not simply suit a job: how (``broken``: it must not be placed in it, and would be)."""
 
     x: float
     y: float
     width: float
-    verdict: Verdict
+    how: Literal["care", "no", "broken"]
 
 
 class JobRibbon(NamedTuple):
@@ -146,7 +148,7 @@ def _hours(view: DayView, first: int, last: int, x: Scale, told_every: int) -> l
                 clock_x=left + 3,
                 air_c=hour.air_c,
                 rain=(left + 2, right - left - 4, rain) if rain else None,
-                is_told=index % told_every == 0,
+                is_told=index % told_every == 0 and left + _CLOCK_WIDTH < x(last),
             )
         )
     return found
@@ -175,14 +177,21 @@ def _job(
         bars=[bar for load in loads for bar in _bars(load, rows, placing_y, x)],
         marks=[mark for load in loads for mark in _marks(load, placing_y, x)],
         hours=[
-            HourMark(hour.x, y + 29, x(hour.minute + 60) - hour.x, by_hour[hour.minute // 60].verdict)
+            HourMark(hour.x, y + 29, x(hour.minute + 60) - hour.x, how)
             for hour in hours
-            if by_hour[hour.minute // 60].verdict != "go"
+            if (how := _how(by_hour[hour.minute // 60].verdict, loads, hour.minute))
         ],
         rows=[Words(_EDGE, row_y + 16, name) for name, row_y in told],
         idle=list(_idle(loads, placing_y + 16, x)),
         start=f"M{start_x:.1f},{y + 26:.1f} v{placing_y - y:.1f}",
     )
+
+
+def _how(verdict: Verdict, loads: Sequence[DayLoad], minute: int) -> Literal["care", "no", "broken"] | None:
+    if verdict != "no":
+        return "care" if verdict == "care" else None
+    at_work = any(load.pieces[0].from_min < minute + 60 and load.placed_min > minute for load in loads)
+    return "broken" if at_work else "no"
 
 
 def _bars(load: DayLoad, rows: dict[int, float], placing_y: float, x: Scale) -> Iterator[Bar]:

@@ -19,6 +19,7 @@ _WHOLE: Mapping[str, Number] = {
 }
 _LOADS = Number("Loads today", ("loads",), whole=True)
 _FIRST = Number("First load", ("first_load",), whole=True)
+_LIFE = Number("Working time with retarder", ("life",))
 _SAID = ("held_back", "indoors", "joints")
 
 
@@ -53,6 +54,7 @@ def typed_day(typed: Mapping[str, str], units: System) -> DayPlan:
             "begins_min": _minute(typed, f"begins.{place}", wrong),
             "mixers": [mixer for mixer in MIXERS if f"mixer{mixer}.{place}" in typed],
             "placing_m3_h": number(f"placing.{place}", _PLACING),
+            "life_min": number(f"life.{place}", _LIFE) if typed.get(f"life.{place}", "").strip() else None,
             **{name: f"{name}.{place}" in typed for name in _SAID},
         }
         for place in places
