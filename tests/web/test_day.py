@@ -11,7 +11,7 @@ from forms_in_html import fields_in
 from keeve.core.calendar.day import DayPlan
 from keeve.core.calendar.zones import zone_named
 from keeve.devices.weather import SimulatedWeather
-from keeve.services import days
+from keeve.services import day_lists, days
 from web.conftest import Client, Clock
 from web.test_loads_by_http import begun, to_place
 
@@ -140,3 +140,21 @@ def test_the_day_of_a_clock_change_has_the_minutes_it_has(client: Client, clock:
     assert found.moment(first.from_min).astimezone(london.zone).strftime("%H:%M") == "08:00"
     for change in found.changes:
         assert {job.begins_min for job in change.day.jobs} <= {480, 510, 540} or change.kind == "later"
+
+
+def test_the_list_of_a_day_is_ticked_and_shared_out(client: Client) -> None:
+    here = f"/day/{DAY}/list"
+    assert "Nothing to bring" in client.get(here).text
+    with_a_job(client)
+    assert "0 of" in client.get(here).text
+    assert client.post(here, data={"item": "tub", "said": "there"}).status_code == 303
+    assert "1 of" in client.get(here).text
+    name = client.visitor.name
+    assert client.post(here, data={"item": "tub", "said": "who", "who": name}).status_code == 303
+    found = day_lists.day_list(client.engine, client.visitor, WEATHER, DAY, client.clock.now)
+    (tub,) = [line for _, lines in found.groups for line in lines if line.need.key == "tub"]
+    assert (tub.is_there, tub.who) == (True, name)
+    assert client.post(here, data={"item": "tub", "said": "open"}).status_code == 303
+    assert "0 of" in client.get(here).text
+    for wrong in ({"said": "perhaps"}, {"said": "who", "who": "Nobody"}, {"said": "there", "item": ""}):
+        assert client.post(here, data={"item": "tub"} | wrong).status_code == 422

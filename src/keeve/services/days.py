@@ -66,6 +66,7 @@ class DayView:
         lines: its jobs.
         starts: when each of them begins, minutes since midnight.
         outcome: how it would go.
+        works: of each job its plan and its limits.
         hours: its weather.
         changes: what makes it break less, one change each.
         holds: the changes that together make it hold.
@@ -79,6 +80,7 @@ class DayView:
     lines: Sequence[DayJobLine]
     starts: Sequence[float]
     outcome: Outcome
+    works: Sequence[Work]
     hours: Sequence[Hour]
     changes: Sequence[Change]
     holds: Sequence[Change]
@@ -230,6 +232,7 @@ def day_view(
         lines=lines,
         starts=starts,
         outcome=outcome,
+        works=works,
         hours=hours[:24],
         changes=list(map(by_clock, changes(going, works, outcome, so_far))),
         holds=list(map(by_clock, nearest(going, works, outcome, so_far))),

@@ -406,6 +406,21 @@ class DayVersion(CrewOwned, Base):
     made_at: Mapped[datetime]
 
 
+class DayTick(CrewOwned, Base):
+    """Something said of a line of a day's list, added once and never changed: it is there, it is not, who brings it."""
+
+    __tablename__ = "day_tick"
+    __table_args__ = (Index("day_tick_of_day", "crew_id", "day", "made_at"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    day: Mapped[date]
+    item: Mapped[Title]
+    kind: Mapped[Kind]
+    who: Mapped[Title] = mapped_column(server_default="")
+    made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    made_at: Mapped[datetime]
+
+
 class YardVersion(CrewOwned, Base):
     """Something the crew owns, as saved at a moment; the newest counts; without content it was removed."""
 
