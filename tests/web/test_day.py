@@ -5,13 +5,14 @@ from datetime import UTC, date, datetime, timedelta
 from typing import Any
 from uuid import UUID
 
+import icalendar
 import pytest
 from forms_in_html import fields_in
 
 from keeve.core.calendar.day import DayPlan
 from keeve.core.calendar.zones import zone_named
 from keeve.devices.weather import SimulatedWeather
-from keeve.services import day_lists, days
+from keeve.services import calendar_feeds, day_lists, days
 from web.conftest import Client, Clock
 from web.test_loads_by_http import begun, to_place
 
@@ -24,6 +25,7 @@ def shown(client: Client) -> dict[str, str]:
 
 
 def save(client: Client, **changed: str) -> Any:
+    client.clock.now += timedelta(seconds=1)  # the newest counts
     return client.post(f"/day/{DAY}", data=shown(client) | changed)
 
 
@@ -158,3 +160,18 @@ def test_the_list_of_a_day_is_ticked_and_shared_out(client: Client) -> None:
     assert "0 of" in client.get(here).text
     for wrong in ({"said": "perhaps"}, {"said": "who", "who": "Nobody"}, {"said": "there", "item": ""}):
         assert client.post(here, data={"item": "tub"} | wrong).status_code == 422
+
+
+def test_what_is_planned_is_on_today_and_in_the_calendar(client: Client, clock: Clock) -> None:
+    with_a_job(client)
+    save(client, **{"begins.0": "13:30"})
+    page = client.get("/").text
+    assert "Planned today" in page
+    assert "13:30" in page
+    token = calendar_feeds.new_feed(client.engine, client.visitor, clock.now)
+    read = icalendar.Calendar.from_ical(client.get(f"/calendar/{token}.ics").text)
+    (event,) = read.events
+    assert str(event["summary"]) == "Coping bed: 3 loads"
+    assert event["dtstart"].dt == datetime(2026, 5, 4, 13, 30, tzinfo=UTC)
+    first = view(client)
+    assert event["dtend"].dt == first.moment(first.outcome.ends_min).replace(microsecond=0)

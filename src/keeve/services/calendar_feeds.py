@@ -9,6 +9,7 @@ from sqlalchemy import ColumnElement, Engine, and_, select, update
 
 from keeve.formats.calendar_text import Entry
 from keeve.services.accounts import Visitor
+from keeve.services.days import DayView
 from keeve.services.pours import PourLine
 from keeve.store.database import open_session
 from keeve.store.models import Account, CalendarFeed, Crew, Membership
@@ -79,6 +80,20 @@ def entries(pours: Iterable[PourLine]) -> Iterator[Entry]:
                 begins=task.begins,
                 ends=task.ends or task.begins + _A_WHILE,
                 rings=task.kind == "do",
+            )
+
+
+def entries_of_day(view: DayView) -> Iterator[Entry]:
+    """The jobs planned for a day, as dates from their first load to their last."""
+    for line, loads in zip(view.lines, view.outcome.jobs, strict=True):
+        if loads:
+            yield Entry(
+                id=f"{line.job.plan_id}.{view.day}.mix",
+                summary=f"{line.title}: {len(loads)} {'load' if len(loads) == 1 else 'loads'}",
+                description=line.mix_name,
+                begins=view.moment(min(load.pieces[0].from_min for load in loads)),
+                ends=view.moment(max(load.placed_min for load in loads)),
+                rings=True,
             )
 
 

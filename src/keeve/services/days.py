@@ -3,9 +3,11 @@
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
+from typing import NamedTuple
 from uuid import UUID, uuid4
 
 from sqlalchemy import Engine, bindparam, select
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
 from keeve.core.calendar.day import (
@@ -136,6 +138,55 @@ def planned(engine: Engine, visitor: Visitor, day: date) -> DayPlan:
 def _planned(session: Session, day: date) -> DayPlan:
     found = _NEWEST.ask(session, day=day)
     return DayPlan.model_validate(found[0].content) if found else DayPlan()
+
+
+_BETWEEN = Question(
+    select(models.DayVersion.day, models.DayVersion.content)
+    .ext(distinct_on(models.DayVersion.day))
+    .where(models.DayVersion.day.between(bindparam("first"), bindparam("last")))
+    .order_by(models.DayVersion.day, models.DayVersion.made_at.desc())
+)
+
+
+def planned_days(engine: Engine, visitor: Visitor, first: date, last: date) -> dict[date, DayPlan]:
+    """What was planned for each day from the first to the last that has jobs."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        found = {
+            day: DayPlan.model_validate(content)
+            for day, content in _BETWEEN.ask(session, first=first, last=last)
+        }
+    return {day: plan for day, plan in found.items() if plan.jobs}
+
+
+class Start(NamedTuple):
+    """A job of a day: when it begins, its name, which loads of it, its plan."""
+
+    begins_at: datetime
+    title: str
+    first_load: int
+    loads: int
+    plan_id: UUID
+
+
+def starts_of(session: Session, visitor: Visitor, day: date) -> list[Start]:
+    """The jobs planned for a day, by when they begin."""
+    plan = _planned(session, day)
+    if not plan.jobs:
+        return []
+    plans = plans_by_id(session, [UUID(job.plan_id) for job in plan.jobs])
+    midnight = midnight_of(visitor, day)
+    found = [
+        Start(
+            midnight + timedelta(minutes=_elapsed_min(visitor, day, job.begins_min)),
+            plans[UUID(job.plan_id)].title,
+            job.first_load,
+            job.loads,
+            UUID(job.plan_id),
+        )
+        for job in plan.jobs
+        if UUID(job.plan_id) in plans
+    ]
+    return sorted(found)
 
 
 def save_day(engine: Engine, visitor: Visitor, day: date, plan: DayPlan, now: datetime) -> None:

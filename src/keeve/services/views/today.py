@@ -8,8 +8,9 @@ from typing import NamedTuple
 from sqlalchemy import Engine
 
 from keeve.devices.weather import Weather
-from keeve.services import jobs, loads, pours
+from keeve.services import days, jobs, loads, pours
 from keeve.services.accounts import Visitor
+from keeve.services.days import Start
 from keeve.services.jobs import JobLine
 from keeve.services.loads import InWork
 from keeve.services.views.casts import CastLine, cast_line
@@ -31,14 +32,15 @@ class LoadLine(NamedTuple):
 
 @dataclass(frozen=True)
 class Today:
-    """Loads in work, casts in moulds or drying, what is due of pours, the next jobs with loads left, whether there are
-    others, and whether pours are followed.
+    """Loads in work, casts in moulds or drying, what is due of pours, the jobs planned for today, the next jobs with
+    loads left, whether there are others, and whether pours are followed.
     """
 
     in_work: Sequence[LoadLine]
     casts: Sequence[CastLine]
     due: Sequence[DueLine]
     is_curing: bool
+    starts: Sequence[Start]
     planned: Sequence[JobLine]
     has_finished: bool
 
@@ -49,12 +51,14 @@ def today(engine: Engine, visitor: Visitor, weather: Weather, now: datetime) -> 
         active = jobs.newest_jobs(session, "active", _LOOKED_AT)
         in_work, casts = loads.in_work(session, now), loads.casts(session, now)
         followed = pours.pours_of(session, visitor, weather, now)
+        starts = days.starts_of(session, visitor, now.astimezone(visitor.zone).date())
     planned = [line for line in active if not line.is_finished]
     return Today(
         in_work=[_line(load, now) for load in in_work],
         casts=[cast_line(*item) for item in casts],
         due=due(followed, now)[:_DUE],
         is_curing=bool(followed),
+        starts=starts,
         planned=planned[:_SHOWN],
         has_finished=len(planned) < len(active),
     )

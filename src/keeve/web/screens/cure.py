@@ -1,6 +1,6 @@
 """Curing: what follows the crew's pours, what was said of it, and the address that calendars read."""
 
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID
 
@@ -9,7 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
 from keeve.formats.calendar_text import calendar_text
-from keeve.services import calendar_feeds, pours
+from keeve.services import calendar_feeds, days, pours
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.web.drawings.cure_bars import cure_bars
@@ -21,6 +21,8 @@ from keeve.web.turns import screen_router
 router = screen_router()
 
 _TEMPERATURE = Number("Temperature in the pour", ("c",), "temperature")
+# A calendar is told of the days planned so far ahead.
+_DAYS_AHEAD = timedelta(days=7)
 # Where one may come from and go back to.
 _BACK = {"today": "/", "cure": "/cure"}
 
@@ -94,7 +96,13 @@ def read_calendar(request: Request, database: Database, weather: Forecast, now: 
     reader = calendar_feeds.reader_of(database, token)
     if reader is None:
         raise HTTPException(404)
-    entries = calendar_feeds.entries(pours.pours(database, reader, weather, now))
+    today = now.astimezone(reader.zone).date()
+    planned = days.planned_days(database, reader, today, today + _DAYS_AHEAD)
+    views = [days.day_view(database, reader, weather, day, now, plan) for day, plan in planned.items()]
+    entries = [
+        *calendar_feeds.entries(pours.pours(database, reader, weather, now)),
+        *(entry for view in views for entry in calendar_feeds.entries_of_day(view)),
+    ]
     text = calendar_text(f"Keeve, {reader.crew_name}", entries, f"{address_of_site(request)}/cure", now)
     return Response(text, media_type="text/calendar; charset=utf-8")
 
