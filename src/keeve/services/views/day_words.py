@@ -21,10 +21,11 @@ class WeatherWords(NamedTuple):
 def broken(view: DayView, each: Break) -> str:
     """What breaks, in a sentence."""
     title, loads = view.lines[each.job].title, _numbers(each.loads)
+    its, it_is, comes = ("its", "it is", "comes") if len(each.loads) == 1 else ("their", "they are", "come")
     return {
-        "dead": f"{title}: {loads} past its working time before it is placed.",
-        "cold-joint": f"{title}: {loads} comes too late on the one before: a cold joint.",
-        "no-weather": f"{title}: {loads} in weather it must not be placed in.",
+        "dead": f"{title}: {loads} past {its} working time before {it_is} placed.",
+        "cold-joint": f"{title}: {loads} {comes} too late on what lies there: a cold joint.",
+        "no-weather": f"{title}: {loads} in weather this mix must not be placed in.",
         "late": f"{title}: {loads} not placed before 20:00.",
         "no-hands": f"{title}: not enough people to mix and to place. {len(each.loads)} loads are not mixed.",
     }[each.kind]

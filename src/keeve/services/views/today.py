@@ -20,14 +20,19 @@ from keeve.store.database import crew_reading
 # The next jobs are looked for among so many of the newest, and so many of them are shown.
 _LOOKED_AT, _SHOWN = 24, 8
 _DUE = 10
+# So long before its working time is over the device tells it.
+_WARNED_BEFORE = timedelta(minutes=15)
 
 
 class LoadLine(NamedTuple):
-    """A load in work: the used share of its working time and what is left of it; None before first water."""
+    """A load in work: the used share of its working time, what is left of it, when to tell that it runs out; None
+    before first water.
+    """
 
     load: InWork
     used_fraction: float | None
     left: timedelta | None
+    warn_at: datetime | None = None
 
 
 @dataclass(frozen=True)
@@ -68,4 +73,9 @@ def _line(load: InWork, now: datetime) -> LoadLine:
     life = load.situation.life
     if life.began_at is None or life.dead_at is None:
         return LoadLine(load, None, None)
-    return LoadLine(load, (now - life.began_at) / (life.dead_at - life.began_at), life.dead_at - now)
+    return LoadLine(
+        load,
+        (now - life.began_at) / (life.dead_at - life.began_at),
+        life.dead_at - now,
+        life.dead_at - _WARNED_BEFORE,
+    )
