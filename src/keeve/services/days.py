@@ -22,11 +22,11 @@ from keeve.core.calendar.day import (
 )
 from keeve.core.calendar.day_changes import Change, changes, nearest
 from keeve.core.calendar.pours import cure_of
-from keeve.core.calendar.weather_limits import Air
 from keeve.core.calendar.zones import zones
 from keeve.core.errors import InputError
 from keeve.core.planning.site_mix import chosen_mix
 from keeve.core.running.events import Placed
+from keeve.core.weather import Air
 from keeve.devices.weather import Hour, Weather
 from keeve.formats.job_file import read_job
 from keeve.services import jobs

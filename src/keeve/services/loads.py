@@ -18,6 +18,7 @@ from keeve.core.running.known_before import Setting
 from keeve.core.running.next_step import Situation
 from keeve.core.running.pre_use_checks import checks_for
 from keeve.core.running.set_clock import learnt, observed_age
+from keeve.devices.weather import Weather
 from keeve.services import pours, stockpiles
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import (
@@ -50,7 +51,14 @@ _SETTINGS_LEARNT = 20
 _WORKING_DAY = timedelta(hours=12)
 
 
-def begin_load(engine: Engine, visitor: Visitor, plan_id: UUID, number: int, now: datetime) -> UUID | None:
+def begin_load(
+    engine: Engine,
+    visitor: Visitor,
+    plan_id: UUID,
+    number: int,
+    now: datetime,
+    weather: Weather | None = None,
+) -> UUID | None:
     """Begin a load of a plan, or find it begun already; None where the plan has no such load."""
     with crew_session(engine, visitor.crew_id) as session:
         plan = plans_by_id(session, {plan_id}).get(plan_id)
@@ -75,7 +83,7 @@ def begin_load(engine: Engine, visitor: Visitor, plan_id: UUID, number: int, now
         add_event(session, visitor, load_id, begun, now)
         running = read_load(session, load_id)
         if running is not None:
-            stockpiles.look_ahead(session, visitor, running, now)
+            stockpiles.look_ahead(session, visitor, running, now, weather)
         return load_id
 
 

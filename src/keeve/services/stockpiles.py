@@ -15,6 +15,7 @@ from sqlalchemy import Engine, Text, bindparam, cast, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from keeve.core.calendar.zones import zones
 from keeve.core.errors import InputError
 from keeve.core.mixes import materials
 from keeve.core.planning.plan import Load, Plan
@@ -30,6 +31,9 @@ from keeve.core.stockpile.forecast import (
     history_up_to,
     observed_in,
 )
+from keeve.core.stockpile.weathering import Weathered, moisture_change
+from keeve.core.weather import Air
+from keeve.devices.weather import Weather
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import (
     RunningLoad,
@@ -72,8 +76,13 @@ class Stockpile:
         return materials()[self.id].name
 
 
-def stockpiles_of(engine: Engine, visitor: Visitor, now: datetime) -> list[Stockpile]:
-    """The stockpiles that the crew's newest plans are drawn from, or that something happened to."""
+def stockpiles_of(
+    engine: Engine, visitor: Visitor, now: datetime, weather: Weather | None = None
+) -> list[Stockpile]:
+    """The stockpiles that the crew's newest plans are drawn from, or that something happened to.
+
+    Here and below, ``weather`` is who knows it; without, a night only makes a stockpile uncertain.
+    """
     with crew_reading(engine, visitor.crew_id) as session:
         ids = newest_plan_ids(session)
         plans = plans_by_id(session, set(ids))
@@ -82,7 +91,22 @@ def stockpiles_of(engine: Engine, visitor: Visitor, now: datetime) -> list[Stock
             models.StockpileEvent.received_at > now - _FOLLOWED_FOR
         )
         known = dict.fromkeys([*drawn, *session.scalars(lately)])
-        return [_stockpile(session, stockpile_id, now) for stockpile_id in known]
+        return [
+            _stockpile(session, stockpile_id, now, _weathered(visitor, weather)) for stockpile_id in known
+        ]
+
+
+def _weathered(visitor: Visitor, weather: Weather | None) -> Weathered | None:
+    """What the weather does to a stockpile where the crew is; None where nobody knows it."""
+    if weather is None:
+        return None
+    place = zones()[visitor.zone.key]
+
+    def between(begin: datetime, end: datetime) -> float:
+        hours = round((end - begin) / timedelta(hours=1))
+        return moisture_change([Air(*hour[1:]) for hour in weather.hours(place, begin, hours)])
+
+    return between
 
 
 _EVENTS = select(models.StockpileEvent.stockpile, cast(models.StockpileEvent.content, Text)).where(
@@ -103,7 +127,7 @@ def last_measured_of(engine: Engine, visitor: Visitor, now: datetime) -> dict[st
 
 
 def stockpile_before(
-    engine: Engine, visitor: Visitor, running: RunningLoad, now: datetime
+    engine: Engine, visitor: Visitor, running: RunningLoad, now: datetime, weather: Weather | None = None
 ) -> Stockpile | None:
     """The stockpile of a load as it is known before its water; None where all of it comes in bags."""
     material = followed(running.plan)
@@ -111,13 +135,14 @@ def stockpile_before(
         return None
     with crew_reading(engine, visitor.crew_id) as session:
         loads, events = _seen(session, material.stockpile, now)
-    history = history_up_to(_observed([item for item in loads if item.id != running.id]), events, now)
+    others = _observed([item for item in loads if item.id != running.id])
+    history = history_up_to(others, events, now, _weathered(visitor, weather))
     return Stockpile(material.stockpile, history, events, forecast(running.plan, running.load, history))
 
 
-def _stockpile(session: Session, stockpile_id: str, now: datetime) -> Stockpile:
+def _stockpile(session: Session, stockpile_id: str, now: datetime, weathered: Weathered | None) -> Stockpile:
     loads, events = _seen(session, stockpile_id, now)
-    history = history_up_to(_observed(loads), events, now)
+    history = history_up_to(_observed(loads), events, now, weathered)
     last = loads[-1] if loads else None
     following = forecast(last.plan, last.load, history) if last else None
     return Stockpile(stockpile_id, history, events, following)
@@ -163,7 +188,12 @@ def _observed(loads: Iterable[RunningLoad]) -> list[Observation]:
 
 
 def record_stockpile_event(
-    engine: Engine, visitor: Visitor, stockpile_id: str, raw: Any, now: datetime
+    engine: Engine,
+    visitor: Visitor,
+    stockpile_id: str,
+    raw: Any,
+    now: datetime,
+    weather: Weather | None = None,
 ) -> bool:
     """Record what happened to a stockpile, once, and look ahead again for loads that wait for their water.
 
@@ -196,23 +226,30 @@ def record_stockpile_event(
             return True
         for waiting in loads:
             if not waiting.state.water and waiting.state.discarded is None:
-                look_ahead(session, visitor, waiting, now)
+                look_ahead(session, visitor, waiting, now, weather)
     return True
 
 
-def record_of_load(engine: Engine, visitor: Visitor, plan: Plan, raw: Any, now: datetime) -> bool:
+def record_of_load(
+    engine: Engine, visitor: Visitor, plan: Plan, raw: Any, now: datetime, weather: Weather | None = None
+) -> bool:
     """Record what happened to the stockpile that a plan's loads are drawn from; False where it has none.
 
     Raises:
         InputError: the event is malformed, or there is nothing to undo.
     """
     material = followed(plan)
-    return material is not None and record_stockpile_event(engine, visitor, material.stockpile, raw, now)
+    return material is not None and record_stockpile_event(
+        engine, visitor, material.stockpile, raw, now, weather
+    )
 
 
-def look_ahead(session: Session, visitor: Visitor, running: RunningLoad, now: datetime) -> None:
+def look_ahead(
+    session: Session, visitor: Visitor, running: RunningLoad, now: datetime, weather: Weather | None = None
+) -> None:
     """Record, with the load, the water it is expected to need from the tap."""
-    water = _expected(session, running.plan_id, running.plan, running.load, now, running.id)
+    weathered = _weathered(visitor, weather)
+    water = _expected(session, running.plan_id, running.plan, running.load, now, running.id, weathered)
     if water is not None:
         own = own_event(visitor, len(running.events), now)
         add_event(session, visitor, running.id, Expected(kind="expected", water=water, **own), now)
@@ -224,7 +261,13 @@ _BEFORE = Question(
 
 
 def _expected(
-    session: Session, plan_id: UUID, plan: Plan, load: Load, now: datetime, load_id: UUID | None
+    session: Session,
+    plan_id: UUID,
+    plan: Plan,
+    load: Load,
+    now: datetime,
+    load_id: UUID | None,
+    weathered: Weathered | None,
 ) -> ExpectedWater | None:
     """The water a load is expected to need: by its stockpile, or by what the last load of its plan took."""
     material = followed(plan)
@@ -236,13 +279,20 @@ def _expected(
         )
         return next((water for water in found if water), None)
     loads, events = _seen(session, material.stockpile, now)
-    history = history_up_to(_observed(item for item in loads if item.id != load_id), events, now)
+    others = _observed(item for item in loads if item.id != load_id)
+    history = history_up_to(others, events, now, weathered)
     return expected_water(plan, load, history)
 
 
 def expected_for_next(
-    engine: Engine, visitor: Visitor, plan_id: UUID, plan: Plan, load: Load, now: datetime
+    engine: Engine,
+    visitor: Visitor,
+    plan_id: UUID,
+    plan: Plan,
+    load: Load,
+    now: datetime,
+    weather: Weather | None = None,
 ) -> ExpectedWater | None:
     """The water a load that was not begun would be expected to need now."""
     with crew_reading(engine, visitor.crew_id) as session:
-        return _expected(session, plan_id, plan, load, now, None)
+        return _expected(session, plan_id, plan, load, now, None, _weathered(visitor, weather))

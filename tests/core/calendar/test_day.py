@@ -18,8 +18,9 @@ from keeve.core.calendar.day import (
     suits,
 )
 from keeve.core.calendar.day_changes import changes, nearest
-from keeve.core.calendar.weather_limits import Air, hour_for
+from keeve.core.calendar.weather_limits import hour_for
 from keeve.core.rules.temperature import mix_temperature, working_life
+from keeve.core.weather import Air
 
 MILD = [Air(17.0, 0.7, 8.0, 0.1, 0.0)] * 96
 WORKS = [

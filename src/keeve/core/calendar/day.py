@@ -7,7 +7,7 @@ from typing import Annotated, Literal, NamedTuple
 
 from pydantic import Field
 
-from keeve.core.calendar.weather_limits import Air, HourFor, hour_for
+from keeve.core.calendar.weather_limits import HourFor, hour_for
 from keeve.core.mixes.model import Use
 from keeve.core.planning.plan import Load, Plan, PlanStep
 from keeve.core.rules.loads_timeline import (
@@ -20,6 +20,7 @@ from keeve.core.rules.loads_timeline import (
     simulate,
 )
 from keeve.core.rules.registry import Dimension, Strict
+from keeve.core.weather import Air
 
 MINUTES = 24 * 60
 MOST_LOADS_A_DAY = 200

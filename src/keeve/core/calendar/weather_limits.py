@@ -10,6 +10,7 @@ from keeve.core.planning.plan import Load, Plan
 from keeve.core.planning.warmth import heat_masses
 from keeve.core.rules.maturity import evaporation_rate, speed
 from keeve.core.rules.temperature import SOLID_HEAT, cooling_plan, mix_temperature, working_life
+from keeve.core.weather import Air
 
 Verdict = Literal["go", "care", "no"]
 Why = Literal["cold", "hot", "mix-cold", "mix-hot", "frost", "rain", "heavy-rain", "drying", "thirsty"]
@@ -31,16 +32,6 @@ _HEAP_HOURS, _SUN_ON_HEAP_C = 6, 6.0
 _HOT_BASE_C, _HOT_SUN = 22.0, 0.4
 _FLAT: frozenset[Use] = frozenset({"lay floor", "top", "pour"})
 _ON_BASE: frozenset[Use] = frozenset({"render", "plaster", "top", "lay floor", "bed", "point"})
-
-
-class Air(NamedTuple):
-    """The weather of an hour, as far as the work needs it: °C, humidity, km/h, share of full sun, mm."""
-
-    air_c: float
-    humidity_fraction: float
-    wind_kmh: float
-    sun_fraction: float
-    rain_mm: float
 
 
 class Reason(NamedTuple):

@@ -13,6 +13,7 @@ from keeve.core.errors import InputError
 from keeve.core.rules.maturity import Spell, hours_until_aged, screed_drying
 from keeve.core.rules.registry import PRACTICE, Amount, Dimension, Example, Result, Strict, published, rule
 from keeve.core.rules.temperature import Celsius
+from keeve.core.texts import Name
 
 Family = Literal[
     "concrete",
@@ -116,9 +117,9 @@ def cure_table() -> Mapping[Family, Sequence[CureRow]]:
 )
 def cure_plan(
     family: Family,
-    poured_at: str,
+    poured_at: Name,
     daily_c: Annotated[list[Celsius], Field(min_length=1, max_length=400)],
-    uses: Annotated[list[str] | None, Field(max_length=20)] = None,
+    uses: Annotated[list[Name] | None, Field(max_length=20)] = None,
     thickness_mm: Dimension | None = None,
     measured: Annotated[list[Spell] | None, Field(max_length=1000)] = None,
 ) -> CurePlan:

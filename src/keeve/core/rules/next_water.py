@@ -16,6 +16,7 @@ from keeve.core.rules.registry import (
     Fraction,
     Result,
     RuleWarning,
+    Signed,
     Strict,
     published,
     rule,
@@ -51,6 +52,8 @@ class PastLoad(Strict):
         pan_moisture_fraction: total moisture of a sample dried in a pan, or measured in another way.
         pan_sd_fraction: standard deviation of that measurement.
         reset: what changed the stockpile before it; ``night``: hours passed unseen.
+        weather_fraction: how the weather should have changed the free moisture since what came before it, uncovered:
+            a prior, taken as much as it came true before.
         target_water_kg: free water it should have, kg; in the next load's proportion unless given, so that loads of
             another mix from the same stockpile count too.
 
@@ -63,6 +66,7 @@ class PastLoad(Strict):
     pan_moisture_fraction: Fraction | None = None
     pan_sd_fraction: Dimension = PAN_SD
     reset: Reset | None = None
+    weather_fraction: Signed | None = None
     target_water_kg: Dimension | None = None
 
     @property
@@ -148,9 +152,12 @@ def next_water(
     path: list[Prediction] = []
     sights: list[tuple[int, Chances]] = []
     warnings: list[RuleWarning] = []
+    weathering = _Weathering()
     for number, load in enumerate(history):
         if load.reset:
             stockpile.unsettle()
+        if load.weather_fraction is not None:
+            stockpile.shift(weathering.expect(load.weather_fraction, stockpile.predict().mean))
         predicted = stockpile.predict()
         seen = _seen(load, target_water_kg / dry_aggregate_kg, absorption_fraction)
         impossible = [sight for sight in seen if sight.moisture < sight.least]
@@ -166,6 +173,7 @@ def next_water(
             warnings.append(_set_aside(number, load))
         for sight in seen:
             if sight not in impossible:
+                weathering.see(sight.moisture)
                 before, now = stockpile.see(sight.moisture, sight.sd, sight.by_eye_of)
                 if sights:
                     sights[-1] = (sights[-1][0], before)
@@ -198,6 +206,36 @@ def next_water(
         changed_by_fraction=changed_by,
         warnings=warnings,
     )
+
+
+class _Weathering:
+    """How much of what the weather should do to this stockpile it does: learnt from the times before.
+
+    By least squares through nothing, beside a prior that it does all of it, which counts as much as two changes of 1 %
+    of moisture (a judgement made here).
+    """
+
+    def __init__(self) -> None:
+        self._both = self._own = 2 * 0.01**2
+        self._open: tuple[float, float] | None = None
+
+    def expect(self, change: float, before: float) -> float:
+        """The change to expect of one the weather should make; how moist it was before is kept until it is seen."""
+        self._open = (change, before)
+        return change * min(max(self._both / self._own, 0.0), _MOST_OF_WEATHER)
+
+    def see(self, moisture: float) -> None:
+        """Learn from the first sight after it."""
+        if self._open is None:
+            return
+        change, before = self._open
+        self._both += change * (moisture - before)
+        self._own += change**2
+        self._open = None
+
+
+# A stockpile follows the weather at most so much more than the usual one.
+_MOST_OF_WEATHER = 2.0
 
 
 def _changed_by(history: list[PastLoad], path: list[Prediction], now: float) -> float | None:

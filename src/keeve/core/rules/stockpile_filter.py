@@ -84,6 +84,10 @@ class StockpileFilter:
         self._spread[..., 0, 1:] = self._spread[..., 1:, 0] = 0.0
         self._spread[..., 1, 1] += _DAY_SD**2
 
+    def shift(self, by: float) -> None:
+        """The moisture changed by about so much; how unsure it is stays."""
+        self._state[..., 0] += by
+
     def see(self, moisture: float, sd: float, by_eye_of: float | None) -> tuple[Chances, Chances]:
         """Take a sight of the moisture.
 

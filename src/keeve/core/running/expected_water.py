@@ -99,6 +99,11 @@ def in_words(because: Because) -> str:
             return because.told
         case "last-load":
             words = "As the last load took it. Start with that, and judge."
+        case "night" if because.by_weather:
+            words = (
+                f"A night has passed: by its weather about {now} free water "
+                f"(± {because.spread_fraction * 100:.1f}). Start at the low end, and judge."
+            )
         case "rain" | "delivery" | "night":
             words = (
                 f"{_CHANGED[because.kind]}: {now} free water before, now anywhere near that "

@@ -21,6 +21,7 @@ class Because(Strict):
         spread_fraction: how far it may be from that.
         loads: over how many loads it was seen.
         is_past_ceiling: whether the water it asks for is past the max.
+        by_weather: whether the weather of the night was known.
         told: the words of an older format.
     """
 
@@ -32,6 +33,7 @@ class Because(Strict):
     spread_fraction: Amount = 0.0
     loads: Annotated[int, Field(ge=0, le=10_000)] = 0
     is_past_ceiling: bool = False
+    by_weather: bool = False
     told: Sentence = ""
 
 

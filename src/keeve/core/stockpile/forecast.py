@@ -28,6 +28,7 @@ from keeve.core.stockpile.events import (
     StockpileEvent,
     is_covered,
 )
+from keeve.core.stockpile.weathering import Weathered
 from keeve.core.tolerances import LEAST_POUR_L
 
 # So long unseen, and a stockpile may have drained, dried or been rained on: a judgement made here.
@@ -76,19 +77,33 @@ def _wanted_kg(load: Load, material: PlanMaterial) -> float:
 
 
 def history_up_to(
-    loads: Sequence[Observation], events: Sequence[StockpileEvent], now: datetime
+    loads: Sequence[Observation],
+    events: Sequence[StockpileEvent],
+    now: datetime,
+    weathered: Weathered | None = None,
 ) -> list[Observation]:
-    """Loads and what happened to the stockpile, as one history in order of time up to now."""
+    """Loads and what happened to the stockpile, as one history in order of time up to now.
+
+    ``weathered``: what the weather should have done to it over a night in the open; None where nobody knows it.
+    """
     between = [Observation(event.occurred_at, past) for event in events if (past := _between_loads(event))]
     history: list[Observation] = []
     for at, past in sorted([*loads, *between], key=lambda observed: observed.at):
         overnight = (
             history and at - history[-1].at > _NIGHT and past.reset is None and not _was_covered(events, at)
         )
-        history.append(Observation(at, past.model_copy(update={"reset": "night"}) if overnight else past))
+        if overnight:
+            past = past.model_copy(update=_night(history[-1].at, at, weathered))
+        history.append(Observation(at, past))
     if history and now - history[-1].at > _NIGHT and not _was_covered(events, now):
-        history.append(Observation(now, _SEEN_NOTHING.model_copy(update={"reset": "night"})))
+        update = _night(history[-1].at, now, weathered)
+        history.append(Observation(now, _SEEN_NOTHING.model_copy(update=update)))
     return history
+
+
+def _night(begin: datetime, end: datetime, weathered: Weathered | None) -> dict[str, object]:
+    """What a night in the open adds to what comes after it."""
+    return {"reset": "night", "weather_fraction": weathered(begin, end) if weathered else None}
 
 
 def _was_covered(events: Sequence[StockpileEvent], at: datetime) -> bool:
@@ -145,7 +160,7 @@ def forecast(plan: Plan, load: Load, history: Sequence[Observation]) -> Forecast
         material.absorption_fraction,
     )
     unseen = None if _tells(past[-1]) else past[-1].reset
-    because = _unsettled(unseen, water) if unseen else _untold(water) or _trend(history, water)
+    because = _unsettled(unseen, water, past[-1]) if unseen else _untold(water) or _trend(history, water)
     return Forecast(water, unseen, _weighed(past), because)
 
 
@@ -201,12 +216,13 @@ def _weighed(history: Sequence[PastLoad]) -> bool:
     return False
 
 
-def _unsettled(unseen: Reset, water: NextWater) -> Because:
+def _unsettled(unseen: Reset, water: NextWater, last: PastLoad) -> Because:
     """What the stockpile may be after it changed unseen."""
     return Because(
         kind=unseen,
         free_moisture_fraction=water.free_moisture_fraction,
         spread_fraction=water.spread_fraction,
+        by_weather=last.weather_fraction is not None,
     )
 
 

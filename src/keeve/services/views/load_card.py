@@ -16,6 +16,7 @@ from keeve.core.planning.plan import Load, Plan
 from keeve.core.planning.vessel_loads import VesselError, counted_load, counting_error
 from keeve.core.running.expected_water import as_expected, in_words
 from keeve.core.running.known_before import ExpectedWater
+from keeve.devices.weather import Weather
 from keeve.services import loads, stockpiles
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad
@@ -68,6 +69,7 @@ def _cards(
     wanted: Sequence[Load],
     begun: Mapping[int, RunningLoad],
     now: datetime,
+    weather: Weather | None,
 ) -> list[LoadCard]:
     """Cards of loads, with the water the bench has: what was written down when one was begun, else as of now."""
     # Loads of one size that were not begun are all expected alike.
@@ -80,7 +82,7 @@ def _cards(
             expected = begun[load.number].state.expected
         else:
             if load.yield_l not in by_size:
-                found = stockpiles.expected_for_next(engine, visitor, plan_id, plan, load, now)
+                found = stockpiles.expected_for_next(engine, visitor, plan_id, plan, load, now, weather)
                 by_size[load.yield_l] = found
             expected = by_size[load.yield_l]
         alike = load.numbered(1)
@@ -123,7 +125,13 @@ class CardPage:
 
 
 def card_page(
-    engine: Engine, visitor: Visitor, plan_id: UUID, number: int, gauge: Gauge | None, now: datetime
+    engine: Engine,
+    visitor: Visitor,
+    plan_id: UUID,
+    number: int,
+    gauge: Gauge | None,
+    now: datetime,
+    weather: Weather | None = None,
 ) -> CardPage | None:
     """The card of a load in the plan's gauge or in another; None where the crew has no such load."""
     saved = saved_plan(engine, visitor, plan_id)
@@ -135,7 +143,7 @@ def card_page(
         plan_id=plan_id,
         job_id=saved.job_id,
         plan=shown.plan,
-        card=_cards(engine, visitor, plan_id, shown.plan, [shown.load], begun, now)[0],
+        card=_cards(engine, visitor, plan_id, shown.plan, [shown.load], begun, now, weather)[0],
         begun={
             each: BegunLoad(running.id, running.situation(now).is_over) for each, running in begun.items()
         },
@@ -227,12 +235,14 @@ def _without_number(card: LoadCard) -> LoadCard:
     return replace(card, load=card.load.numbered(1))
 
 
-def plan_on_paper(engine: Engine, visitor: Visitor, plan_id: UUID, now: datetime) -> PlanOnPaper | None:
+def plan_on_paper(
+    engine: Engine, visitor: Visitor, plan_id: UUID, now: datetime, weather: Weather | None = None
+) -> PlanOnPaper | None:
     """A plan on paper; None where the crew has no such plan."""
     saved = saved_plan(engine, visitor, plan_id)
     if saved is None:
         return None
     plan = saved.plan
     begun = loads.loads_of_plan(engine, visitor, plan_id)
-    cards = _cards(engine, visitor, plan_id, plan, plan.loads, begun, now)
+    cards = _cards(engine, visitor, plan_id, plan, plan.loads, begun, now, weather)
     return PlanOnPaper(now, plan_id, plan, shopping_list(plan), cards)

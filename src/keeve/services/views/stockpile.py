@@ -10,6 +10,7 @@ from sqlalchemy import Engine
 
 from keeve.core.rules.next_water import BAND_SD, NextWater, Reset
 from keeve.core.stockpile.forecast import Observation
+from keeve.devices.weather import Weather
 from keeve.services import loads, stockpiles
 from keeve.services.accounts import Visitor
 from keeve.services.stockpiles import Stockpile
@@ -100,8 +101,10 @@ class StockpileLine(NamedTuple):
     history: MoistureHistory | None
 
 
-def stockpile_of_load(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> StockpileLine | None:
+def stockpile_of_load(
+    engine: Engine, visitor: Visitor, load_id: UUID, now: datetime, weather: Weather | None = None
+) -> StockpileLine | None:
     """The stockpile of a load as it is known before its water; None where there is none."""
     running = loads.running_load(engine, visitor, load_id)
-    stockpile = stockpiles.stockpile_before(engine, visitor, running, now) if running else None
+    stockpile = stockpiles.stockpile_before(engine, visitor, running, now, weather) if running else None
     return None if stockpile is None else StockpileLine(stockpile, stockpile_history(stockpile))

@@ -8,6 +8,7 @@ from sqlalchemy import Engine
 
 from keeve.core.mixes import materials
 from keeve.core.stockpile.events import FEELS, Feel
+from keeve.devices.weather import Weather
 from keeve.services import stockpiles, yard
 from keeve.services.accounts import Visitor
 from keeve.services.views.stockpile import StockpileLine, stockpile_history
@@ -22,12 +23,12 @@ class YardPage:
     feels: Mapping[Feel, float]
 
 
-def yard_page(engine: Engine, visitor: Visitor, now: datetime) -> YardPage:
+def yard_page(engine: Engine, visitor: Visitor, now: datetime, weather: Weather | None = None) -> YardPage:
     """The stockpiles of the crew's yard."""
     return YardPage(
         stockpiles=[
             StockpileLine(stockpile, stockpile_history(stockpile))
-            for stockpile in stockpiles.stockpiles_of(engine, visitor, now)
+            for stockpile in stockpiles.stockpiles_of(engine, visitor, now, weather)
         ],
         feels=FEELS,
     )

@@ -30,7 +30,7 @@ from keeve.web.drawings.water_line import water_lines
 from keeve.web.forms.bench_form import in_words, typed_event
 from keeve.web.own_files import content_of_file
 from keeve.web.pages import page
-from keeve.web.security import Database, MayMix, Now, SignedIn
+from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn
 from keeve.web.turns import screen_router
 
 router = screen_router()
@@ -119,23 +119,24 @@ def record_of_stockpile(
     request: Request,
     database: Database,
     visitor: MayMix,
+    weather: Forecast,
     now: Now,
     load_id: UUID,
     event: Annotated[dict[str, Any], Body()],
 ) -> Response:
     """Record what happened to the stockpile of the load, and give back the changing part of the bench."""
     running = loads.running_load(database, visitor, load_id)
-    if running is None or not stockpiles.record_of_load(database, visitor, running.plan, event, now):
+    if running is None or not stockpiles.record_of_load(database, visitor, running.plan, event, now, weather):
         raise HTTPException(404)
     return _page(request, "bench/act.html", _bench(database, visitor, load_id, now))
 
 
 @router.get("/bench/{load_id}/stockpile-chart")
 def show_stockpile(
-    request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID
+    request: Request, database: Database, visitor: SignedIn, weather: Forecast, now: Now, load_id: UUID
 ) -> Response:
     """The chart of the stockpile of the load, once it is asked for: history is long to read."""
-    found = stockpile_of_load(database, visitor, load_id, now)
+    found = stockpile_of_load(database, visitor, load_id, now, weather)
     if found is None:
         raise HTTPException(404)
     charts = stockpile_charts(found.history) if found.history else []

@@ -20,7 +20,7 @@ from keeve.services.views.load_card import PlanOnPaper, card_page, plan_on_paper
 from keeve.web import paper
 from keeve.web.heavy import made_once
 from keeve.web.pages import address_of_site, page, slug
-from keeve.web.security import Database, MayMix, Now, SignedIn
+from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn
 from keeve.web.turns import in_turn, screen_router
 
 router = screen_router()
@@ -31,13 +31,14 @@ def show(
     request: Request,
     database: Database,
     visitor: SignedIn,
+    weather: Forecast,
     now: Now,
     plan_id: UUID,
     number: int,
     gauge: Gauge | None = None,
 ) -> Response:
     """The card of one load, in the plan's gauge or in another."""
-    shown = card_page(database, visitor, plan_id, number, gauge, now)
+    shown = card_page(database, visitor, plan_id, number, gauge, now, weather)
     if shown is None:
         raise HTTPException(404)
     return page(
@@ -46,9 +47,11 @@ def show(
 
 
 @router.get("/plan/{plan_id}/print")
-def on_paper(request: Request, database: Database, visitor: SignedIn, now: Now, plan_id: UUID) -> Response:
+def on_paper(
+    request: Request, database: Database, visitor: SignedIn, weather: Forecast, now: Now, plan_id: UUID
+) -> Response:
     """The shopping list and every card, a page each."""
-    printed = _sheets(database, visitor, plan_id, now)
+    printed = _sheets(database, visitor, plan_id, now, weather)
     cards = [paper.drawn(card) for card in printed.cards]
     return page(request, "card/print.html", printed=printed, plan=printed.plan, cards=cards)
 
@@ -58,23 +61,32 @@ async def pdf(
     request: Request,
     database: Database,
     visitor: SignedIn,
+    weather: Forecast,
     now: Now,
     plan_id: UUID,
     size: Literal["a4", "letter", "a4-two", "letter-two", "58mm", "80mm"] = "a4",
 ) -> Response:
     """The shopping list and every card as PDF: a page each, two a page, or a strip each for a roll."""
-    printed, composed = await in_turn(lambda: _composed(request, database, visitor, now, plan_id, size))
+    printed, composed = await in_turn(
+        lambda: _composed(request, database, visitor, weather, now, plan_id, size)
+    )
     made = await made_once(request, visitor, write_paper, composed, paper.STATIC)
     return Response(made, media_type="application/pdf", headers=_named(printed.plan.title, "pdf"))
 
 
 @router.get("/plan/{plan_id}/load/{number}/card.png")
 async def picture(
-    request: Request, database: Database, visitor: SignedIn, now: Now, plan_id: UUID, number: int
+    request: Request,
+    database: Database,
+    visitor: SignedIn,
+    weather: Forecast,
+    now: Now,
+    plan_id: UUID,
+    number: int,
 ) -> Response:
     """One card as a picture, as it is on paper."""
     printed, composed = await in_turn(
-        lambda: _composed(request, database, visitor, now, plan_id, "a4", number)
+        lambda: _composed(request, database, visitor, weather, now, plan_id, "a4", number)
     )
     # The first page is the shopping list.
     made = await made_once(request, visitor, page_as_png, composed, paper.STATIC, 1)
@@ -112,9 +124,11 @@ def bench(database: Database, visitor: SignedIn, plan_id: UUID, number: int) -> 
 
 
 @router.post("/plan/{plan_id}/load/{number}/begin")
-def begin(database: Database, visitor: MayMix, now: Now, plan_id: UUID, number: int) -> Response:
+def begin(
+    database: Database, visitor: MayMix, weather: Forecast, now: Now, plan_id: UUID, number: int
+) -> Response:
     """Begin the load, or go to it where it was begun."""
-    load_id = loads.begin_load(database, visitor, plan_id, number, now)
+    load_id = loads.begin_load(database, visitor, plan_id, number, now, weather)
     if load_id is None:
         raise HTTPException(404)
     return RedirectResponse(f"/bench/{load_id}", status_code=303)
@@ -134,13 +148,14 @@ def _composed(
     request: Request,
     database: Engine,
     visitor: Visitor,
+    weather: Forecast,
     now: datetime,
     plan_id: UUID,
     size: str,
     number: int | None = None,
 ) -> tuple[PlanOnPaper, Paper]:
     """A plan composed for paper, with all of its cards or one."""
-    printed = _sheets(database, visitor, plan_id, now)
+    printed = _sheets(database, visitor, plan_id, now, weather)
     if number is not None:
         printed = replace(printed, cards=[card for card in printed.cards if card.load.number == number])
     if not printed.cards:
@@ -166,8 +181,10 @@ def _saved(database: Engine, visitor: Visitor, plan_id: UUID) -> SavedPlan:
     return saved
 
 
-def _sheets(database: Engine, visitor: Visitor, plan_id: UUID, now: datetime) -> PlanOnPaper:
-    sheets = plan_on_paper(database, visitor, plan_id, now)
+def _sheets(
+    database: Engine, visitor: Visitor, plan_id: UUID, now: datetime, weather: Forecast
+) -> PlanOnPaper:
+    sheets = plan_on_paper(database, visitor, plan_id, now, weather)
     if sheets is None:
         raise HTTPException(404)
     return sheets

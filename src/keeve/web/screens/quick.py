@@ -15,7 +15,7 @@ from keeve.services.database import Engine
 from keeve.services.views.load_card import quick_card
 from keeve.web.pages import page
 from keeve.web.paper import drawn
-from keeve.web.security import Database, MayMix, Now
+from keeve.web.security import Database, Forecast, MayMix, Now
 from keeve.web.turns import screen_router
 
 router = screen_router()
@@ -33,12 +33,16 @@ def show(request: Request, now: Now, job: str = "", load: int = 1, gauge: Gauge 
 
 
 @router.post("/plan/quick/keep")
-def keep_it(request: Request, database: Database, visitor: MayMix, now: Now) -> Response:
+def keep_it(request: Request, database: Database, visitor: MayMix, weather: Forecast, now: Now) -> Response:
     """Keep the job, and begin its load where that was tapped."""
     form = request.state.form
     plan_id = keep(database, visitor, form.get("job", ""))
     number = form.get("begin", "")
-    load_id = loads.begin_load(database, visitor, plan_id, int(number), now) if number.isdecimal() else None
+    load_id = (
+        loads.begin_load(database, visitor, plan_id, int(number), now, weather)
+        if number.isdecimal()
+        else None
+    )
     return RedirectResponse(f"/bench/{load_id}" if load_id else f"/plan/{plan_id}/load/1", status_code=303)
 
 

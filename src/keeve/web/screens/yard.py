@@ -22,16 +22,16 @@ from keeve.web.forms.yard_form import (
     typed_item,
 )
 from keeve.web.pages import page
-from keeve.web.security import Database, MayMix, Now, SignedIn
+from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn
 from keeve.web.turns import screen_router
 
 router = screen_router()
 
 
 @router.get("/yard")
-def show(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
+def show(request: Request, database: Database, visitor: SignedIn, weather: Forecast, now: Now) -> Response:
     """Every stockpile of the crew."""
-    return _page(request, database, visitor, now)
+    return _page(request, database, visitor, weather, now)
 
 
 @router.get("/kit")
@@ -110,16 +110,18 @@ def _kind(kind: str) -> str:
 
 
 @router.post("/yard/{stockpile_id}")
-def record(request: Request, database: Database, visitor: MayMix, now: Now, stockpile_id: str) -> Response:
+def record(
+    request: Request, database: Database, visitor: MayMix, weather: Forecast, now: Now, stockpile_id: str
+) -> Response:
     """Record what happened to a stockpile, or show the page again with what is wrong."""
     typed = request.state.form
     try:
         event = stockpile_event(typed, visitor.units) | {"occurred_at": now.isoformat()}
-        if not stockpiles.record_stockpile_event(database, visitor, stockpile_id, event, now):
+        if not stockpiles.record_stockpile_event(database, visitor, stockpile_id, event, now, weather):
             raise HTTPException(404)
     except InputError as fault:
         again = {"stockpile": stockpile_id, **typed}
-        return _page(request, database, visitor, now, 422, typed=again, refusal=fault.message)
+        return _page(request, database, visitor, weather, now, 422, typed=again, refusal=fault.message)
     return RedirectResponse(f"/yard#{stockpile_id}", status_code=303)
 
 
@@ -127,13 +129,14 @@ def _page(
     request: Request,
     database: Database,
     visitor: SignedIn,
+    weather: Forecast,
     now: Now,
     status: int = 200,
     *,
     typed: Mapping[str, str] | None = None,
     refusal: str = "",
 ) -> Response:
-    found = yard_page(database, visitor, now)
+    found = yard_page(database, visitor, now, weather)
     return page(
         request,
         "yard/yard.html",
