@@ -37,6 +37,8 @@ PAGES = (
     "/kit",
     "/mixes",
     "/crew",
+    "/cure",
+    "/day",
     "/account",
     "/crew/security",
 )

@@ -25,7 +25,7 @@ from keeve.store.database import Question, crew_reading, crew_session, session_c
 from keeve.store.queries import latest_entry, of_job
 
 # Of the pours so many are looked at, the newest first, and none that is older.
-_MOST, _FOLLOWED_FOR = 60, timedelta(days=130)
+MOST, _FOLLOWED_FOR = 60, timedelta(days=130)
 # The weather is asked for so many days after a pour; the last of them goes on.
 _DAYS_OF_WEATHER = 35
 # A thermometer in a pour shows nothing else.
@@ -111,7 +111,7 @@ def _pours() -> "Question":
         )
         .where(models.Pour.last_at > bindparam("since"))
         .order_by(models.Pour.last_at.desc())
-        .limit(_MOST)
+        .limit(MOST)
     )
     return Question(query)
 

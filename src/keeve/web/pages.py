@@ -360,6 +360,10 @@ def _span(length: timedelta) -> str:
     return f"{minutes // 60} h {minutes % 60} min" if minutes >= 60 else f"{minutes} min"
 
 
+def _hours_and_minutes(minutes: float) -> str:
+    return _span(timedelta(minutes=minutes))
+
+
 def _epoch_ms(moment: datetime | None) -> str:
     """A moment for the page's scripts; empty for none."""
     return "" if moment is None else str(round(moment.timestamp() * 1000))
@@ -391,6 +395,7 @@ _FILTERS: Mapping[str, Any] = {
     "bucket_error": _bucket_error,
     "grams": _grams,
     "hours": _hours,
+    "hours_and_minutes": _hours_and_minutes,
     "count": _count,
     "in_lines": _in_lines,
     "named": _named,

@@ -12,7 +12,6 @@ from keeve.core.calendar.day import (
     DayPlan,
     SoFar,
     Work,
-    idle_hands,
     load_times,
     play,
     suits,
@@ -22,6 +21,7 @@ from keeve.core.calendar.weather_limits import hour_for
 from keeve.core.rules.temperature import mix_temperature, working_life
 from keeve.core.weather import Air
 
+PLAN_ID = "00000000-0000-4000-8000-000000000001"
 MILD = [Air(17.0, 0.7, 8.0, 0.1, 0.0)] * 96
 WORKS = [
     Work(plan(**a_job_of(mix, mixer)), temperature_c, uses)
@@ -35,7 +35,7 @@ WORKS = [
 
 
 def a_day_job(work: Work, **changed: object) -> DayJob:
-    given = {"plan_id": work.plan.title, "first_load": 1, "loads": len(work.plan.loads), "begins_min": 480,
+    given = {"plan_id": PLAN_ID, "first_load": 1, "loads": len(work.plan.loads), "begins_min": 480,
              "mixers": [1], "placing_m3_h": 0.5}  # fmt: skip
     return DayJob.model_validate(given | changed)
 
@@ -96,7 +96,7 @@ def test_every_load_of_the_day_is_there_once_whatever_was_begun(seed: int) -> No
             if not load.is_begun:
                 assert load.pieces[0].from_min >= max(600.0, job.begins_min)
                 assert load.is_dead == (load.placed_min > load.dead_min)
-    assert idle_hands(outcome) >= 0
+    assert outcome.idle_min >= 0
 
 
 def test_a_slow_crew_kills_loads_and_holding_them_back_saves_them() -> None:
@@ -194,3 +194,15 @@ def test_smaller_loads_are_offered_where_they_save_some() -> None:
     outcome = play(day, [work], suits(day, [work], MILD))
     offered = [change for change in changes(day, [work], outcome) if change.kind == "smaller"]
     assert [change.to for change in offered] == [work.plan.loads[0].yield_l / 2]
+
+
+def test_a_load_in_the_mixer_keeps_the_next_one_waiting() -> None:
+    work = WORKS[0]
+    day = DayPlan(jobs=[a_day_job(work)])
+    by_hour = suits(day, [work], MILD)
+    times = load_times(work.plan, work.plan.loads[0], 0.5)
+    clean_at = 590 + times.ready_after_min + times.discharge_min + times.clean_min
+    mixing = play(day, [work], by_hour, SoFar([{1: Begun(590.0, None, 700.0)}], 595.0))
+    placed = play(day, [work], by_hour, SoFar([{1: Begun(560.0, 590.0, 700.0)}], 595.0))
+    assert mixing.jobs[0][1].pieces[0].from_min == pytest.approx(clean_at)
+    assert placed.jobs[0][1].pieces[0].from_min == pytest.approx(595.0)

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import Annotated, Literal, NamedTuple
 
 from pydantic import Field
@@ -10,13 +9,14 @@ from pydantic import Field
 from keeve.core.calendar.weather_limits import HourFor, hour_for
 from keeve.core.mixes.model import Use
 from keeve.core.planning.plan import Load, Plan, PlanStep
+from keeve.core.rules.load_sizes import MOST_LOADS
 from keeve.core.rules.loads_timeline import (
     MOST_MIXERS,
     LoadTimes,
     Piece,
     Run,
     cold_joints,
-    placings,
+    idle_min,
     simulate,
 )
 from keeve.core.rules.registry import Dimension, Strict
@@ -28,6 +28,8 @@ MOST_LOADS_A_DAY = 200
 DISCHARGE_MIN, CLEAN_MIN = 2.0, 3.0
 # The longest gap in which two loads still become one, where the mix lives so long, min (common practice, no source).
 COLD_JOINT_MIN = 45.0
+# A plan is known by its UUID.
+PLAN_ID = r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$"
 # Nobody starts a load that would not be placed by then, min of the day.
 DAY_ENDS_MIN = 20 * 60
 
@@ -40,8 +42,8 @@ class DayJob(Strict):
     at hand; None without.
     """
 
-    plan_id: str
-    first_load: Annotated[int, Field(ge=1)]
+    plan_id: Annotated[str, Field(pattern=PLAN_ID)]
+    first_load: Annotated[int, Field(ge=1, le=MOST_LOADS)]
     loads: Annotated[int, Field(ge=1, le=MOST_LOADS_A_DAY)]
     begins_min: Annotated[int, Field(ge=0, lt=MINUTES)]
     mixers: Annotated[
@@ -135,6 +137,12 @@ class Outcome:
         """When the last load is placed, min of the day; 0 of an empty day."""
         return max((load.placed_min for job in self.jobs for load in job), default=0.0)
 
+    @property
+    def idle_min(self) -> float:
+        """How long those who place wait between the loads of their jobs, all jobs together, min."""
+        ahead = ([load for load in loads if not load.is_begun] for loads in self.jobs)
+        return sum(idle_min([piece for load in loads for piece in load.pieces]) for loads in ahead)
+
 
 def load_times(plan: Plan, load: Load, placing_m3_h: float) -> LoadTimes:
     """How long each part of a load takes, min: the middles of its steps.
@@ -206,7 +214,8 @@ def play(
     now_min = so_far.now_min if so_far else None
     left = [_left(job, work, known) for job, work, known in zip(day.jobs, works, begun, strict=True)]
     runs = [
-        _run(day, job, work, loads, now_min) for job, work, loads in zip(day.jobs, works, left, strict=True)
+        _run(day, job, work, loads, _free_from(job, work, known, now_min))
+        for job, work, loads, known in zip(day.jobs, works, left, begun, strict=True)
     ]
     found = simulate(runs, day.hands)
     jobs: list[list[DayLoad]] = []
@@ -227,11 +236,23 @@ def _left(job: DayJob, work: Work, begun: Mapping[int, Begun]) -> list[Load]:
     return [load for load in work.plan.loads if load.number in numbers and load.number not in begun]
 
 
-def _run(day: DayPlan, job: DayJob, work: Work, loads: Sequence[Load], now_min: float | None) -> Run:
+def _free_from(job: DayJob, work: Work, begun: Mapping[int, Begun], now_min: float | None) -> float:
+    """When the job's next load can be begun, min of the day: now, or when the first of its mixers is clean."""
+    busy = [
+        each.began_min + times.ready_after_min + times.discharge_min + times.clean_min
+        for number, each in begun.items()
+        if each.placed_min is None and (load := work.plan.load(number))
+        for times in [load_times(work.plan, load, job.placing_m3_h)]
+    ]
+    free = now_min or 0.0
+    return free if len(busy) < len(job.mixers) else max(free, min(busy))
+
+
+def _run(day: DayPlan, job: DayJob, work: Work, loads: Sequence[Load], free_from_min: float) -> Run:
     return Run(
         [load_times(work.plan, load, job.placing_m3_h) for load in loads],
         job.mixers,
-        max(job.begins_min, now_min or 0.0),
+        max(job.begins_min, free_from_min),
         min(COLD_JOINT_MIN, work.plan.mix.life_min),
         day.mixing_hands,
         day.placing_hands,
@@ -287,12 +308,3 @@ def _breaks(job: int, loads: Sequence[DayLoad], never: int) -> Iterator[Break]:
         ("no-hands", [0] * never),
     )
     yield from (Break(kind, job, numbers) for kind, numbers in found if numbers)
-
-
-def idle_hands(outcome: Outcome) -> float:
-    """How long those who place wait between the loads of their jobs, all jobs together, min."""
-    total = 0.0
-    for loads in outcome.jobs:
-        pairs = placings([piece for load in loads if not load.is_begun for piece in load.pieces])
-        total += sum(max(after[0].from_min - before[1].to_min, 0.0) for before, after in pairwise(pairs))
-    return total

@@ -4,12 +4,13 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
-from keeve.core.calendar.day import DayPlan
+from keeve.core.calendar.day import PLAN_ID, DayPlan
 from keeve.core.errors import InputError, validated
 from keeve.core.units import System
 from keeve.web.forms.fields import Number
 
 MIXERS = (1, 2, 3, 4)
+_ID = re.compile(PLAN_ID)
 _CLOCK = re.compile(r"([01]?\d|2[0-3])[:.]([0-5]\d)")
 _PLACING = Number("You place per hour", ("placing",), "volume")
 _WHOLE: Mapping[str, Number] = {
@@ -60,11 +61,39 @@ def typed_day(typed: Mapping[str, str], units: System) -> DayPlan:
         for place in places
         if f"remove.{place}" not in typed
     ]
+    if not all(_ID.fullmatch(job["plan_id"]) for job in day["jobs"]):
+        raise InputError("no_job", "One of these jobs is gone: take it out of the day.", ["jobs"])
     if wrong:
         raise InputError("not_read", " ".join(wrong.values()), list(wrong))
     if any(not job["mixers"] for job in day["jobs"]):
         raise InputError("no_mixer", "Mixers: tick at least one for each job.", ["mixers"])
-    return validated(DayPlan, day)
+    try:
+        return validated(DayPlan, day)
+    except InputError as fault:
+        raise _in_words(fault) from None
+
+
+# The fields as the form calls them.
+_CALLED: Mapping[str, str] = {
+    "placing_m3_h": "You place per hour",
+    "life_min": "Working time with retarder",
+    "first_load": "First load",
+    "loads": "Loads today",
+    "mixing_hands": "People at a mixer",
+    "placing_hands": "People placing a load",
+    "hands": "People",
+    "jobs": "Jobs",
+}
+
+
+def _in_words(fault: InputError) -> InputError:
+    """What is refused, by the labels of the form."""
+
+    def called(path: re.Match[str]) -> str:
+        return _CALLED.get(path[0].rpartition(".")[2], path[0])
+
+    told = re.sub(r"\b(?:jobs\.\d+\.)?[a-z0-9_]+\b(?= must)", called, fault.message)
+    return InputError(fault.code, told, fault.fields)
 
 
 def _minute(typed: Mapping[str, str], field: str, wrong: dict[str, str]) -> int | None:

@@ -130,5 +130,6 @@ def _page(
         pours=[(pour, cure_bars(pour, now)) for pour in pours.pours(database, visitor, weather, now)],
         feed=f"{address_of_site(request)}/calendar/{token}.ics" if token else None,
         is_simulated=weather.is_simulated,
+        most=pours.MOST,
         wrong={"pour": None, "typed": "", "refusal": "", **wrong},
     )
