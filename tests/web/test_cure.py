@@ -76,7 +76,7 @@ def test_what_is_due_is_on_today_and_what_is_done_is_not(client: Client, clock: 
     assert "Saw the joints" not in client.get("/").text
     page = client.get("/cure").text
     assert client.visitor.name in page
-    assert "engineer and the local code" in page
+    assert "follow the local code" in page
     assert say(client, job_id, "saw-joints", "open") == 303
     assert say(client, job_id, "keep-wet", "skipped") == 303
     assert (states(client)["saw-joints"], states(client)["keep-wet"]) == ("later", "skipped")

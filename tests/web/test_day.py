@@ -73,6 +73,8 @@ def test_what_cannot_be_read_is_named_and_kept(client: Client) -> None:
         assert (answer.status_code, words in answer.text) == (422, True), (field, answer.text)
         if typed and field != "plan_id.0":
             assert fields_in(answer.text, "day-form")[field] == typed
+    ticked = client.post(f"/day/{DAY}", data=shown(client) | {"mixer3.0": "on", "hands": "few"}).text
+    assert 'name="mixer3.0" checked' in ticked
     form = {name: value for name, value in shown(client).items() if not name.startswith("mixer1.")}
     assert "tick at least one" in client.post(f"/day/{DAY}", data=form).text
     assert client.get(f"/day/{DAY}").status_code == 303

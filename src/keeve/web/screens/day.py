@@ -8,6 +8,7 @@ from fastapi import HTTPException, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.calendar.day import DayPlan
+from keeve.core.calendar.day_changes import Change
 from keeve.core.errors import InputError
 from keeve.services import days
 from keeve.services.accounts import Visitor
@@ -63,7 +64,7 @@ def change(
     day = _day(visitor, day, now)
     wanted = request.state.form.get("change", "")
     view = days.day_view(database, visitor, weather, day, now)
-    offered: dict[str, DayPlan] = {f"{each.kind} {each.job} {each.to:g}": each.day for each in view.changes}
+    offered: dict[str, DayPlan] = {_key(each): each.day for each in view.changes}
     if view.holds:
         offered["all"] = view.holds[-1].day
     if wanted not in offered:
@@ -78,6 +79,11 @@ def change(
 def after(visitor: SignedIn, day: date) -> Response:
     """Where a reload lands after something was refused."""
     return _to(day)
+
+
+def _key(each: Change) -> str:
+    """What a button says of a change."""
+    return f"{each.kind} {each.job} {each.to:g}"
 
 
 def _to(day: date) -> Response:
@@ -116,10 +122,7 @@ def _page(
         view=view,
         drawn=day_ribbons(view),
         broken=[broken(view, each) for each in view.outcome.breaks],
-        changes=[
-            (f"{each.kind} {each.job} {each.to:g}", each, change_words(view, each))
-            for each in view.changes[:4]
-        ],
+        changes=[(_key(each), each, change_words(view, each)) for each in view.changes[:4]],
         holds=[(each, change_words(view, each)) for each in view.holds],
         asked=weather_words(view),
         mixers=MIXERS,
