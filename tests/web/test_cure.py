@@ -81,6 +81,11 @@ def test_what_is_due_is_on_today_and_what_is_done_is_not(client: Client, clock: 
     assert say(client, job_id, "keep-wet", "skipped") == 303
     assert (states(client)["saw-joints"], states(client)["keep-wet"]) == ("later", "skipped")
     assert say(client, job_id, "keep-wet", "perhaps") == 422
+    load_id = client.get("/log").text.split('href="/log/')[1].split('"')[0]
+    record = client.get(f"/log/{load_id}").text
+    assert "Done: Saw the joints" in record
+    assert "Open again: Saw the joints" in record
+    assert "Skipped: Keep it wet or under sheets" in record
     clock.turn(60 * 24 * 5)
     assert states(client)["saw-joints"] == "late"
     assert "Late" in client.get("/").text

@@ -14,6 +14,7 @@ from keeve.core.calendar.pours import Cure, Reading, Said, State, Task, cure_of,
 from keeve.core.calendar.zones import zones
 from keeve.core.errors import InputError
 from keeve.core.mixes.regimes import OF_CASTS
+from keeve.core.rules.curing import cure_table
 from keeve.core.running.events import Placed
 from keeve.devices.weather import Weather
 from keeve.formats.job_file import read_job
@@ -199,6 +200,57 @@ def _line(
             TaskLine(task, state, entry.made_by, entry.made_at) if said and entry else TaskLine(task, state)
         )
     return PourLine(row.job_id, row.day, row.title, row.mix_name, cure, lines, readings)
+
+
+class SaidLine(NamedTuple):
+    """What was said of the pour of a load: a task done, skipped or open again, a reading (°C), or followed no more."""
+
+    kind: str
+    do: str
+    c: float | None
+    by: str
+    at: datetime
+
+
+_SAID_OF = Question(
+    select(
+        models.PourEntry.kind,
+        models.PourEntry.task,
+        models.PourEntry.c,
+        models.Account.name,
+        models.PourEntry.made_at,
+        models.Pour.plan_id,
+    )
+    .join(
+        models.Pour,
+        (models.Pour.crew_id == models.PourEntry.crew_id)
+        & (models.Pour.job_id == models.PourEntry.job_id)
+        & (models.Pour.day == models.PourEntry.day),
+    )
+    .join(models.Account, models.Account.id == models.PourEntry.made_by)
+    .where(
+        models.PourEntry.job_id
+        == select(of_job()).where(models.Plan.id == bindparam("plan_id")).scalar_subquery(),
+        models.PourEntry.day.in_(bindparam("days", expanding=True)),
+    )
+    .order_by(models.PourEntry.made_at)
+)
+
+
+def said_of_load(engine: Engine, visitor: Visitor, running: RunningLoad) -> list[SaidLine]:
+    """What was said of the pours of a load, in order."""
+    placed = [event.occurred_at for event in running.events if isinstance(event, Placed)]
+    days = {at.astimezone(visitor.zone).date() for at in placed}
+    if not days:
+        return []
+    with crew_reading(engine, visitor.crew_id) as session:
+        rows = _SAID_OF.ask(session, plan_id=running.plan_id, days=list(days))
+        cures = _cures(session, {row.plan_id for row in rows})
+    found = []
+    for kind, task, c, by, at, plan_id in rows:
+        known = {row.what: row.do for row in cure_table()[cures[plan_id].family]}
+        found.append(SaidLine(kind, known.get(task, task), c, by, at))
+    return found
 
 
 def has_pour(engine: Engine, visitor: Visitor, job_id: UUID, day: date) -> bool:

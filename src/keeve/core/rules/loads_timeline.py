@@ -109,11 +109,10 @@ class _Load:
 
 @dataclass
 class _Site:
-    """The site at a moment: free mixers and hands, loads on their way, what was done."""
+    """The site at a moment: hands, loads on their way, what was done; a mixer is free when no load is in it."""
 
     runs: Sequence[Run]
     hands: int | None
-    mixer_free: dict[int, float]
     begun: list[int]
     under_way: list[_Load] = field(default_factory=list)
     busy: list[tuple[float, int]] = field(default_factory=list)  # hands, until when
@@ -146,8 +145,7 @@ def simulate(runs: Sequence[Run], hands: int | None = None) -> list[list[Piece]]
     Returns:
         For each run its events, in the order in which they begin; loads that find no hands at all are left out.
     """
-    mixers = sorted({mixer for run in runs for mixer in run.mixers})
-    site = _Site(runs, hands, dict.fromkeys(mixers, 0.0), [0] * len(runs), done=[[] for _ in runs])
+    site = _Site(runs, hands, [0] * len(runs), done=[[] for _ in runs])
     now: float | None = min((run.start_min for run in runs), default=None)
     while now is not None:
         wakes = _step(site, now)
@@ -158,8 +156,9 @@ def simulate(runs: Sequence[Run], hands: int | None = None) -> list[list[Piece]]
 def _step(site: _Site, now: float) -> list[float]:
     """Begin all that can begin now; the moments at which something more may."""
     _move_on(site, now)
-    for load in sorted(site.under_way, key=lambda load: (load.charged_from, load.run)):
-        if load.at == "wait" and site.placing.get(load.run, now) <= now + ROUNDING:
+    waiting = [load for load in site.under_way if load.at == "wait"]
+    for load in sorted(waiting, key=lambda load: (load.charged_from, load.run)):
+        if site.placing.get(load.run, now) <= now + ROUNDING:
             _place(site, load, now)
     for load in [load for load in site.under_way if load.at == "clean" and load.until is None]:
         if _takes_hands(site, site.runs[load.run].mixing_hands, now, load.times.clean_min):
@@ -179,7 +178,6 @@ def _move_on(site: _Site, now: float) -> None:
             site.note(load, load.at, load.since, load.until)
             ended = load.until
             if load.at == "clean":
-                site.mixer_free[load.mixer] = ended
                 site.under_way.remove(load)
                 break
             load.at, load.since = order.get(load.at, "clean"), ended
@@ -208,13 +206,11 @@ def _charge(site: _Site, index: int, run: Run, now: float) -> list[float]:
         if not_before > now + ROUNDING:
             return [not_before]
         taken = {load.mixer for load in site.under_way}
-        free = [
-            mixer for mixer in run.mixers if mixer not in taken and site.mixer_free[mixer] <= now + ROUNDING
-        ]
-        if not free or not _takes_hands(site, run.mixing_hands, now, times.charge_min + times.mix_min):
+        mixer = next((mixer for mixer in run.mixers if mixer not in taken), None)
+        if mixer is None or not _takes_hands(site, run.mixing_hands, now, times.charge_min + times.mix_min):
             return []
         site.begun[index] += 1
-        load = _Load(index, site.begun[index], times, free[0], now, since=now, until=now + times.charge_min)
+        load = _Load(index, site.begun[index], times, mixer, now, since=now, until=now + times.charge_min)
         site.under_way.append(load)
     return []
 

@@ -14,6 +14,7 @@ from keeve.services import loads
 from keeve.services.accounts import Visitor
 from keeve.services.kept import Kept
 from keeve.services.load_store import RunningLoad
+from keeve.services.pours import SaidLine, said_of_load
 from keeve.services.views.casts import DryingFigures, drying_of_load
 from keeve.services.views.set_clock import ClockFigures, clock_figures
 from keeve.services.views.water import WaterFigures, water_figures
@@ -72,10 +73,11 @@ def _line(running: RunningLoad, now: datetime) -> LogLine:
 
 @dataclass(frozen=True)
 class LoadRecord:
-    """One load: its line of the log, and the ids of the events that were not undone."""
+    """One load: its line of the log, the ids of the events that were not undone, what was said after placing."""
 
     line: LogLine
     standing: Collection[UUID]
+    after: Sequence[SaidLine]
 
 
 def load_record(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> LoadRecord | None:
@@ -83,7 +85,8 @@ def load_record(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) 
     running = loads.running_load(engine, visitor, load_id)
     if running is None:
         return None
-    return LoadRecord(_line(running, now), {event.id for event in running.state.applied})
+    standing = {event.id for event in running.state.applied}
+    return LoadRecord(_line(running, now), standing, said_of_load(engine, visitor, running))
 
 
 LOG_COLUMNS = (

@@ -73,4 +73,5 @@ def show_load(request: Request, database: Database, visitor: SignedIn, now: Now,
         drying=record.line.drying,
         charts=drying_charts(record.line.drying) if record.line.drying else [],
         standing=record.standing,
+        after=record.after,
     )
