@@ -249,8 +249,11 @@ def _free_from(job: DayJob, work: Work, begun: Mapping[int, Begun], now_min: flo
 
 
 def _run(day: DayPlan, job: DayJob, work: Work, loads: Sequence[Load], free_from_min: float) -> Run:
+    # Loads of one size take the same times.
+    by_size = {load.yield_l: load for load in loads}
+    times = {size: load_times(work.plan, load, job.placing_m3_h) for size, load in by_size.items()}
     return Run(
-        [load_times(work.plan, load, job.placing_m3_h) for load in loads],
+        [times[load.yield_l] for load in loads],
         job.mixers,
         max(job.begins_min, free_from_min),
         min(COLD_JOINT_MIN, work.plan.mix.life_min),
