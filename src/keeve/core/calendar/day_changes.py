@@ -22,7 +22,7 @@ from keeve.core.calendar.day import (
 from keeve.core.rules.loads_timeline import MOST_MIXERS
 
 # A start is put off by so much at a time.
-_LATER_MIN = 30
+_LATER_MIN = 60
 
 ChangeKind = Literal["hold-back", "mixer", "pace", "hands", "later", "fewer", "joints", "retarder", "smaller"]
 
@@ -129,14 +129,12 @@ def _candidates(
         if another is not None:
             mixers = sorted([*job.mixers, another])
             yield "mixer", index, len(mixers), with_job(day, index, mixers=mixers)
-    for more in (1, 2):
-        yield "hands", -1, day.hands + more, day.model_copy(update={"hands": day.hands + more})
+    yield "hands", -1, day.hands + 1, day.model_copy(update={"hands": day.hands + 1})
     for index in broken:
         job = day.jobs[index]
         faster = round(1.5 * job.placing_m3_h, 3)
         yield "pace", index, faster, with_job(day, index, placing_m3_h=faster)
         if job.loads > 1:
-            yield "fewer", index, job.loads - 1, with_job(day, index, loads=job.loads - 1)
             yield "fewer", index, (job.loads + 1) // 2, with_job(day, index, loads=(job.loads + 1) // 2)
 
 
@@ -160,8 +158,8 @@ def _needed_life(job: DayJob, work: Work, loads: Sequence[DayLoad]) -> float | N
 
 
 def _other_starts(job: DayJob, hours: Suits) -> Iterator[int]:
-    """Half an hour and an hour later; the first hour of each better stretch of weather."""
-    begins = {job.begins_min + _LATER_MIN, job.begins_min + 2 * _LATER_MIN}
+    """An hour later; the first hour of each better stretch of weather."""
+    begins = {job.begins_min + _LATER_MIN}
     better = (
         index + 1
         for index, (before, after) in enumerate(pairwise(hours))

@@ -163,11 +163,11 @@ def _step(site: _Site, now: float) -> list[float]:
     for load in [load for load in site.under_way if load.at == "clean" and load.until is None]:
         if _takes_hands(site, site.runs[load.run].mixing_hands, now, load.times.clean_min):
             load.since, load.until = now, now + load.times.clean_min
-    waking = [moment for index, run in enumerate(site.runs) for moment in _charge(site, index, run, now)]
-    waking += [load.until for load in site.under_way if load.until is not None]
+    waking = [_charge(site, index, run, now) for index, run in enumerate(site.runs)]
+    waking += [load.until for load in site.under_way]
     waking += [until for until, _ in site.busy]
-    waking += list(site.placing.values())
-    return [moment for moment in waking if moment > now + ROUNDING]
+    waking += site.placing.values()
+    return [moment for moment in waking if moment is not None and moment > now + ROUNDING]
 
 
 def _move_on(site: _Site, now: float) -> None:
@@ -196,23 +196,26 @@ def _place(site: _Site, load: _Load, now: float) -> None:
     site.note(load, "place", load.until, load.placed_to)
 
 
-def _charge(site: _Site, index: int, run: Run, now: float) -> list[float]:
-    """Begin to charge what mixers and people allow; the moments to look again."""
+def _charge(site: _Site, index: int, run: Run, now: float) -> float | None:
+    """Begin to charge what mixers and people allow; when to look again, where that is not when something ends."""
+    taken = {load.mixer for load in site.under_way}
     while site.begun[index] < len(run.loads):
+        mixer = next((mixer for mixer in run.mixers if mixer not in taken), None)
+        if mixer is None:
+            return None
         times = run.loads[site.begun[index]]
         not_before = run.start_min
         if run.held_back:
             not_before = max(not_before, _turn(site, index, now) - times.ready_after_min)
         if not_before > now + ROUNDING:
-            return [not_before]
-        taken = {load.mixer for load in site.under_way}
-        mixer = next((mixer for mixer in run.mixers if mixer not in taken), None)
-        if mixer is None or not _takes_hands(site, run.mixing_hands, now, times.charge_min + times.mix_min):
-            return []
+            return not_before
+        if not _takes_hands(site, run.mixing_hands, now, times.charge_min + times.mix_min):
+            return None
         site.begun[index] += 1
+        taken.add(mixer)
         load = _Load(index, site.begun[index], times, mixer, now, since=now, until=now + times.charge_min)
         site.under_way.append(load)
-    return []
+    return None
 
 
 def _turn(site: _Site, index: int, now: float) -> float:
