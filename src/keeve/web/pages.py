@@ -1,5 +1,6 @@
 """Rendering pages: the templates, and how figures are set in them."""
 
+import re
 import textwrap
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime, timedelta
@@ -160,8 +161,11 @@ def _figure(value: Any, name: str, units: System) -> str:
     """A kept figure with its unit, in the reader's, by the name it has in a rule."""
     if isinstance(value, bool):
         return "yes" if value else "no"
+    if isinstance(value, list | tuple):
+        return ", ".join(_figure(item, name, units) for item in value) or "none"
     if not isinstance(value, int | float):
-        return str(value)
+        # A moment without its seconds and its zone.
+        return str(value)[:16].replace("T", " ") if _MOMENT.match(str(value)) else str(value)
     if name.endswith("fraction"):
         return _short_percent(value)
     kind = kind_of_name(name)
@@ -170,6 +174,7 @@ def _figure(value: Any, name: str, units: System) -> str:
     return f"{_short(to_shown(value, kind, units))} {DISPLAY_UNITS[units][kind].unit}"
 
 
+_MOMENT = re.compile(r"\d{4}-\d\d-\d\dT\d\d:\d\d")
 _TONNE_KG = 1000.0
 
 

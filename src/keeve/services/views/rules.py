@@ -147,6 +147,16 @@ _ON_THE_BENCH: Mapping[str, str] = {
 }
 
 
+_AFTER_PLACING = ("Curing: what follows a pour", "/cure")
+_ELSEWHERE: Mapping[str, tuple[str, str]] = {
+    "loads-timeline": ("Day: loads against time", "/day"),
+    "evaporation-rate": ("Day: when to cover", "/day"),
+    "cure-plan": _AFTER_PLACING,
+    "equivalent-age": _AFTER_PLACING,
+    "screed-drying": _AFTER_PLACING,
+}
+
+
 class Use(NamedTuple):
     """A place where a rule is used: words and a link."""
 
@@ -167,6 +177,8 @@ def uses_of(rule_id: str) -> Sequence[Use]:
     used = [Use(mix.name, f"/mixes/{mix.id}") for mix, rules in rules_of_each_mix() if rule_id in rules]
     if rule_id in SHAPES or rule_id == "order-volume":
         used.insert(0, Use("Plan: what you are making", "/plan"))
+    if rule_id in _ELSEWHERE:
+        used.insert(0, Use(*_ELSEWHERE[rule_id]))
     if rule_id in _ON_THE_BENCH:
         used.insert(0, Use(_ON_THE_BENCH[rule_id], "/bench"))
     return used
