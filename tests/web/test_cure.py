@@ -62,6 +62,17 @@ def test_loads_of_a_day_are_one_pour_and_those_of_the_next_another(client: Clien
     assert [pour.day for pour in followed(client)] == [clock.now.date(), began.date()]
 
 
+def test_a_night_shift_is_one_pour(client: Client, clock: Clock) -> None:
+    clock.turn(11 * 60)
+    plan_id, first = begun(client)
+    began = placed(client, clock, first)
+    clock.turn(2 * 60)
+    placed(client, clock, begin(client, plan_id, 2))
+    (pour,) = followed(client)
+    assert (pour.day, pour.cure.first_at) == (began.date(), began)
+    assert pour.cure.last_at.date() > pour.day
+
+
 def test_a_cast_has_its_own_page_and_no_pour(client: Client, clock: Clock) -> None:
     _, load_id = begun(client, **a_job_of("plaster-casting", "bucket"))
     placed(client, clock, load_id)

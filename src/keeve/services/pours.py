@@ -78,6 +78,15 @@ _WIDER = _NEW.on_conflict_do_update(
 _JOB = select(of_job()).where(models.Plan.id == bindparam("plan_id"))
 
 
+# What is placed past midnight belongs to the day it was begun on.
+_DAY_BEGINS = timedelta(hours=4)
+
+
+def _day_of(visitor: Visitor, at: datetime) -> date:
+    """The day of a pour, where the crew is."""
+    return (at.astimezone(visitor.zone) - _DAY_BEGINS).date()
+
+
 def note_placed(session: Session, visitor: Visitor, running: RunningLoad, event: Placed) -> None:
     """Write down that some of a load was placed; a cast is followed by its own load."""
     if running.plan.mix.regime in OF_CASTS:
@@ -87,7 +96,7 @@ def note_placed(session: Session, visitor: Visitor, running: RunningLoad, event:
     values = {
         "crew_id": session_crew(session),
         "job_id": job_id,
-        "day": at.astimezone(visitor.zone).date(),
+        "day": _day_of(visitor, at),
         "plan_id": running.plan_id,
         "first_at": at,
         "last_at": at,
@@ -240,7 +249,7 @@ _SAID_OF = Question(
 def said_of_load(engine: Engine, visitor: Visitor, running: RunningLoad) -> list[SaidLine]:
     """What was said of the pours of a load, in order."""
     placed = [event.occurred_at for event in running.events if isinstance(event, Placed)]
-    days = {at.astimezone(visitor.zone).date() for at in placed}
+    days = {_day_of(visitor, at) for at in placed}
     if not days:
         return []
     with crew_reading(engine, visitor.crew_id) as session:
