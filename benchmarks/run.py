@@ -23,7 +23,6 @@ from keeve.core.calendar.day import DayJob, DayPlan, Outcome, Work, play, suits
 from keeve.core.calendar.day_changes import changes
 from keeve.core.calendar.zones import zones
 from keeve.core.planning.make_plan import make_plan
-from keeve.core.weather import Air
 from keeve.demo import load_demo
 from keeve.demo.jobs import BOATHOUSE_SCREED, COPING_BED, MOORING_BLOCKS
 from keeve.devices.weather import SimulatedWeather
@@ -201,7 +200,7 @@ def _day_plan() -> Row:
     day = DayPlan(jobs=jobs, hands=4)
     place = zones()["Europe/London"]
     hours = SimulatedWeather().hours(place, datetime(2026, 5, 4, tzinfo=UTC), 96)
-    air = [Air(*hour[1:]) for hour in hours]
+    air = [hour.air for hour in hours]
 
     def planned() -> Outcome:
         return play(day, works, suits(day, works, air))

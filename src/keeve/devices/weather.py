@@ -8,6 +8,7 @@ from random import Random
 from typing import NamedTuple, Protocol
 
 from keeve.core.calendar.zones import Place
+from keeve.core.weather import Air
 
 
 class Hour(NamedTuple):
@@ -19,6 +20,11 @@ class Hour(NamedTuple):
     wind_kmh: float
     sun_fraction: float
     rain_mm: float
+
+    @property
+    def air(self) -> Air:
+        """The same without its moment."""
+        return Air(*self[1:])
 
 
 class Weather(Protocol):

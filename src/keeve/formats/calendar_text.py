@@ -2,9 +2,10 @@
 
 from collections.abc import Iterable
 from datetime import UTC, datetime, timedelta
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-from icalendar import Alarm, Calendar, Event
+if TYPE_CHECKING:
+    from icalendar import Event
 
 # How often a calendar should look for changes.
 _LOOK_AGAIN = timedelta(hours=1)
@@ -30,6 +31,9 @@ def calendar_text(name: str, entries: Iterable[Entry], link: str, now: datetime)
         link: the page that every one of them leads to.
         now: the moment it was made.
     """
+    # Read in only here: it takes longer than all the rest of this module, and a start need not wait for it.
+    from icalendar import Calendar
+
     calendar = Calendar()
     for field, value in (("prodid", "-//Keeve//Keeve//EN"), ("version", "2.0"), ("method", "PUBLISH")):
         calendar.add(field, value)
@@ -42,7 +46,9 @@ def calendar_text(name: str, entries: Iterable[Entry], link: str, now: datetime)
     return text
 
 
-def _event(entry: Entry, link: str, now: datetime) -> Event:
+def _event(entry: Entry, link: str, now: datetime) -> "Event":
+    from icalendar import Alarm, Event
+
     event = Event()
     event.add("uid", f"{entry.id}@keeve")
     event.add("dtstamp", now.astimezone(UTC))

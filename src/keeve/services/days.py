@@ -3,8 +3,10 @@
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
+from functools import cached_property
 from typing import NamedTuple
 from uuid import UUID, uuid4
+from zoneinfo import ZoneInfo
 
 from sqlalchemy import Engine, bindparam, select
 from sqlalchemy.dialects.postgresql import distinct_on
@@ -26,7 +28,6 @@ from keeve.core.calendar.zones import zones
 from keeve.core.errors import InputError
 from keeve.core.planning.site_mix import chosen_mix
 from keeve.core.running.events import Placed
-from keeve.core.weather import Air
 from keeve.devices.weather import Hour, Weather
 from keeve.formats.job_file import read_job
 from keeve.services import jobs
@@ -70,10 +71,10 @@ class DayView:
         outcome: how it would go.
         works: of each job its plan and its limits.
         hours: its weather.
-        changes: what makes it break less, one change each.
-        holds: the changes that together make it hold.
         offered: jobs that may be put into it.
-        now_min: now, min of the day; None on another day.
+        going: what was planned, its starts in minutes since midnight.
+        so_far: what was begun of it, and now, min of the day (None: another day).
+        zone: the crew's.
     """
 
     day: date
@@ -84,10 +85,35 @@ class DayView:
     outcome: Outcome
     works: Sequence[Work]
     hours: Sequence[Hour]
-    changes: Sequence[Change]
-    holds: Sequence[Change]
     offered: Sequence[JobLine]
-    now_min: float | None
+    going: DayPlan
+    so_far: SoFar
+    zone: ZoneInfo
+
+    @property
+    def now_min(self) -> float | None:
+        """Now, min of the day; None on another day."""
+        return self.so_far.now_min
+
+    @cached_property
+    def _tried(self) -> Sequence[Change]:
+        return changes(self.going, self.works, self.outcome, self.so_far)
+
+    @cached_property
+    def changes(self) -> Sequence[Change]:
+        """What makes it break less, one change each; worked out only where it is looked at, for it takes a while."""
+        return [self._by_clock(change) for change in self._tried]
+
+    @cached_property
+    def holds(self) -> Sequence[Change]:
+        """The changes that together make it hold."""
+        found = nearest(self._tried, self.works, self.outcome, self.so_far)
+        return [self._by_clock(change) for change in found]
+
+    def _by_clock(self, change: Change) -> Change:
+        """A change with its starts as the form has them."""
+        told = [_clock_min(self.zone, self.moment(job.begins_min)) for job in change.day.jobs]
+        return change._replace(day=_with_begins(change.day, told))
 
     def moment(self, minute: float) -> datetime:
         """A minute of the day as a moment: minutes that passed since midnight, whatever the clock did."""
@@ -119,8 +145,8 @@ def _elapsed_min(visitor: Visitor, day: date, clock_min: int) -> int:
     return round((at - midnight_of(visitor, day)) / timedelta(minutes=1))
 
 
-def _clock_min(visitor: Visitor, day: date, elapsed_min: int) -> int:
-    at = (midnight_of(visitor, day) + timedelta(minutes=elapsed_min)).astimezone(visitor.zone)
+def _clock_min(zone: ZoneInfo, moment: datetime) -> int:
+    at = moment.astimezone(zone)
     return 60 * at.hour + at.minute
 
 
@@ -269,12 +295,7 @@ def day_view(
     so_far = SoFar(_begun(wanted, running, midnight, now), now_min if is_today else None)
     starts = [_elapsed_min(visitor, day, job.begins_min) for job in wanted.jobs]
     going = _with_begins(wanted, starts)
-    outcome = play(going, works, suits(going, works, [Air(*hour[1:]) for hour in hours]), so_far)
-
-    def by_clock(change: Change) -> Change:
-        told = [_clock_min(visitor, day, job.begins_min) for job in change.day.jobs]
-        return change._replace(day=_with_begins(change.day, told))
-
+    outcome = play(going, works, suits(going, works, [hour.air for hour in hours]), so_far)
     inside = {UUID(job.plan_id) for job in wanted.jobs}
     return DayView(
         day=day,
@@ -285,10 +306,10 @@ def day_view(
         outcome=outcome,
         works=works,
         hours=hours[:24],
-        changes=list(map(by_clock, changes(going, works, outcome, so_far))),
-        holds=list(map(by_clock, nearest(going, works, outcome, so_far))),
         offered=[line for line in offered if line.plan_id not in inside],
-        now_min=now_min if is_today else None,
+        going=going,
+        so_far=so_far,
+        zone=visitor.zone,
     )
 
 
@@ -310,10 +331,6 @@ def _begun(
             began, minute(done_at), minute(situation.dead_at)
         )
     return [
-        {
-            number: begun
-            for number, begun in found.get(job.plan_id, {}).items()
-            if job.first_load <= number < job.first_load + job.loads
-        }
+        {number: begun for number, begun in found.get(job.plan_id, {}).items() if number in job.numbers}
         for job in plan.jobs
     ]

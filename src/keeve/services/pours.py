@@ -75,7 +75,7 @@ _WIDER = _NEW.on_conflict_do_update(
         "plan_id": _NEW.excluded.plan_id,
     },
 )
-_JOB = select(of_job()).where(models.Plan.id == bindparam("plan_id"))
+_JOB = Question(select(of_job()).where(models.Plan.id == bindparam("plan_id")))
 
 
 # What is placed past midnight belongs to the day it was begun on.
@@ -91,7 +91,7 @@ def note_placed(session: Session, visitor: Visitor, running: RunningLoad, event:
     """Write down that some of a load was placed; a cast is followed by its own load."""
     if running.plan.mix.regime in OF_CASTS:
         return
-    (job_id,) = Question(_JOB).ask(session, plan_id=running.plan_id)[0]
+    (job_id,) = _JOB.ask(session, plan_id=running.plan_id)[0]
     at = event.occurred_at
     values = {
         "crew_id": session_crew(session),
@@ -104,29 +104,24 @@ def note_placed(session: Session, visitor: Visitor, running: RunningLoad, event:
     session.connection().execute(_WIDER, values)
 
 
-def _pours() -> "Question":
-    query = (
-        select(
-            models.Pour.job_id,
-            models.Pour.day,
-            models.Pour.plan_id,
-            models.Pour.first_at,
-            models.Pour.last_at,
-            func.coalesce(latest_entry("title"), models.Plan.title).label("title"),
-            models.Plan.mix_name,
-        )
-        .join(
-            models.Plan,
-            (models.Plan.crew_id == models.Pour.crew_id) & (models.Plan.id == models.Pour.plan_id),
-        )
-        .where(models.Pour.last_at > bindparam("since"))
-        .order_by(models.Pour.last_at.desc())
-        .limit(MOST)
+_NEWEST = Question(
+    select(
+        models.Pour.job_id,
+        models.Pour.day,
+        models.Pour.plan_id,
+        models.Pour.first_at,
+        models.Pour.last_at,
+        func.coalesce(latest_entry("title"), models.Plan.title).label("title"),
+        models.Plan.mix_name,
     )
-    return Question(query)
-
-
-_NEWEST = _pours()
+    .join(
+        models.Plan,
+        (models.Plan.crew_id == models.Pour.crew_id) & (models.Plan.id == models.Pour.plan_id),
+    )
+    .where(models.Pour.last_at > bindparam("since"))
+    .order_by(models.Pour.last_at.desc())
+    .limit(MOST)
+)
 _ENTRIES = Question(
     select(
         models.PourEntry.job_id,

@@ -32,7 +32,6 @@ from keeve.core.stockpile.forecast import (
     observed_in,
 )
 from keeve.core.stockpile.weathering import Weathered, moisture_change
-from keeve.core.weather import Air
 from keeve.devices.weather import Weather
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import (
@@ -91,9 +90,8 @@ def stockpiles_of(
             models.StockpileEvent.received_at > now - _FOLLOWED_FOR
         )
         known = dict.fromkeys([*drawn, *session.scalars(lately)])
-        return [
-            _stockpile(session, stockpile_id, now, _weathered(visitor, weather)) for stockpile_id in known
-        ]
+        weathered = _weathered(visitor, weather)
+        return [_stockpile(session, stockpile_id, now, weathered) for stockpile_id in known]
 
 
 def _weathered(visitor: Visitor, weather: Weather | None) -> Weathered | None:
@@ -104,7 +102,7 @@ def _weathered(visitor: Visitor, weather: Weather | None) -> Weathered | None:
 
     def between(begin: datetime, end: datetime) -> float:
         hours = round((end - begin) / timedelta(hours=1))
-        return moisture_change([Air(*hour[1:]) for hour in weather.hours(place, begin, hours)])
+        return moisture_change([hour.air for hour in weather.hours(place, begin, hours)])
 
     return between
 

@@ -75,7 +75,7 @@ def test_every_change_that_is_offered_breaks_less_and_the_nearest_day_holds(seed
     for change in (change for change in found if change.kind != "smaller"):
         again = play(change.day, works, outcome.hours)
         assert sum(len(each.loads) for each in again.breaks) == change.left < weight
-    steps = nearest(day, works, outcome)
+    steps = nearest(found, works, outcome)
     if steps:
         assert play(steps[-1].day, works, outcome.hours).breaks == []
 

@@ -55,6 +55,11 @@ class DayJob(Strict):
     joints: bool = False
     life_min: Annotated[float, Field(ge=1, le=MINUTES)] | None = None
 
+    @property
+    def numbers(self) -> range:
+        """The numbers of its loads."""
+        return range(self.first_load, self.first_load + self.loads)
+
 
 class DayPlan(Strict):
     """A day: its jobs, the one that goes first first; its hands, and how many of them a mixer and a placing take."""
@@ -91,14 +96,13 @@ class SoFar(NamedTuple):
 
 
 class DayLoad(NamedTuple):
-    """A load of the day: its parts, when its life is over (min of the day), whether it dies, whether the joint before
-    it is cold, the hour it is mixed in, and whether it was begun already.
+    """A load of the day: its parts, when its life is over (min of the day), whether the joint before it is cold, the
+    hour it is mixed in, and whether it was begun already.
     """
 
     number: int
     pieces: Sequence[Piece]
     dead_min: float
-    is_dead: bool
     is_cold: bool
     hour: HourFor
     is_begun: bool = False
@@ -107,6 +111,11 @@ class DayLoad(NamedTuple):
     def placed_min(self) -> float:
         """When it is placed, min of the day."""
         return max(piece.to_min for piece in self.pieces if piece.what == "place")
+
+    @property
+    def is_dead(self) -> bool:
+        """Whether it would be placed past its life."""
+        return not self.is_begun and self.placed_min > self.dead_min
 
 
 BreakKind = Literal["dead", "cold-joint", "no-weather", "late", "no-hands"]
@@ -232,8 +241,7 @@ def play(
 
 
 def _left(job: DayJob, work: Work, begun: Mapping[int, Begun]) -> list[Load]:
-    numbers = range(job.first_load, job.first_load + job.loads)
-    return [load for load in work.plan.loads if load.number in numbers and load.number not in begun]
+    return [load for load in work.plan.loads if load.number in job.numbers and load.number not in begun]
 
 
 def _free_from(job: DayJob, work: Work, begun: Mapping[int, Begun], now_min: float | None) -> float:
@@ -280,8 +288,7 @@ def _loads(
         water_at = begins + run.loads[place - 1].first_water_min
         hour = by_hour[_hour(water_at)]
         dead_min = water_at + life_of(job, work, hour)
-        placed = max(piece.to_min for piece in parts if piece.what == "place")
-        yield DayLoad(numbers[place - 1], parts, dead_min, placed > dead_min, place in cold, hour)
+        yield DayLoad(numbers[place - 1], parts, dead_min, place in cold, hour)
 
 
 def life_of(job: DayJob, work: Work, hour: HourFor) -> float:
@@ -299,7 +306,7 @@ def _begun_load(number: int, begun: Begun, by_hour: Suits) -> DayLoad:
     dead_min = begun.dead_min if begun.dead_min is not None else begun.began_min + hour.life_min
     end = begun.placed_min if begun.placed_min is not None else dead_min
     pieces = [Piece(number, "place", begun.began_min, end, 0)]
-    return DayLoad(number, pieces, dead_min, is_dead=False, is_cold=False, hour=hour, is_begun=True)
+    return DayLoad(number, pieces, dead_min, is_cold=False, hour=hour, is_begun=True)
 
 
 def _breaks(job: int, loads: Sequence[DayLoad], never: int) -> Iterator[Break]:

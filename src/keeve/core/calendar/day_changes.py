@@ -66,9 +66,7 @@ def _smaller(
     """Loads of half the size, of jobs whose loads die."""
     for index in sorted({each.job for each in outcome.breaks if each.kind == "dead"}):
         work, job = works[index], day.jobs[index]
-        chosen = [
-            load for load in work.plan.loads if job.first_load <= load.number < job.first_load + job.loads
-        ]
+        chosen = [load for load in work.plan.loads if load.number in job.numbers]
         halves = [half for load in chosen for half in (load.times(0.5), load.times(0.5))]
         if len(halves) > MOST_LOADS_A_DAY or (so_far and so_far.begun[index]):
             continue
@@ -87,17 +85,25 @@ _MOST_CHANGES = 3
 
 
 def nearest(
-    day: DayPlan, works: Sequence[Work], outcome: Outcome, so_far: SoFar | None = None
+    first: Sequence[Change], works: Sequence[Work], outcome: Outcome, so_far: SoFar | None = None
 ) -> list[Change]:
-    """The changes, one after another, by which nothing breaks any more; none where that takes more than a few."""
+    """The changes, one after another, by which nothing breaks any more; none where that takes more than a few.
+
+    Args:
+        first: the changes that are offered for the day.
+        works: of each of its jobs.
+        outcome: how it would go.
+        so_far: what was begun of it.
+    """
     taken: list[Change] = []
+    offered = first
     while outcome.breaks and len(taken) < _MOST_CHANGES:
-        found = [change for change in changes(day, works, outcome, so_far) if change.kind != "smaller"]
-        if not found:
+        best = next((change for change in offered if change.kind != "smaller"), None)
+        if best is None:
             return []
-        taken.append(found[0])
-        day = found[0].day
-        outcome = play(day, works, outcome.hours, so_far)
+        taken.append(best)
+        outcome = play(best.day, works, outcome.hours, so_far)
+        offered = changes(best.day, works, outcome, so_far) if len(taken) < _MOST_CHANGES else []
     return [] if outcome.breaks else taken
 
 

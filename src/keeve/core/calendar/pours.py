@@ -11,7 +11,7 @@ from keeve.core.mixes import materials
 from keeve.core.mixes.model import Mix, Use
 from keeve.core.planning.job import Job, ShapeNeed
 from keeve.core.planning.site_mix import chosen_mix
-from keeve.core.rules.curing import Family, Kind, cure_plan
+from keeve.core.rules.curing import CureTask, Family, Kind, cure_plan
 from keeve.core.rules.maturity import Spell
 
 # What a shape is used as, where it says that; any use of the mix where it does not.
@@ -115,25 +115,27 @@ def _tasks(cure: Cure, daily_c: tuple[float, ...], measured: tuple[Spell, ...]) 
         thickness_mm=cure.thickness_mm,
         measured=list(measured),
     )
-    sooner = cure.last_at - cure.first_at
+    return [_task(each, cure.last_at - cure.first_at) for each in plan.tasks]
 
-    def moment(text: str | None, before: timedelta = timedelta()) -> datetime | None:
+
+def _task(each: CureTask, sooner: timedelta) -> Task:
+    """A task of the rule, what must be done by so much sooner."""
+    before = timedelta() if each.kind == "may" else sooner
+
+    def begins(text: str | None) -> datetime | None:
         return datetime.fromisoformat(text) - before if text else None
 
-    return [
-        Task(
-            what=each.what,
-            kind=each.kind,
-            do=each.do,
-            why=each.why,
-            source=each.source,
-            begins=datetime.fromisoformat(each.from_) - (sooner if each.kind != "may" else timedelta()),
-            ends=moment(each.to),
-            earliest=moment(each.earliest, sooner if each.kind != "may" else timedelta()),
-            latest=moment(each.latest, sooner if each.kind != "may" else timedelta()),
-        )
-        for each in plan.tasks
-    ]
+    return Task(
+        what=each.what,
+        kind=each.kind,
+        do=each.do,
+        why=each.why,
+        source=each.source,
+        begins=datetime.fromisoformat(each.from_) - before,
+        ends=datetime.fromisoformat(each.to) if each.to else None,
+        earliest=begins(each.earliest),
+        latest=begins(each.latest),
+    )
 
 
 Said = Literal["done", "skipped"]

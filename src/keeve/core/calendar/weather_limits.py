@@ -3,13 +3,13 @@
 from collections.abc import Collection, Sequence
 from typing import Literal, NamedTuple
 
-from keeve.core.errors import InputError
 from keeve.core.mixes.model import Use
 from keeve.core.planning.job import Conditions
 from keeve.core.planning.plan import Load, Plan
-from keeve.core.planning.warmth import heat_masses
+from keeve.core.planning.warmth import computed_c, heat_masses
 from keeve.core.rules.maturity import evaporation_rate, speed
-from keeve.core.rules.temperature import SOLID_HEAT, cooling_plan, mix_temperature, working_life
+from keeve.core.rules.temperature import SOLID_HEAT, cooling_plan, working_life
+from keeve.core.rules.workings import Workings
 from keeve.core.weather import Air
 
 Verdict = Literal["go", "care", "no"]
@@ -76,7 +76,7 @@ def hour_for(
     """
     now = hours[index]
     site = _site(plan.conditions, hours, index, indoors=indoors)
-    mix_c = _mix_c(plan, load, site)
+    mix_c = computed_c(site, plan.binders, load, Workings())
     life_min = plan.mix.life_min
     if mix_c is not None:
         life_min = min(working_life(life_min, mix_c).life_min, life_min)
@@ -100,20 +100,6 @@ def _site(known: Conditions, hours: Sequence[Air], index: int, *, indoors: bool)
         known.water_c if known.water_c is not None else max(_GROUND_C + _OF_AIR * (day_c - _GROUND_C), 2.0)
     )
     return Conditions(air_c=now.air_c, stockpile_c=heap_c, water_c=water_c)
-
-
-def _mix_c(plan: Plan, load: Load, site: Conditions) -> float | None:
-    if site.air_c is None or site.water_c is None or site.stockpile_c is None:
-        return None
-    try:
-        return mix_temperature(
-            **heat_masses(plan.binders, load),
-            aggregate_c=site.stockpile_c,
-            cement_c=site.air_c,
-            water_c=site.water_c,
-        ).mix_c
-    except InputError:
-        return None  # a frozen heap is no mix
 
 
 def _of_air(air_c: float, temperature_c: tuple[float, float] | None) -> list[Reason]:

@@ -12,6 +12,7 @@ from keeve.core.errors import InputError
 from keeve.services import crews, recovery, security_log
 from keeve.services.accounts import ROLE_NAMES, Visitor, as_role
 from keeve.services.security_log import Entry, Kind
+from keeve.web.answers import go_on, id_of
 from keeve.web.pages import address_of_site, page
 from keeve.web.screens.account import code_page
 from keeve.web.security import SESSION_COOKIE, Database, MayLead, Now, SignedIn
@@ -40,13 +41,13 @@ def set_zone(request: Request, database: Database, visitor: MayLead) -> Response
         crews.set_zone(database, visitor, request.state.form.get("zone", ""))
     except InputError as fault:
         return _crew_page(request, database, visitor, status=422, refusal=fault.message)
-    return _after_change(True)
+    return RedirectResponse("/crew", status_code=303)
 
 
 @router.post("/crew/invitations/{invitation_id}/withdraw")
 def withdraw(database: Database, visitor: MayLead, now: Now, invitation_id: str) -> Response:
     """End an invitation that nobody has used."""
-    return _after_change(crews.withdraw(database, visitor, invitation_id, now))
+    return go_on(crews.withdraw(database, visitor, invitation_id, now), "/crew")
 
 
 @router.get("/crew/zone")
@@ -60,21 +61,21 @@ def after_link(visitor: SignedIn) -> Response:
 @router.post("/crew/members/{account_id}/role")
 def set_role(request: Request, database: Database, visitor: MayLead, now: Now, account_id: UUID) -> Response:
     """Another role for a member."""
-    return _after_change(
-        crews.set_role(database, visitor, account_id, request.state.form.get("role", ""), now)
+    return go_on(
+        crews.set_role(database, visitor, account_id, request.state.form.get("role", ""), now), "/crew"
     )
 
 
 @router.post("/crew/members/{account_id}/remove")
 def remove(database: Database, visitor: MayLead, now: Now, account_id: UUID) -> Response:
     """Take a member out of the crew."""
-    return _after_change(crews.remove(database, visitor, account_id, now))
+    return go_on(crews.remove(database, visitor, account_id, now), "/crew")
 
 
 @router.post("/crew/reset-links")
 def reset_link(request: Request, database: Database, visitor: MayLead, now: Now) -> Response:
     """A link by which a member who forgot the password chooses a new one; it is shown this once."""
-    account_id = _id(request.state.form.get("account_id", ""))
+    account_id = id_of(request.state.form.get("account_id", ""))
     try:
         token = recovery.reset_link(database, visitor, account_id, now)
     except InputError as fault:
@@ -87,7 +88,7 @@ def reset_link(request: Request, database: Database, visitor: MayLead, now: Now)
 @router.post("/crew/switch")
 def switch(request: Request, database: Database, visitor: SignedIn) -> Response:
     """Go on in another of one's crews."""
-    crew_id = _id(request.state.form.get("crew_id", ""))
+    crew_id = id_of(request.state.form.get("crew_id", ""))
     if not crews.switch_crew(database, visitor, request.cookies[SESSION_COOKIE], crew_id):
         raise HTTPException(404)
     return RedirectResponse("/", status_code=303)
@@ -182,19 +183,6 @@ def _join_as_new(request: Request, database: Database, now: Now, token: str) -> 
     if code is None:
         raise HTTPException(404)
     return code_page(request, database, now, typed["sign_in_name"], code)
-
-
-def _id(text: str) -> UUID:
-    try:
-        return UUID(text)
-    except ValueError:
-        raise HTTPException(404) from None
-
-
-def _after_change(found: bool) -> Response:
-    if not found:
-        raise HTTPException(404)
-    return RedirectResponse("/crew", status_code=303)
 
 
 def _crew_page(

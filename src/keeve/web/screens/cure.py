@@ -12,6 +12,7 @@ from keeve.formats.calendar_text import calendar_text
 from keeve.services import calendar_feeds, days, pours
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
+from keeve.web.answers import go_on
 from keeve.web.drawings.cure_bars import cure_bars
 from keeve.web.forms.fields import Number
 from keeve.web.pages import address_of_site, page
@@ -38,7 +39,7 @@ def say(request: Request, database: Database, visitor: MayMix, now: Now, job_id:
     """Say that a task was done, is skipped or is open again."""
     form = request.state.form
     found = pours.say(database, visitor, job_id, day, form.get("task", ""), form.get("said", ""), now)
-    return _after(found, _BACK.get(form.get("back", ""), "/cure"))
+    return go_on(found, _BACK.get(form.get("back", ""), "/cure"))
 
 
 @router.post("/cure/{job_id}/{day}/temperature")
@@ -67,13 +68,13 @@ def read_temperature(
 @router.post("/cure/{job_id}/{day}/remove")
 def remove(database: Database, visitor: MayMix, now: Now, job_id: UUID, day: date) -> Response:
     """Follow a pour no more."""
-    return _after(pours.follow_no_more(database, visitor, job_id, day, now), "/cure")
+    return go_on(pours.follow_no_more(database, visitor, job_id, day, now), "/cure")
 
 
 @router.get("/cure/{job_id}/{day}/temperature")
 def after_refusal(database: Database, visitor: SignedIn, job_id: UUID, day: date) -> Response:
     """Where a reload lands after a temperature was refused."""
-    return _after(pours.has_pour(database, visitor, job_id, day), "/cure")
+    return go_on(pours.has_pour(database, visitor, job_id, day), "/cure")
 
 
 @router.post("/cure/calendar")
@@ -105,12 +106,6 @@ def read_calendar(request: Request, database: Database, weather: Forecast, now: 
     ]
     text = calendar_text(f"Keeve, {reader.crew_name}", entries, f"{address_of_site(request)}/cure", now)
     return Response(text, media_type="text/calendar; charset=utf-8")
-
-
-def _after(found: bool, path: str) -> Response:
-    if not found:
-        raise HTTPException(404)
-    return RedirectResponse(path, status_code=303)
 
 
 def _page(

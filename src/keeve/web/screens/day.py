@@ -2,7 +2,6 @@
 
 from datetime import date, datetime, timedelta
 from typing import Annotated
-from uuid import UUID
 
 from fastapi import HTTPException, Query, Request
 from fastapi.responses import RedirectResponse, Response
@@ -14,6 +13,7 @@ from keeve.services import days
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.services.views.day_words import broken, change_words, weather_words
+from keeve.web.answers import id_of
 from keeve.web.drawings.day_ribbons import day_ribbons
 from keeve.web.forms.day_form import MIXERS, typed_day
 from keeve.web.pages import page
@@ -49,7 +49,7 @@ def keep(
     try:
         plan = typed_day(form, visitor.units)
         if form.get("add"):
-            plan = days.with_added(database, visitor, plan, _id(form["add"]))
+            plan = days.with_added(database, visitor, plan, id_of(form["add"]))
         days.save_day(database, visitor, day, plan, now)
     except InputError as fault:
         return _page(request, database, visitor, weather, now, day, status=422, refusal=fault.message)
@@ -95,13 +95,6 @@ def _day(visitor: Visitor, day: date | None, now: datetime) -> date:
     if day is not None and abs(day - today) > _FURTHEST:
         raise HTTPException(404)
     return day or today
-
-
-def _id(text: str) -> UUID:
-    try:
-        return UUID(text)
-    except ValueError:
-        raise HTTPException(404) from None
 
 
 def _page(

@@ -5,13 +5,14 @@ from typing import Any
 from uuid import UUID
 
 from fastapi import HTTPException, Request
-from fastapi.responses import RedirectResponse, Response
+from fastapi.responses import Response
 
 from keeve.core.errors import InputError
 from keeve.services import jobs
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.services.views.job import job_view
+from keeve.web.answers import go_on
 from keeve.web.drawings.composition import composition
 from keeve.web.drawings.shape_pictures import shape_picture
 from keeve.web.forms.shapes import shape_of
@@ -42,7 +43,7 @@ def rename(request: Request, database: Database, visitor: MayMix, now: Now, job_
     """Another name for the job."""
     title = request.state.form.get("title", "")
     try:
-        return _after(jobs.rename(database, visitor, job_id, title, now), f"/jobs/{job_id}")
+        return go_on(jobs.rename(database, visitor, job_id, title, now), f"/jobs/{job_id}")
     except InputError as fault:
         return _job_page(request, database, visitor, now, job_id, 422, title=title, refusal=fault)
 
@@ -52,7 +53,7 @@ def add_note(request: Request, database: Database, visitor: MayMix, now: Now, jo
     """A note on the job."""
     note = request.state.form.get("note", "")
     try:
-        return _after(jobs.add_note(database, visitor, job_id, note, now), f"/jobs/{job_id}")
+        return go_on(jobs.add_note(database, visitor, job_id, note, now), f"/jobs/{job_id}")
     except InputError as fault:
         return _job_page(request, database, visitor, now, job_id, 422, note=note, refusal=fault)
 
@@ -62,14 +63,14 @@ def archive(request: Request, database: Database, visitor: MayMix, now: Now, job
     """Put the job away, or take it back."""
     back = request.state.form.get("back") == "yes"
     found = jobs.archive(database, visitor, job_id, now, back=back)
-    return _after(found, f"/jobs/{job_id}" if back else "/jobs")
+    return go_on(found, f"/jobs/{job_id}" if back else "/jobs")
 
 
 @router.post("/jobs/{job_id}/delete")
 def delete(request: Request, database: Database, visitor: MayMix, now: Now, job_id: UUID) -> Response:
     """Delete a job that has no loads."""
     try:
-        return _after(jobs.delete(database, visitor, job_id, now), "/jobs")
+        return go_on(jobs.delete(database, visitor, job_id, now), "/jobs")
     except InputError as fault:
         return _job_page(request, database, visitor, now, job_id, 422, refusal=fault)
 
@@ -80,13 +81,7 @@ def delete(request: Request, database: Database, visitor: MayMix, now: Now, job_
 @router.get("/jobs/{job_id}/delete")
 def after(database: Database, visitor: SignedIn, job_id: UUID) -> Response:
     """Where a reload lands after something was refused."""
-    return _after(jobs.job_page(database, visitor, job_id) is not None, f"/jobs/{job_id}")
-
-
-def _after(found: bool, path: str) -> Response:
-    if not found:
-        raise HTTPException(404)
-    return RedirectResponse(path, status_code=303)
+    return go_on(jobs.job_page(database, visitor, job_id) is not None, f"/jobs/{job_id}")
 
 
 def _job_page(
