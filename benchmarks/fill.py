@@ -1,17 +1,24 @@
 """A crew with many loads in its log, written straight into the tables: what years of work leave behind."""
 
 import json
+from datetime import UTC, datetime, timedelta
 from typing import Any
-from uuid import UUID
+from uuid import UUID, uuid4
 
 from sqlalchemy import Engine, text
 
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Plan, load_step
+from keeve.core.records.log_entry import log_entry
+from keeve.core.running.events import parse_event
+from keeve.core.running.load_state import fold
+from keeve.core.running.next_step import situation
 from keeve.demo.jobs import COPING_BED
 from keeve.formats.job_file import read_job
 
 _LOADS_OF_A_PLAN = 4
+# As a log of a million loads has them: they are listed there, and their events are not read.
+_LISTED_OF_A_PLAN = 1000
 
 _PLANS = """
 insert into plan (id, crew_id, title, job, result, rules_version, made_by, made_at)
@@ -37,6 +44,24 @@ cross join jsonb_array_elements(cast(:steps as jsonb)) with ordinality as step (
 cross join lateral (select gen_random_uuid() as id, load.id as of_load, step.number as of_step) as made
 where load.crew_id = :crew
 """
+# One load in fifty was thrown away, one in ten is of another mix, an old hand had to do with the oldest in twenty.
+_ENTRIES = """
+insert into log_entry (crew_id, id, plan_id, job_id, mix_id, title, begun_at, state, words, content, search)
+select :crew, id, plan_id, plan_id, case when nth % 10 = 3 then 'mortar-general' else 'mortar-bricklaying' end, :title,
+       begun_at, case when nth % 50 = 7 then 'thrown-away' else 'done' end, words,
+       cast(:entry as jsonb) || jsonb_build_object('number', number, 'begun_at', begun_at),
+       array_to_tsvector(array(select left(cast(:crew as text), 8) || lower(word)
+                               from unnest(string_to_array(:title || ' ' || words, ' ')) as word group by 1))
+from (select *, 'Bricklaying mortar Fill' || case when nth % 1000 = 11 then ' the sluice leaked' else '' end
+                                          || case when nth % 3 = 1 then ' rained' else '' end as words
+      from (select *, row_number() over (order by begun_at desc) as nth from load where crew_id = :crew) as one) as load
+"""
+_PEOPLE = """
+insert into log_person (crew_id, person, begun_at, id)
+select crew_id, unnest(case when nth > 0.95 * count then array['fill', 'old hand'] else array['fill'] end), begun_at, id
+from (select *, row_number() over (order by begun_at desc) as nth, count(*) over () as count
+      from load where crew_id = :crew) as load
+"""
 
 
 def _steps(plan: Plan) -> list[dict[str, Any]]:
@@ -56,8 +81,34 @@ def _steps(plan: Plan) -> list[dict[str, Any]]:
     return [*steps, {"kind": "placed", "volume_l": load.yield_l}, {"kind": "cleaned"}]
 
 
-def fill_log(engine: Engine, crew_id: UUID, account_id: UUID, loads: int) -> None:
-    """Give a crew that many finished loads."""
+def _entry(plan: Plan) -> dict[str, Any]:
+    """How the log lists such a load."""
+    begun_at = datetime(2026, 1, 5, 9, tzinfo=UTC)
+    events = [
+        parse_event(
+            {
+                "id": str(uuid4()),
+                "device_id": "fill",
+                "device_seq": number,
+                "occurred_at": begun_at + timedelta(seconds=number),
+                "schema": 2,
+                "recorded_by": "Fill",
+                **step,
+            }
+        )
+        for number, step in enumerate(_steps(plan))
+    ]
+    load = plan.loads[0]
+    state = fold(load, events)
+    now = situation(plan, load, state, events[-1].occurred_at)
+    return log_entry(plan, load, state, now, begun_at).model_dump(mode="json", exclude_defaults=True)
+
+
+def fill_log(
+    engine: Engine, crew_id: UUID, account_id: UUID, loads: int, *, only_listed: bool = False
+) -> None:
+    """Give a crew that many finished loads; ``only_listed``: without their events."""
+    each = _LISTED_OF_A_PLAN if only_listed else _LOADS_OF_A_PLAN
     job = read_job(COPING_BED)
     plan: Plan = make_plan(job)
     values = {
@@ -67,13 +118,18 @@ def fill_log(engine: Engine, crew_id: UUID, account_id: UUID, loads: int) -> Non
         "job": json.dumps(job.model_dump(mode="json", exclude_none=True)),
         "result": json.dumps(plan.model_dump(mode="json")),
         "version": plan.rules_version,
-        "plans": loads // _LOADS_OF_A_PLAN,
-        "each": _LOADS_OF_A_PLAN,
+        "plans": loads // each,
+        "each": each,
         "steps": json.dumps(_steps(plan)),
+        "entry": json.dumps(_entry(plan)),
     }
     with engine.begin() as connection:
         connection.execute(text("set local statement_timeout = 0"))
-        for statement in (_PLANS, _LOADS, _EVENTS):
+        told = () if only_listed else (_EVENTS,)
+        for statement in (_PLANS, _LOADS, *told, _ENTRIES, _PEOPLE):
             used = {name: value for name, value in values.items() if f":{name}" in statement}
             connection.execute(text(statement), used)
         connection.execute(text("analyze"))
+    with engine.execution_options(isolation_level="AUTOCOMMIT").connect() as connection:
+        connection.execute(text("set statement_timeout = 0"))
+        connection.execute(text("vacuum log_entry, log_person"))

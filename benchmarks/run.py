@@ -8,11 +8,12 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Iterator
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from itertools import count
 from pathlib import Path
 from statistics import median, quantiles
 from typing import Any, NamedTuple
+from urllib.parse import urlencode
 from uuid import UUID, uuid4
 
 import httpx2
@@ -30,6 +31,7 @@ from keeve.formats.job_file import read_job
 from keeve.launch.postgres import free_port, throwaway
 from keeve.services import accounts, loads, plans, sessions
 from keeve.services.accounts import Visitor
+from keeve.services.log_entries import lately
 from keeve.store.database import connect
 from keeve.store.migrate import migrate
 from keeve.web.security import masked
@@ -37,6 +39,8 @@ from keeve.web.security import masked
 HERE = Path(__file__).parent
 # Loads in the log; the larger has a million events.
 LOG_SIZES = (1_000, 112_000)
+# Loads that are listed in a log, and nothing else of them.
+LISTED = 1_000_000
 ROUNDS = 60
 BENCHES, SECONDS = 50, 10
 
@@ -79,6 +83,9 @@ def _measure(engine: Engine, url: str) -> list[Row]:
     for size, who in filled.items():
         fill_log(engine, who.visitor.crew_id, who.visitor.account_id, size)
     small, large = (filled[size] for size in LOG_SIZES)
+    largest = person(engine)
+    fill_log(engine, largest.visitor.crew_id, largest.visitor.account_id, LISTED, only_listed=True)
+    logs = {LOG_SIZES[0]: small, LOG_SIZES[1]: large, LISTED: largest}
     mixer = person(engine)
     load_ids = _begun(engine, mixer.visitor, BENCHES)
     rows = [_core_plan(), _day_plan()]
@@ -87,6 +94,7 @@ def _measure(engine: Engine, url: str) -> list[Row]:
         rows += _pages(app, bare, small, mixer, load_ids[0])
         rows.append(_tap(app, bare, mixer, load_ids))
         rows += [_flat(app, name, path, small, large) for name, path in _FLAT.items()]
+        rows += [_found(app, engine, name, sought, logs) for name, sought in _LOOKED_FOR.items()]
         rows.append(_replan(app, small))
         rows.append(_weight(app, small))
     with _keeve(url, workers=2) as app:
@@ -295,6 +303,33 @@ def _flat(app: Served, name: str, path: str, small: Person, large: Person) -> Ro
     few, many = (_times(_get(app.origin, path, who))[0] for who in (small, large))
     measured = f"{few:.1f} ms at {LOG_SIZES[0]:,} loads, {many:.1f} ms at {LOG_SIZES[1]:,}"
     return Row(f"{name} over the years, p50", "flat within 1.5×", measured, many <= 1.5 * few)
+
+
+_LOOKED_FOR = {
+    "anything": {},
+    "a job": {"job": ""},
+    "a mix": {"mix": "mortar-general"},
+    "a state": {"state": "thrown-away"},
+    "somebody": {"who": "Fill"},
+    "an old hand": {"who": "old hand"},
+    "a common word": {"words": "rained"},
+    "a rare word": {"words": "sluice"},
+    "days long ago": {"until": (datetime.now(UTC) - timedelta(days=4)).date().isoformat()},
+    "mix, state, word": {"mix": "mortar-bricklaying", "state": "thrown-away", "words": "rained"},
+}
+
+
+def _found(app: Served, engine: Engine, name: str, sought: dict[str, str], logs: dict[int, Person]) -> Row:
+    """The first page of what is looked for in logs of several lengths."""
+    taken = {}
+    for size, who in logs.items():
+        asked = dict(sought)
+        if "job" in asked:
+            asked["job"] = str(next(iter(lately(engine, who.visitor).jobs)))
+        taken[size] = _times(_get(app.origin, f"/log?{urlencode(asked)}", who))[0]
+    first, *longer = taken.values()
+    measured = ", ".join(f"{ms:.1f} ms at {size:,}" for size, ms in taken.items())
+    return Row(f"Log, looking for {name}, p50", "flat within 1.5×", measured, max(longer) <= 1.5 * first)
 
 
 def _replan(app: Served, who: Person) -> Row:

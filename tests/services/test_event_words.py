@@ -40,6 +40,11 @@ WORDS = {
     "discarded": ({"reason": "Not needed"}, "Thrown away: not needed"),
     "taken_back": ({}, "Taken back: started by mistake"),
     "note": ({"text": "board kept wet"}, "Note: board kept wet"),
+    "fresh_tested": ({"slump_mm": 60.0}, "Slump <60 size>"),
+    "put_right": (
+        {"amends": "00000000-0000-4000-8000-000000000001", "reading": "too-wet", "reason": "Wrong card"},
+        "Put right, to too wet: Wrong card",
+    ),
     "undone": ({"cancels": "00000000-0000-4000-8000-000000000001"}, "Undid the step before"),
 }  # fmt: skip
 

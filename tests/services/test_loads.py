@@ -16,6 +16,7 @@ from keeve.demo import SIGN_IN_NAME, begin_afresh, load_demo
 from keeve.services import crews, jobs, loads, plans, sessions
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad
+from keeve.services.log_entries import Sought, find
 from keeve.store import models
 from keeve.store.database import CrewError, crew_session, open_session
 
@@ -116,7 +117,6 @@ def test_another_crew_sees_and_changes_nothing(
     assert loads.begin_load(engine, stranger, plan_id, 1, NOON) is None
     assert loads.running_load(engine, stranger, load_id) is None
     assert loads.record_event(engine, stranger, load_id, water(), NOON) is None
-    assert loads.log_page(engine, stranger, limit=10) == []
     assert loads.loads_in_work(engine, stranger, NOON) == []
 
 
@@ -162,18 +162,6 @@ def test_a_row_cannot_hang_on_another_crews(engine: Engine, visitor: Visitor, pl
         connection.execute(insert(models.Load).values(row))
 
 
-def test_the_log_is_newest_first_and_pages_meet(engine: Engine, visitor: Visitor, plan_id: UUID) -> None:
-    for number in (1, 2, 3, 4):
-        loads.begin_load(engine, visitor, plan_id, number, NOON + timedelta(minutes=number % 2))
-    everything = loads.log_page(engine, visitor, limit=10)
-    paged, before = [], None
-    while page := loads.log_page(engine, visitor, limit=1, before=before):
-        paged += page
-        before = (page[-1].begun_at, page[-1].id)
-    assert [item.id for item in paged] == [item.id for item in everything]
-    assert [item.begun_at for item in paged] == sorted((item.begun_at for item in paged), reverse=True)
-
-
 def test_what_runs_out_first_stands_on_top(engine: Engine, visitor: Visitor, plan_id: UUID) -> None:
     found = {n: loads.begin_load(engine, visitor, plan_id, n, NOON) for n in (1, 2, 3)}
     for number, minutes in ((2, 1), (3, 5)):
@@ -197,12 +185,12 @@ def test_the_demo_is_made_once_and_stands_as_told(engine: Engine) -> None:
     )
     wren = sessions.visitor(engine, token, NOON)
     assert wren is not None
-    begun = loads.log_page(engine, wren, limit=20)
-    acts = [(item.plan.title, item.load.number, item.situation(NOON).act) for item in begun]
-    assert acts[-1] == ("Ceiling rose mould", 1, "dry")
-    assert acts[:5] == [
-        ("Coping bed", 3, "add_water"),
-        ("Rose copies", 1, "dead"),
+    begun = find(engine, wren, Sought(), limit=20)
+    states = [(listed.title, listed.entry.number, listed.entry.state) for listed in begun]
+    assert states[-1] == ("Ceiling rose mould", 1, "drying")
+    assert states[:5] == [
+        ("Coping bed", 3, "mixing"),
+        ("Rose copies", 1, "mixing"),
         ("Coping bed", 2, "done"),
         ("Coping bed", 1, "done"),
         ("Lock wall bed", 6, "done"),

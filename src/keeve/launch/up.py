@@ -164,6 +164,7 @@ def prepare(url: str, *, is_local: bool = True, with_demo: bool = False) -> str:
         raise LaunchError("DATABASE_URL is no PostgreSQL address: mend it, or unset it.") from None
     try:
         migrate(engine)
+        _list_loads(engine)
         return _who_may_sign_in(engine, is_local=is_local, with_demo=with_demo)
     except OperationalError as fault:
         reason = str(fault.orig).strip().splitlines()[0]
@@ -174,6 +175,14 @@ def prepare(url: str, *, is_local: bool = True, with_demo: bool = False) -> str:
         ) from None
     finally:
         engine.dispose()
+
+
+def _list_loads(engine: "Engine") -> None:
+    """List the loads of a database that is older than the log is: once, and it takes a while where they are many."""
+    from keeve.services.log_entries import list_unlisted
+
+    for listed in list_unlisted(engine):
+        print(f"keeve: listing the loads mixed before, once: {listed}", file=sys.stderr, flush=True)
 
 
 def _who_may_sign_in(engine: "Engine", *, is_local: bool, with_demo: bool) -> str:

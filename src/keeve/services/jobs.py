@@ -31,6 +31,7 @@ from sqlalchemy.orm import Session, aliased
 
 from keeve.core.errors import InputError
 from keeve.core.texts import why_unfit
+from keeve.services import log_entries
 from keeve.services.accounts import Visitor
 from keeve.store import models
 from keeve.store.database import Question, crew_reading, crew_session
@@ -223,6 +224,8 @@ def _say(engine: Engine, visitor: Visitor, job_id: UUID, kind: str, text: str, n
                 id=uuid4(), job_id=job_id, kind=kind, text=text, made_by=visitor.account_id, made_at=now
             )
         )
+        if kind == "title":
+            log_entries.rename(session, job_id, text)
         return True
 
 

@@ -1,12 +1,11 @@
 """Running loads: begin one, record what happens, see where it is, read the log."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime, timedelta
-from functools import cache
 from typing import Any, NamedTuple
 from uuid import UUID, uuid4
 
-from sqlalchemy import ColumnElement, Engine, Select, Text, bindparam, cast, literal_column, select, tuple_
+from sqlalchemy import ColumnElement, Engine, Select, Text, bindparam, cast, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -19,7 +18,7 @@ from keeve.core.running.next_step import Situation
 from keeve.core.running.pre_use_checks import checks_for
 from keeve.core.running.set_clock import learnt, observed_age
 from keeve.devices.weather import Weather
-from keeve.services import pours, stockpiles
+from keeve.services import log_entries, pours, stockpiles
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import (
     RunningLoad,
@@ -84,6 +83,7 @@ def begin_load(
         running = read_load(session, load_id)
         if running is not None:
             stockpiles.look_ahead(session, visitor, running, now, weather)
+            log_entries.write(session, read_load(session, load_id) or running)
         return load_id
 
 
@@ -178,7 +178,31 @@ def record_event(
         add_event(session, visitor, load_id, event, now)
         if isinstance(event, Placed):
             pours.note_placed(session, visitor, running, event)
-    return running.with_event(event)
+        running = running.with_event(event)
+        log_entries.write(session, running)
+    return running
+
+
+def tell(
+    engine: Engine, visitor: Visitor, load_id: UUID, events: Sequence[Mapping[str, Any]], now: datetime
+) -> bool:
+    """Record what is told of a load away from its bench, one after another. Whether the crew has the load.
+
+    Raises:
+        InputError: one of them is malformed, or does not count; those before it are kept.
+    """
+    for number, event in enumerate(events):
+        told = {
+            "id": str(uuid4()),
+            "device_id": f"page-{now.timestamp():.6f}",
+            "device_seq": number,
+            "occurred_at": now.isoformat(),
+            "schema": 2,
+            **event,
+        }
+        if record_event(engine, visitor, load_id, told, now) is None:
+            return False
+    return True
 
 
 def running_load(engine: Engine, visitor: Visitor, load_id: UUID) -> RunningLoad | None:
@@ -244,28 +268,3 @@ def casts(session: Session, now: datetime) -> list[InWork]:
     lately = read_loads(session, _CASTS, since=now - _CAST_FOR)
     found = [InWork(item, item.situation(now)) for item in lately]
     return [item for item in found if item.situation.act in ("strip", "dry")]
-
-
-@cache
-def _log(limit: int, *, is_first: bool) -> Question:
-    """A page of the log: of that length, which is written out so that the database knows it is short."""
-    page = (
-        loads_where()
-        .order_by(models.Load.begun_at.desc(), models.Load.id.desc())
-        .limit(literal_column(str(limit)))
-    )
-    if is_first:
-        return Question(page)
-    here = tuple_(models.Load.begun_at, models.Load.id)
-    return Question(page.where(here < tuple_(bindparam("begun_at"), bindparam("load_id"))))
-
-
-def log_page(
-    engine: Engine, visitor: Visitor, *, limit: int, before: tuple[datetime, UUID] | None = None
-) -> list[RunningLoad]:
-    """Loads that were begun, newest first, from after the last one of the page before."""
-    with crew_reading(engine, visitor.crew_id) as session:
-        if before is None:
-            return read_loads(session, _log(limit, is_first=True))
-        begun_at, load_id = before
-        return read_loads(session, _log(limit, is_first=False), begun_at=begun_at, load_id=load_id)

@@ -16,7 +16,7 @@ from sqlalchemy import (
     func,
     text,
 )
-from sqlalchemy.dialects.postgresql import JSON
+from sqlalchemy.dialects.postgresql import JSON, TSVECTOR
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 from sqlalchemy.types import DateTime
 
@@ -289,6 +289,62 @@ class Load(CrewOwned, Base):
     number: Mapped[int]
     attempt: Mapped[int] = mapped_column(server_default="0")
     begun_at: Mapped[datetime]
+
+
+class LogEntry(CrewOwned, Base):
+    """A load as the log lists and finds it.
+
+    Read out of its events as they come, which are long to read: it alone of a load is ever written anew.
+    ``words``: everything written of it. ``search``: those words and of its title, each marked with its crew.
+    """
+
+    __tablename__ = "log_entry"
+    __table_args__ = (
+        ForeignKeyConstraint(["crew_id", "plan_id"], ["plan.crew_id", "plan.id"], name="log_entry_plan"),
+        Index("log_entry_newest", "crew_id", "begun_at", "id"),
+        Index("log_entry_of_job", "crew_id", "job_id", "begun_at", "id"),
+        Index("log_entry_of_mix", "crew_id", "mix_id", "begun_at", "id"),
+        Index("log_entry_in_state", "crew_id", "state", "begun_at", "id"),
+        Index("log_entry_by_words", "search", postgresql_using="gin"),
+    )
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    plan_id: Mapped[UUID]
+    job_id: Mapped[UUID]
+    mix_id: Mapped[Id]
+    title: Mapped[Title]
+    begun_at: Mapped[datetime]
+    state: Mapped[Kind]
+    words: Mapped[str] = mapped_column(Text)
+    content: Mapped[dict[str, Any]]
+    search: Mapped[str] = mapped_column(TSVECTOR)
+
+
+class LogPerson(CrewOwned, Base):
+    """Somebody who worked on a load of the log, in small letters: their loads are found by it, the newest first."""
+
+    __tablename__ = "log_person"
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["crew_id", "id"],
+            ["log_entry.crew_id", "log_entry.id"],
+            name="log_person_entry",
+            ondelete="CASCADE",
+        ),
+        Index("log_person_of_entry", "crew_id", "id"),
+    )
+
+    person: Mapped[Title] = mapped_column(primary_key=True)
+    begun_at: Mapped[datetime] = mapped_column(primary_key=True)
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+
+
+class UnlistedLoad(CrewOwned, Base):
+    """A load that has no entry in the log yet: it was begun before there were entries."""
+
+    __tablename__ = "unlisted_load"
+
+    load_id: Mapped[UUID] = mapped_column(primary_key=True)
 
 
 class Event(CrewOwned, Base):

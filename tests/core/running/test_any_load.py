@@ -12,9 +12,11 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, pr
 
 from keeve.core.errors import InputError
 from keeve.core.planning.plan import Plan
+from keeve.core.running.events import figure_of
 from keeve.core.running.load_state import fold
 from keeve.core.running.next_step import OVER
 from keeve.core.running.option import Option
+from keeve.core.running.options import can_be_put_right
 
 DOSE = {"dose": 150.0, "basis": "ml_per_100kg", "density_kg_l": 1.02, "solids_fraction": 0.2}
 # What is measured by eye, L.
@@ -119,6 +121,11 @@ def an_event(run: Run, option: Option, chance: st.DataObject) -> dict[str, Any]:
     if option.what == "undo":
         mine = [done for done in run.state.applied if done.kind not in ("begun", "expected")]
         event["cancels"] = str(chance.draw(st.sampled_from(mine)).id)
+    if option.what == "put_right":
+        amended = chance.draw(st.sampled_from([done for done in run.state.applied if can_be_put_right(done)]))
+        name = figure_of(amended)
+        said = {"value": getattr(amended, name)} if name else {"reading": getattr(amended, "reading", "")}
+        event |= {"amends": str(amended.id), **said}
     if option.part and option.what in ("charge", "water"):
         event["part"] = chance.draw(st.booleans())
     return event

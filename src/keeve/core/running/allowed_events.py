@@ -1,11 +1,12 @@
 """Whether an event is allowed at its moment: it must be one of the options then, inside its bounds."""
 
+import math
 from collections.abc import Iterable, Iterator, Mapping
 
 from keeve.core.errors import InputError
 from keeve.core.mixes.model import reading_at
 from keeve.core.planning.plan import Plan
-from keeve.core.running.correction_options import OTHER_CORRECTION
+from keeve.core.running.correction_options import MOST_TIMES, OTHER_CORRECTION
 from keeve.core.running.events import (
     OWN_EVENTS,
     Admixed,
@@ -13,19 +14,30 @@ from keeve.core.running.events import (
     Charged,
     Correcting,
     Event,
+    FreshTested,
     Judged,
     Mixed,
     Placed,
+    PutRight,
     Released,
     Rested,
     Seen,
     Undone,
     WaterAdded,
+    event_json,
+    figure_of,
+    parse_event,
 )
 from keeve.core.running.load_state import LoadState
 from keeve.core.running.next_step import Situation, last_judge
 from keeve.core.running.option import Amount, Option, What
-from keeve.core.running.options import NOT_ASKED, NOTHING_TO_UNDO, option_for
+from keeve.core.running.options import (
+    NOT_ASKED,
+    NOTHING_TO_AMEND,
+    NOTHING_TO_UNDO,
+    can_be_put_right,
+    option_for,
+)
 from keeve.core.tolerances import LEAST_POUR_L
 
 
@@ -49,6 +61,9 @@ def check_allowed(plan: Plan, state: LoadState, now: Situation, event: Event) ->
         raise _not_offered(plan, now, event)
     if option.refusal:
         raise option.refusal
+    if isinstance(event, PutRight):
+        _check_put_right(plan, state, event)
+        return
     _check_amounts(option, event)
     _check_told(state, option, event)
 
@@ -80,6 +95,8 @@ def _option_of(plan: Plan, event: Event) -> tuple[What, str]:
             return "see", event.sight
         case CameOut():
             return "tell_result", event.result
+        case FreshTested():
+            return "fresh_test", figure_of(event) or ""
         case Released() if event.reason:
             return "follow_no_more", ""
         case _:
@@ -117,6 +134,7 @@ _BY_KIND: Mapping[str, What] = {
     "note": "note",
     "taken_back": "take_back",
     "undone": "undo",
+    "put_right": "put_right",
 }
 
 
@@ -165,7 +183,20 @@ def _check_amounts(option: Option, event: Event) -> None:
         raise InputError("no_count", "charged_kg is empty: say what really is in it.", ["charged_kg"])
 
 
-_FIGURES = ("mass_kg", "water_l", "volume_l", "minutes", "vessel_l", "seconds", "mix_c", "water_c")
+_FIGURES = (
+    "mass_kg",
+    "water_l",
+    "volume_l",
+    "minutes",
+    "vessel_l",
+    "seconds",
+    "mix_c",
+    "water_c",
+    "slump_mm",
+    "flow_mm",
+    "air_fraction",
+    "density_kg_m3",
+)
 
 
 def _figures(event: Event) -> Iterator[tuple[str, float]]:
@@ -184,6 +215,41 @@ def _meant(name: str, typed: float, amount: Amount) -> dict[str, float] | None:
         return None
     likely = typed / 10 if _FAR_OVER * amount.most < typed <= 10 * amount.most else amount.most
     return {name: likely} if likely >= LEAST_POUR_L else None
+
+
+# So many times a whole load no figure of it is: a decimal point in the wrong place.
+_MOST_OF_LOAD = {"mass_kg": MOST_TIMES, "water_l": MOST_TIMES, "volume_l": 1.5}
+
+
+def _check_put_right(plan: Plan, state: LoadState, event: PutRight) -> None:
+    """Refuse what is said of no entry that counts, and what that entry could not have said."""
+    amended = next((done for done in state.applied if done.id == event.amends), None)
+    if amended is None or not can_be_put_right(amended):
+        raise InputError("nothing_to_amend", NOTHING_TO_AMEND, ["amends"])
+    if isinstance(amended, Judged):
+        step = amended.step or last_judge(plan)
+        test = plan.step(step).test if step else None
+        if event.reading is None or (test and event.reading not in plan.tests[test].looks):
+            raise InputError("other_reading", "That is not a reading of this test: choose one.", ["reading"])
+        return
+    name = figure_of(amended)
+    if event.value is None or name is None:
+        raise InputError("other_amount", "value is missing: give what the figure was.", ["value"])
+    parse_event({**event_json(amended), name: event.value})
+    most = _most_of(plan, amended, name)
+    if event.value > most:
+        raise InputError(
+            "more_than_fits", f"value is over {most:.3g}, more than a load has: check it.", ["value"]
+        )
+
+
+def _most_of(plan: Plan, amended: Event, name: str) -> float:
+    """The most that a figure of a load may be put right to."""
+    whole = max(plan.loads, key=lambda load: load.yield_l)
+    of_load = {"water_l": whole.water.ceiling_l, "volume_l": whole.yield_l}
+    if isinstance(amended, Charged):
+        of_load["mass_kg"] = whole.charge(amended.material).mass_kg
+    return of_load[name] * _MOST_OF_LOAD[name] if name in of_load else math.inf
 
 
 def _check_told(state: LoadState, option: Option, event: Event) -> None:

@@ -309,11 +309,52 @@ class Noted(AnyEvent):
     text: Annotated[Lines, Field(min_length=1, max_length=1000)]
 
 
+FRESH_FIGURES = ("slump_mm", "flow_mm", "air_fraction", "density_kg_m3")
+
+
+class FreshTested(AnyEvent):
+    """A test of the fresh mix: slump or flow, mm, air as a fraction of its volume, or density, kg/m3."""
+
+    kind: Literal["fresh_tested"]
+    slump_mm: Annotated[float | None, Field(ge=0, le=300)] = None
+    flow_mm: Annotated[float | None, Field(ge=100, le=1000)] = None
+    air_fraction: Annotated[float | None, Field(ge=0, le=0.5)] = None
+    density_kg_m3: Annotated[float | None, Field(ge=200, le=4000)] = None
+
+    @model_validator(mode="after")
+    def _says_one(self) -> Self:
+        if sum(getattr(self, name) is not None for name in FRESH_FIGURES) != 1:
+            raise ValueError(
+                "needs one of slump_mm, flow_mm, air_fraction or density_kg_m3: give what was measured"
+            )
+        return self
+
+
 class Undone(AnyEvent):
-    """Another event is cancelled. An undo is final: the step is done again instead."""
+    """Another event is cancelled. An undo is final: the step is done again instead. Said later it has a reason."""
 
     kind: Literal["undone"]
     cancels: Annotated[UUID, Field(strict=False)]
+    reason: Annotated[Line, Field(max_length=200)] = ""
+
+
+class PutRight(AnyEvent):
+    """A figure or a reading of another event was written down wrong: what it was, and why it is known.
+
+    The other event counts as if it had said so. The last one counts.
+    """
+
+    kind: Literal["put_right"]
+    amends: Annotated[UUID, Field(strict=False)]
+    reason: Annotated[Line, Field(min_length=1, max_length=200)]
+    value: Annotated[float | None, Field(ge=0, le=100_000)] = None
+    reading: Reading | None = None
+
+    @model_validator(mode="after")
+    def _says_one(self) -> Self:
+        if (self.value is None) == (self.reading is None):
+            raise ValueError("needs value or reading: give what it was")
+        return self
 
 
 Event = (
@@ -345,7 +386,9 @@ Event = (
     | CameOut
     | TakenBack
     | Noted
+    | FreshTested
     | Undone
+    | PutRight
 )
 # What the server writes down by itself: nobody sends it, and there is nothing to undo.
 OWN_EVENTS = (Begun, Expected)
@@ -386,4 +429,25 @@ def standing(events: Iterable[E]) -> list[E]:
 def standing_of(ordered: Sequence[E]) -> list[E]:
     """Those of them that count, of events that are in order already."""
     cancelled = {event.cancels for event in ordered if isinstance(event, Undone)}
-    return [event for event in ordered if event.id not in cancelled and not isinstance(event, Undone)]
+    still = [event for event in ordered if event.id not in cancelled and not isinstance(event, Undone)]
+    amended = {event.amends: event for event in still if isinstance(event, PutRight)}
+    return [_put_right(event, amended.get(event.id)) for event in still] if amended else still
+
+
+# Figures of an event that can be put right, the first that it has.
+_FIGURES = ("mass_kg", "water_l", "volume_l", "minutes", "mix_c", "water_c")
+
+
+def figure_of(event: AnyEvent) -> str | None:
+    """The name of the figure of an event that can be put right; None where it has none."""
+    names = (*_FIGURES, *FRESH_FIGURES)
+    return next((name for name in names if getattr(event, name, None) is not None), None)
+
+
+def _put_right(event: E, amended: PutRight | None) -> E:
+    if amended is None:
+        return event
+    if isinstance(event, Judged):
+        return event.model_copy(update={"reading": amended.reading or event.reading, "wetness": None})
+    name = figure_of(event)
+    return event if name is None or amended.value is None else event.model_copy(update={name: amended.value})

@@ -24,10 +24,12 @@ from keeve.core.running.events import (
     Event,
     Expected,
     FlowMeasured,
+    FreshTested,
     Given,
     Judged,
     Mixed,
     Placed,
+    PutRight,
     Recounted,
     Released,
     Rested,
@@ -94,6 +96,7 @@ class LoadState(NamedTuple):
         weighings: every weighing of the drying cast.
         released: why it is followed no further, empty where it was dry; None while it is.
         result: how it came out; None before that was said.
+        fresh_tests: every test of the fresh mix.
     """
 
     applied: tuple[Event, ...] = ()
@@ -134,6 +137,7 @@ class LoadState(NamedTuple):
     weighings: tuple[WeighedAt, ...] = ()
     released: str | None = None
     result: Result | None = None
+    fresh_tests: tuple[FreshTested, ...] = ()
 
     @property
     def to_check(self) -> tuple[str, ...]:
@@ -223,9 +227,12 @@ def fold_on(load: Load, state: LoadState, events: Sequence[Event]) -> LoadState:
         events: every event, in order.
     """
     last = events[-1]
-    if isinstance(last, Undone) or any(
-        isinstance(item, Undone) and item.cancels == last.id for item in events
-    ):
+    changes = {
+        item.cancels if isinstance(item, Undone) else item.amends
+        for item in events
+        if isinstance(item, Undone | PutRight)
+    }
+    if isinstance(last, Undone | PutRight) or last.id in changes:
         return fold_ordered(load, events)
     return _apply(load, state._replace(applied=(*state.applied, last)), last)
 
@@ -381,6 +388,8 @@ def _told(state: LoadState, event: Event) -> LoadState:
             return state._replace(steps_done=state.steps_done | _done(event), worked_at=at)
         case CameOut():
             return state._replace(result=event.result)
+        case FreshTested():
+            return state._replace(fresh_tests=(*state.fresh_tests, event))
         case TakenBack():
             return state._replace(taken_back=True)
         case Cleaned():

@@ -50,6 +50,8 @@ What = Literal[
     "tell_result",
     "note",
     "undo",
+    "put_right",
+    "fresh_test",
     "take_back",
 ]
 

@@ -8,7 +8,7 @@ from keeve.core.errors import InputError
 from keeve.core.planning.plan import LoadStep, Plan
 from keeve.core.running.correction_options import MOST_TIMES, correction_options, nothing_in
 from keeve.core.running.corrections import has_body
-from keeve.core.running.events import Result
+from keeve.core.running.events import Event, Judged, Result, figure_of
 from keeve.core.running.load_state import LoadState
 from keeve.core.running.next_step import Situation
 from keeve.core.running.option import Amount, Option, What, volume_left
@@ -51,20 +51,23 @@ def _every(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
 
 # What may still be done with a load whose checks are open, whose time is over, or that is out of the mixer.
 _STILL: Mapping[str, frozenset[What]] = {
-    "accept": frozenset({"accept", "discard", "measure_flow", "take_back", "note", "undo"}),
-    "dead": frozenset({"discard", "place_in_time", "see", "note", "undo"}),
-    "clean": frozenset({"clean", "see", "tell_result", "note", "undo"}),
-    "strip": frozenset({"strip", "see", "follow_no_more", "tell_result", "note", "undo"}),
-    "dry": frozenset({"trim", "weigh", "release", "follow_no_more", "tell_result", "note", "undo"}),
-    "stored": frozenset({"place_stored", "discard", "note", "undo"}),
-    "done": frozenset({"tell_result", "note", "undo"}),
-    "taken_back": frozenset(),
+    "accept": frozenset({"accept", "discard", "measure_flow", "take_back"}),
+    "dead": frozenset({"discard", "place_in_time", "see"}),
+    "clean": frozenset({"clean", "see", "tell_result"}),
+    "strip": frozenset({"strip", "see", "follow_no_more", "tell_result"}),
+    "dry": frozenset({"trim", "weigh", "release", "follow_no_more", "tell_result"}),
+    "stored": frozenset({"place_stored", "discard"}),
+    "done": frozenset({"tell_result"}),
 }
+# What is only written down may be at any time.
+_WRITTEN: frozenset[What] = frozenset({"note", "undo", "put_right", "fresh_test"})
 
 
 def _closed(option: Option, now: Situation) -> Option:
     """The option, refused where nothing of its kind may be done any more, or yet."""
-    if now.act not in _STILL or option.what in _STILL[now.act]:
+    if now.act != "taken_back" and option.what in _WRITTEN:
+        return option
+    if now.act != "taken_back" and (now.act not in _STILL or option.what in _STILL[now.act]):
         return option
     if option.refusal and now.act in ("strip", "dry"):
         return option
@@ -172,6 +175,14 @@ NOTHING_TO_UNDO = "Already undone: nothing to undo."
 NOT_ASKED = "faults names a check that was not asked: load the page again."
 
 
+NOTHING_TO_AMEND = "There is no figure or reading to put right: undo the entry, or add a note."
+
+
+def can_be_put_right(event: Event) -> bool:
+    """Whether an event has a figure or a reading that may have been written down wrong."""
+    return isinstance(event, Judged) or figure_of(event) is not None
+
+
 def _readings(plan: Plan, now: Situation) -> Iterator[Option]:
     """The readings of the test that is asked for; or those of every test, with the reason why not."""
     if not plan.mix.is_run.is_judged:
@@ -274,9 +285,7 @@ def _measuring(plan: Plan, state: LoadState) -> Iterator[Option]:
     )
     unheard_of = ("too_hot", "No mix is that hot.")
     by_clock = plan.mix.is_run.placed_in is not None
-    no_mix = InputError(
-        "no_mix_yet", "There is no mix yet: measure its temperature once it is wet.", ["mix_c"]
-    )
+    no_mix = InputError("no_mix_yet", "There is no mix yet: measure it once it is wet.", ["kind"])
     yield Option(
         "take_temperature",
         {"kind": "temperature"},
@@ -286,6 +295,19 @@ def _measuring(plan: Plan, state: LoadState) -> Iterator[Option]:
         ),
         refusal=None if by_clock or state.water or state.is_mixed else no_mix,
     )
+    for name, (least, most, sentence) in _FRESH.items():
+        measured = Amount(name, None, least, most, ("too_large", sentence))
+        refusal = None if state.mixings else no_mix
+        yield Option("fresh_test", {"kind": "fresh_tested"}, name, (measured,), refusal=refusal)
+
+
+# What tests of the fresh mix can show: the cone is 300 mm high, a flow table 700 mm wide.
+_FRESH: Mapping[str, tuple[float, float, str]] = {
+    "slump_mm": (0.0, 300.0, "A slump is at most 300 mm, the height of the cone."),
+    "flow_mm": (100.0, 1000.0, "A flow is 100 mm to 1000 mm across."),
+    "air_fraction": (0.0, 0.5, "Air is at most half of the mix."),
+    "density_kg_m3": (200.0, 4000.0, "Fresh mix weighs 200 kg/m3 to 4000 kg/m3."),
+}
 
 
 def _leaving(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
@@ -334,6 +356,10 @@ def _always(state: LoadState, now: Situation) -> Iterator[Option]:
     yield Option("note", {"kind": "note"}, words=("text",))
     undone = InputError("nothing_to_undo", NOTHING_TO_UNDO, ["cancels"])
     yield Option("undo", {"kind": "undone"}, words=("cancels",), refusal=None if state.undoable else undone)
+    may_be_wrong = any(map(can_be_put_right, state.applied))
+    nothing = InputError("nothing_to_amend", NOTHING_TO_AMEND, ["amends"])
+    words = ("amends", "reason")
+    yield Option("put_right", {"kind": "put_right"}, words=words, refusal=None if may_be_wrong else nothing)
     begun = state.held_kg or state.water
     yield Option(
         "take_back",

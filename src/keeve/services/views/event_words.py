@@ -66,6 +66,11 @@ def event_words(event: told.Event, plan: Plan, quantity: Quantity) -> str:
             return f"Used elsewhere, {quantity(event.volume_l, 'mixed_volume')}: {event.use}"
         case told.Expected():
             return _of_expected(event, quantity)
+        case told.FreshTested():
+            return _of_fresh(event, quantity)
+        case told.PutRight():
+            to = f", to {READING_NAMES[event.reading].lower()}" if event.reading else ""
+            return f"Put right{to}: {event.reason}"
         case _:
             return _of_itself(event)
 
@@ -119,6 +124,16 @@ def _of_expected(event: told.Expected, quantity: Quantity) -> str:
     return f"Sand at {event.water.free_moisture_fraction * 100:.1f}\u202f% free water: {start}"
 
 
+def _of_fresh(event: told.FreshTested, quantity: Quantity) -> str:
+    if event.slump_mm is not None:
+        return f"Slump {quantity(event.slump_mm, 'size')}"
+    if event.flow_mm is not None:
+        return f"Flow {quantity(event.flow_mm, 'size')}"
+    if event.air_fraction is not None:
+        return f"Air {event.air_fraction * 100:.1f}\u202f%"
+    return f"Density {quantity(event.density_kg_m3 or 0.0, 'density')}"
+
+
 def _of_itself(event: told.Event) -> str:
     """What needs no figures."""
     match event:
@@ -143,6 +158,8 @@ def _of_itself(event: told.Event) -> str:
             return "Taken back: started by mistake"
         case told.Noted():
             return f"Note: {event.text}"
+        case told.Undone() if event.reason:
+            return f"Struck out: {event.reason}"
         case _:
             return "Undid the step before"
 

@@ -1,6 +1,6 @@
-"""What the log shows: loads newest first, one load with its events, and the whole log as rows."""
+"""What the log shows: loads newest first, what they may be found by, one load with its events, the whole as rows."""
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import NamedTuple
@@ -9,74 +9,119 @@ from uuid import UUID
 from sqlalchemy import Engine
 
 from keeve.core.mixes.model import READING_NAMES
-from keeve.core.running.next_step import Situation
+from keeve.core.records.log_entry import LogEntry, State
+from keeve.core.running.next_step import Situation, Window
 from keeve.services import loads
 from keeve.services.accounts import Visitor
-from keeve.services.kept import Kept
 from keeve.services.load_store import RunningLoad
+from keeve.services.log_entries import Lately, Listed, Sought, find, lately
 from keeve.services.pours import SaidLine, said_of_load
 from keeve.services.views.casts import DryingFigures, drying_of_load
+from keeve.services.views.event_words import RESULT_NAMES
+from keeve.services.views.load_story import (
+    ContentLine,
+    Entry,
+    contents_of,
+    planned_section,
+    real_section,
+    story,
+    went_to,
+)
+from keeve.services.views.sections import SectionFigures
 from keeve.services.views.set_clock import ClockFigures, clock_figures
 from keeve.services.views.water import WaterFigures, water_figures
 
 _PAGE = 20
 _EXPORT_PAGE = 500
+# The states a load may be looked for by, as one says them.
+STATE_NAMES: Mapping[State, str] = {
+    "mixing": "mixing",
+    "stored": "in store",
+    "in-mould": "in its mould",
+    "drying": "drying",
+    "done": "done",
+    "thrown-away": "thrown away",
+}
 
 
 class LogLine(NamedTuple):
-    """A load in the log: where it is, its water, its set clock and how its cast dries, where it has these."""
+    """A load in the log: where it is found, its entry, its water, where it is in words, and whether it is too late."""
+
+    listed: Listed
+    water: WaterFigures | None
+    state: str
+    is_late: bool
+
+    @property
+    def entry(self) -> LogEntry:
+        """Its entry."""
+        return self.listed.entry
+
+
+@dataclass(frozen=True)
+class LogPage:
+    """A page of the log.
+
+    Args:
+        lines: its loads.
+        older_than: the last of them, where older ones follow.
+        lately: what loads may be found by: of those mixed lately, and of what is sought.
+    """
+
+    lines: Sequence[LogLine]
+    older_than: Listed | None
+    lately: Lately
+
+
+def log_page(
+    engine: Engine, visitor: Visitor, sought: Sought, now: datetime, after: tuple[datetime, UUID] | None
+) -> LogPage:
+    """A page of the log, from after the last load of the page before."""
+    found = find(engine, visitor, sought, limit=_PAGE + 1, after=after)
+    lines = [_line(listed, now) for listed in found[:_PAGE]]
+    older_than = found[_PAGE - 1] if len(found) > _PAGE else None
+    return LogPage(lines, older_than, lately(engine, visitor))
+
+
+def _line(listed: Listed, now: datetime) -> LogLine:
+    entry, held = listed.entry, listed.entry.water
+    is_late = entry.is_past(now)
+    told = RESULT_NAMES[entry.result].lower() if entry.result and entry.state == "done" else ""
+    state = "time over" if is_late else told or STATE_NAMES[entry.state]
+    if held is None:
+        return LogLine(listed, None, state, is_late)
+    window = Window(held.start_l, held.min_l, held.target_l, held.ceiling_l)
+    return LogLine(listed, water_figures(window, [held.in_l]), state, is_late)
+
+
+@dataclass(frozen=True)
+class LoadRecord:
+    """One load.
+
+    Args:
+        running: the load.
+        now: where it is in its procedure.
+        water: its water line.
+        clock: its set clock, where it has one.
+        drying: how its cast dries, where it does.
+        planned: the mixer cut open as it was planned.
+        real: the mixer cut open as it was loaded.
+        contents: what was planned to go in, and what did.
+        story: its entries in order.
+        went_to: where what was made went, L.
+        after: what was said after placing.
+    """
 
     running: RunningLoad
     now: Situation
     water: WaterFigures
     clock: ClockFigures | None
     drying: DryingFigures | None
-
-
-@dataclass(frozen=True)
-class LogPage:
-    """A page of the log: its loads, and the last of them where older ones follow."""
-
-    lines: Sequence[LogLine]
-    older_than: RunningLoad | None
-
-
-def log_page(
-    engine: Engine, visitor: Visitor, now: datetime, before: tuple[datetime, UUID] | None
-) -> LogPage:
-    """A page of the log, from after the last load of the page before."""
-    found = loads.log_page(engine, visitor, limit=_PAGE + 1, before=before)
-    lines = [_kept_line(running, now) for running in found[:_PAGE]]
-    return LogPage(lines, found[_PAGE - 1] if len(found) > _PAGE else None)
-
-
-# Time changes nothing in the line of a load that is out of its mixer: only a name or an event does.
-_over: Kept[tuple[UUID, str, int], LogLine] = Kept(2000)
-
-
-def _kept_line(running: RunningLoad, now: datetime) -> LogLine:
-    key = running.id, running.plan.title, len(running.events)
-    line = _over.get(key) or _line(running, now)
-    return _over.keep(key, line) if line.now.is_over else line
-
-
-def _line(running: RunningLoad, now: datetime) -> LogLine:
-    situation = running.situation(now)
-    return LogLine(
-        running,
-        situation,
-        water_figures(situation.window, situation.additions_l),
-        clock_figures(running.plan, situation.clock) if situation.clock else None,
-        drying_of_load(running, situation),
-    )
-
-
-@dataclass(frozen=True)
-class LoadRecord:
-    """One load: its line of the log, the ids of the events that were not undone, what was said after placing."""
-
-    line: LogLine
-    standing: Collection[UUID]
+    planned: SectionFigures
+    real: SectionFigures
+    contents: Sequence[ContentLine]
+    story: Sequence[Entry]
+    went_to: Mapping[str, float]
     after: Sequence[SaidLine]
 
 
@@ -85,8 +130,20 @@ def load_record(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) 
     running = loads.running_load(engine, visitor, load_id)
     if running is None:
         return None
-    standing = {event.id for event in running.state.applied}
-    return LoadRecord(_line(running, now), standing, said_of_load(engine, visitor, running))
+    situation = running.situation(now)
+    return LoadRecord(
+        running=running,
+        now=situation,
+        water=water_figures(situation.window, situation.additions_l),
+        clock=clock_figures(running.plan, situation.clock) if situation.clock else None,
+        drying=drying_of_load(running, situation),
+        planned=planned_section(running),
+        real=real_section(running, situation),
+        contents=contents_of(running),
+        story=story(running),
+        went_to=went_to(situation, running),
+        after=said_of_load(engine, visitor, running),
+    )
 
 
 LOG_COLUMNS = (
@@ -97,6 +154,7 @@ LOG_COLUMNS = (
     "planned_yield_l",
     "water_added_l",
     "water_target_l",
+    "water_ratio",
     "judged",
     "judged_by",
     "placed_l",
@@ -106,28 +164,29 @@ LOG_COLUMNS = (
 )
 
 
-def log_rows(engine: Engine, visitor: Visitor) -> Iterator[list[str | float | int | None]]:
-    """The whole log, a row a load, as ``LOG_COLUMNS`` names them."""
+def log_rows(engine: Engine, visitor: Visitor, sought: Sought) -> Iterator[list[str | float | int | None]]:
+    """What is sought in the log, a row a load, as ``LOG_COLUMNS`` names them."""
     after = None
-    while found := loads.log_page(engine, visitor, limit=_EXPORT_PAGE, before=after):
+    while found := find(engine, visitor, sought, limit=_EXPORT_PAGE, after=after):
         yield from map(_row, found)
-        after = (found[-1].begun_at, found[-1].id)
+        after = (found[-1].entry.begun_at, found[-1].id)
 
 
-def _row(running: RunningLoad) -> list[str | float | int | None]:
-    state, judged = running.state, running.state.last_judgement
+def _row(listed: Listed) -> list[str | float | int | None]:
+    entry = listed.entry
     return [
-        running.begun_at.isoformat(),
-        running.plan.title,
-        running.load.number,
-        running.plan.mix.name,
-        running.load.yield_l,
-        state.went_in_l,
-        running.load.water.target_l,
-        READING_NAMES[judged.reading] if judged else None,
-        judged.by if judged else None,
-        state.placed_l,
-        state.discarded,
-        state.given_l,
-        state.stored_l,
+        entry.begun_at.isoformat(),
+        listed.title,
+        entry.number,
+        entry.mix_name,
+        entry.planned_l,
+        entry.water_l,
+        entry.water.target_l if entry.water else None,
+        entry.ratio,
+        READING_NAMES[entry.reading] if entry.reading else None,
+        entry.judged_by or None,
+        entry.placed_l,
+        entry.discarded,
+        entry.given_l,
+        entry.stored_l,
     ]

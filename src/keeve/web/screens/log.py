@@ -1,24 +1,58 @@
 """Log: what was done, with which water, by whom, judged how."""
 
-from datetime import datetime
-from typing import Annotated
+from collections.abc import Iterable, Iterator, Mapping
+from datetime import date, datetime
+from typing import Annotated, Any, NamedTuple
+from urllib.parse import urlencode
 from uuid import UUID
 
-from fastapi import HTTPException, Query, Request
+from fastapi import Depends, HTTPException, Query, Request
 from fastapi.responses import Response, StreamingResponse
+from pydantic import BeforeValidator
 
+from keeve.core.errors import InputError
+from keeve.core.quantities import in_reader_units
 from keeve.formats.csv_table import csv_lines
+from keeve.services import loads
+from keeve.services.accounts import Visitor
+from keeve.services.database import Engine
+from keeve.services.log_entries import Sought
 from keeve.services.security_log import note_export
-from keeve.services.views.log import LOG_COLUMNS, load_record, log_page, log_rows
+from keeve.services.views.load_story import Look
+from keeve.services.views.log import LOG_COLUMNS, STATE_NAMES, LogPage, load_record, log_page, log_rows
+from keeve.web.answers import go_on
 from keeve.web.drawings.a_load import a_load
 from keeve.web.drawings.drying import drying_charts
+from keeve.web.drawings.section import section
 from keeve.web.drawings.set_clock import clock_lines
+from keeve.web.drawings.states import state_at, state_of
+from keeve.web.drawings.states.shape import Shape
 from keeve.web.drawings.water_line import PHONE, water_line, water_lines
+from keeve.web.forms.log_form import FIGURES, fixing_event
 from keeve.web.pages import page
-from keeve.web.security import Database, Now, SignedIn, address_of
+from keeve.web.security import Database, MayMix, Now, SignedIn, address_of
 from keeve.web.turns import screen_router
 
 router = screen_router()
+
+# A field of a form that was left empty is sent too.
+_Empty = BeforeValidator(lambda text: text or None)
+_Words = Annotated[str, Query(max_length=120)]
+
+
+def _sought(
+    job: Annotated[UUID | None, _Empty, Query()] = None,
+    mix: _Words = "",
+    state: _Words = "",
+    who: _Words = "",
+    words: _Words = "",
+    since: Annotated[date | None, _Empty, Query()] = None,
+    until: Annotated[date | None, _Empty, Query()] = None,
+) -> Sought:
+    return Sought(job, mix, state, who.strip(), words.strip(), since, until)
+
+
+Asked = Annotated[Sought, Depends(_sought)]
 
 
 @router.get("/log")
@@ -27,29 +61,98 @@ def show(
     database: Database,
     visitor: SignedIn,
     now: Now,
+    sought: Asked,
     before: Annotated[datetime | None, Query()] = None,
     before_id: Annotated[UUID | None, Query()] = None,
 ) -> Response:
-    """Loads newest first, a page at a time."""
+    """Loads newest first, a page at a time; those that are looked for."""
     after = (before, before_id) if before and before_id else None
-    found = log_page(database, visitor, now, after)
-    drawn = [(line, water_line(line.water, PHONE)) for line in found.lines]
+    found = log_page(database, visitor, sought, now, after)
+    asked = _asked(sought)
+    filters = list(_filters(asked, found))
+    last = found.older_than
+    next_page = {"before": last.entry.begun_at.isoformat(), "before_id": str(last.id)} if last else {}
     return page(
         request,
         "log/log.html",
-        drawn=drawn,
-        older_than=found.older_than,
-        is_first=after is None,
+        drawn=[(line, water_line(line.water, PHONE) if line.water else None) for line in found.lines],
+        choices=_choices(filters, found),
+        asked=dict.fromkeys(_FIELDS, "") | asked,
+        filters=filters,
+        export=_address("/log.csv", asked),
+        newest=_address("/log", asked) if after else None,
+        older=_address("/log", asked | next_page) if last else None,
         section=a_load(),
     )
 
 
+def _asked(sought: Sought) -> dict[str, str]:
+    """What is looked for, as the address and the form have it."""
+    given = {
+        "job": sought.job_id,
+        "mix": sought.mix_id,
+        "state": sought.state,
+        "who": sought.who,
+        "words": sought.words,
+        "since": sought.since,
+        "until": sought.until,
+    }
+    return {name: str(value) for name, value in given.items() if value}
+
+
+def _address(path: str, asked: Mapping[str, str]) -> str:
+    return f"{path}?{urlencode(asked)}" if asked else path
+
+
+_FIELDS = ("job", "mix", "state", "who", "words", "since", "until")
+
+
+class Filter(NamedTuple):
+    """Something that is looked for, in words too, and the address without it."""
+
+    name: str
+    value: str
+    words: str
+    without: str
+
+
+def _filters(asked: Mapping[str, str], found: LogPage) -> Iterator[Filter]:
+    """What is looked for, one by one; a job and a mix by the names of what was found."""
+    first = found.lines[0] if found.lines else None
+    lately = found.lately
+    for name, value in asked.items():
+        words = value
+        if name == "job":
+            words = first.listed.title if first else lately.jobs.get(UUID(value), "this job")
+        elif name == "mix":
+            words = first.entry.mix_name if first else lately.mixes.get(value, value)
+        elif name == "state":
+            words = next((said for state, said in STATE_NAMES.items() if state == value), value)
+        without = {other: kept for other, kept in asked.items() if other != name}
+        yield Filter(name, value, words, _address("/log", without))
+
+
+def _choices(filters: Iterable[Filter], found: LogPage) -> dict[str, dict[str, str]]:
+    """What can be chosen: what was mixed lately, and what is looked for."""
+    lately = found.lately
+    choices: dict[str, dict[str, str]] = {
+        "job": {str(job_id): title for job_id, title in lately.jobs.items()},
+        "mix": dict(lately.mixes),
+        "state": dict(STATE_NAMES.items()),
+        "who": {name: name for name in lately.people},
+    }
+    for one in filters:
+        if one.name in choices:
+            choices[one.name].setdefault(one.value, one.words)
+    return choices
+
+
 @router.get("/log.csv")
-def export(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
-    """The whole log as CSV."""
+def export(request: Request, database: Database, visitor: SignedIn, now: Now, sought: Asked) -> Response:
+    """What is looked for in the log as CSV; without anything all of it."""
     note_export(database, visitor, "keeve-log.csv", now, address_of(request))
     return StreamingResponse(
-        csv_lines(LOG_COLUMNS, log_rows(database, visitor)),
+        csv_lines(LOG_COLUMNS, log_rows(database, visitor, sought)),
         media_type="text/csv; charset=utf-8",
         headers={"Content-Disposition": 'attachment; filename="keeve-log.csv"'},
     )
@@ -57,21 +160,68 @@ def export(request: Request, database: Database, visitor: SignedIn, now: Now) ->
 
 @router.get("/log/{load_id}")
 def show_load(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
-    """One load with every event, the undone ones struck out."""
+    """One load, and everything that happened to it."""
+    return _load_page(request, database, visitor, now, load_id)
+
+
+@router.post("/log/{load_id}/entries/{event_id}")
+def fix_entry(
+    request: Request, database: Database, visitor: MayMix, now: Now, load_id: UUID, event_id: UUID
+) -> Response:
+    """Put an entry right, or strike it out, for a reason."""
+    form = request.state.form
+    try:
+        event = fixing_event(form, str(event_id), visitor.units)
+        return go_on(loads.tell(database, visitor, load_id, [event], now), f"/log/{load_id}")
+    except InputError as fault:
+        typed = {name: form.get(name, "") for name in ("value", "reading", "reason")}
+        refusal = in_reader_units(fault.message, visitor.units)
+        return _load_page(
+            request, database, visitor, now, load_id, 422, event_id=event_id, refusal=refusal, **typed
+        )
+
+
+@router.get("/log/{load_id}/entries/{event_id}")
+def after_fixing(database: Database, visitor: SignedIn, load_id: UUID, event_id: UUID) -> Response:
+    """Where a reload lands after something was refused."""
+    found = loads.running_load(database, visitor, load_id) is not None
+    return go_on(found, f"/log/{load_id}#fix-{event_id}")
+
+
+def _load_page(
+    request: Request,
+    database: Engine,
+    visitor: Visitor,
+    now: datetime,
+    load_id: UUID,
+    status: int = 200,
+    **typed: Any,
+) -> Response:
     record = load_record(database, visitor, load_id, now)
     if record is None:
         raise HTTPException(404)
     return page(
         request,
         "log/load.html",
-        running=record.line.running,
-        now=record.line.now,
-        plan=record.line.running.plan,
-        lines=water_lines(record.line.water),
-        clock=record.line.clock,
-        clocks=clock_lines(record.line.clock) if record.line.clock else [],
-        drying=record.line.drying,
-        charts=drying_charts(record.line.drying) if record.line.drying else [],
-        standing=record.standing,
-        after=record.after,
+        status,
+        record=record,
+        running=record.running,
+        now=record.now,
+        plan=record.running.plan,
+        lines=water_lines(record.water),
+        clock=record.clock,
+        clocks=clock_lines(record.clock) if record.clock else [],
+        drying=record.drying,
+        charts=drying_charts(record.drying) if record.drying else [],
+        sections=[("planned", section(record.planned)), ("loaded", section(record.real))],
+        looked=_looked,
+        figures=FIGURES,
+        typed={"event_id": None, **typed},
     )
+
+
+def _looked(look: Look) -> list[Shape]:
+    """What a reading looked like."""
+    if look.wetness is None or look.reading == "not-mixed-yet":
+        return state_of(look.drawing, look.reading)
+    return state_at(look.drawing, look.wetness)

@@ -1,0 +1,320 @@
+"""The log: each load as it is listed, found by job, mix, day, person, state or words."""
+
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+from functools import cache
+from typing import Any, Literal, NamedTuple, get_args
+from uuid import UUID
+
+from sqlalchemy import (
+    ColumnElement,
+    Engine,
+    Select,
+    Text,
+    bindparam,
+    cast,
+    delete,
+    func,
+    inspect,
+    literal_column,
+    select,
+    tuple_,
+    update,
+)
+from sqlalchemy.dialects.postgresql import ARRAY, TSQUERY, insert
+from sqlalchemy.orm import Session, aliased
+
+from keeve.core.records.log_entry import LogEntry, State, log_entry, people_of, words_of
+from keeve.services.accounts import Visitor
+from keeve.services.load_store import RunningLoad, loads_where, read_loads
+from keeve.store import models
+from keeve.store.database import Question, crew_reading, crew_session, session_crew
+from keeve.store.queries import of_job
+
+_ENTRY = models.LogEntry
+_TABLE = inspect(_ENTRY).local_table
+_STATES: frozenset[str] = frozenset(get_args(State))
+_LISTED_AT_A_TIME = 200
+
+
+class Listed(NamedTuple):
+    """A load in the log: its id, its plan, the name of its job, and its entry."""
+
+    id: UUID
+    plan_id: UUID
+    title: str
+    entry: LogEntry
+
+
+@dataclass(frozen=True)
+class Sought:
+    """What is looked for in the log; of what is empty, everything.
+
+    Args:
+        job_id: loads of this job.
+        mix_id: loads of this mix.
+        state: loads in this state.
+        who: loads on which this person worked.
+        words: loads with each of these words in the name of the job or the mix, a name of who worked on it, a note
+            or a reason; the beginning of a word is enough.
+        since: begun on that day of the crew or later.
+        until: begun on that day or earlier.
+    """
+
+    job_id: UUID | None = None
+    mix_id: str = ""
+    state: str = ""
+    who: str = ""
+    words: str = ""
+    since: date | None = None
+    until: date | None = None
+
+
+_NEW = insert(_ENTRY).values({column.name: bindparam(column.name) for column in _TABLE.columns})
+_NEW = _NEW.values(
+    job_id=select(of_job())
+    .where(models.Plan.crew_id == bindparam("crew_id"), models.Plan.id == bindparam("plan_id"))
+    .scalar_subquery(),
+    search=func.array_to_tsvector(bindparam("lexemes", type_=ARRAY(Text))),
+)
+_WRITE = _NEW.on_conflict_do_update(
+    index_elements=["crew_id", "id"],
+    set_={name: _NEW.excluded[name] for name in ("title", "state", "words", "content", "search")},
+)
+_NAME = insert(models.LogPerson).on_conflict_do_nothing()
+_REMOVE = delete(_ENTRY).where(_ENTRY.crew_id == bindparam("crew"), _ENTRY.id == bindparam("load_id"))
+
+
+def write(session: Session, running: RunningLoad) -> None:
+    """List a load as it is after its last event, in place of how it was listed; not one that was taken back."""
+    crew_id, connection = session_crew(session), session.connection()
+    if running.state.taken_back:
+        connection.execute(_REMOVE, {"crew": crew_id, "load_id": running.id})
+        return
+    last_at = running.events[-1].occurred_at if running.events else running.begun_at
+    entry = log_entry(running.plan, running.load, running.state, running.situation(last_at), running.begun_at)
+    people = people_of(running.events)
+    key = {"crew_id": crew_id, "id": running.id, "begun_at": running.begun_at}
+    words = "\n".join((entry.mix_name, *people, words_of(running.state)))
+    values = key | {
+        "plan_id": running.plan_id,
+        "mix_id": running.plan.mix.id,
+        "title": running.plan.title,
+        "state": entry.state,
+        "words": words,
+        "lexemes": _lexemes(crew_id, f"{running.plan.title}\n{words}"),
+        "content": entry.model_dump(mode="json", exclude_defaults=True),
+    }
+    connection.execute(_WRITE, values)
+    if people:
+        connection.execute(_NAME, [key | {"person": name.lower()} for name in people])
+
+
+def rename(session: Session, job_id: UUID, title: str) -> None:
+    """List the loads of a job under another name."""
+    crew_id, connection = session_crew(session), session.connection()
+    found = connection.execute(
+        select(_ENTRY.id, _ENTRY.words).where(_ENTRY.crew_id == crew_id, _ENTRY.job_id == job_id)
+    )
+    renamed = [
+        {
+            "crew": crew_id,
+            "load_id": row.id,
+            "to": title,
+            "lexemes": _lexemes(crew_id, f"{title}\n{row.words}"),
+        }
+        for row in found
+    ]
+    if renamed:
+        connection.execute(_RENAME, renamed)
+
+
+_RENAME = (
+    update(_ENTRY)
+    .where(_ENTRY.crew_id == bindparam("crew"), _ENTRY.id == bindparam("load_id"))
+    .values(title=bindparam("to"), search=func.array_to_tsvector(bindparam("lexemes", type_=ARRAY(Text))))
+)
+
+
+def _lexemes(crew_id: UUID, text: str) -> list[str]:
+    """The words of a text in small letters, each once, marked with the crew: nobody looks through another's."""
+    return sorted({f"{_mark(crew_id)}{word}" for word in _words(text)})
+
+
+def _mark(crew_id: UUID) -> str:
+    return crew_id.hex[:8]
+
+
+def _words(text: str) -> list[str]:
+    return re.findall(r"[^\W_]+", text.casefold())
+
+
+def list_unlisted(engine: Engine) -> Iterator[int]:
+    """List every load that has no entry yet, of any crew; says after each lot how many were listed."""
+    listed = 0
+    while (crew_id := _crew_with_unlisted(engine)) is not None:
+        with crew_session(engine, crew_id) as session:
+            load_ids = session.scalars(select(models.UnlistedLoad.load_id).limit(_LISTED_AT_A_TIME)).all()
+            for running in read_loads(session, _THESE, load_ids=load_ids):
+                write(session, running)
+            session.connection().execute(
+                _LISTED, [{"crew": crew_id, "load": load_id} for load_id in load_ids]
+            )
+        listed += len(load_ids)
+        yield listed
+
+
+_THESE = Question(loads_where(models.Load.id.in_(bindparam("load_ids", expanding=True))))
+_LISTED = delete(models.UnlistedLoad).where(
+    models.UnlistedLoad.crew_id == bindparam("crew"), models.UnlistedLoad.load_id == bindparam("load")
+)
+
+
+def _crew_with_unlisted(engine: Engine) -> UUID | None:
+    with engine.connect() as connection:
+        found: UUID | None = connection.scalar(select(models.UnlistedLoad.crew_id).limit(1))
+        return found
+
+
+_AFTER = tuple_(bindparam("after_at"), bindparam("after_id"))
+_WORDS = cast(bindparam("words"), TSQUERY)
+_MENTIONS = _ENTRY.search.bool_op("@@")(_WORDS)
+_HAS: dict[str, Callable[[Any], ColumnElement[bool]]] = {
+    "job_id": lambda entry: entry.job_id == bindparam("job_id"),
+    "mix_id": lambda entry: entry.mix_id == bindparam("mix_id"),
+    "state": lambda entry: entry.state == bindparam("state"),
+    "who": lambda place: place.person == bindparam("who"),
+    "begun_from": lambda place: place.begun_at >= bindparam("begun_from"),
+    "begun_before": lambda place: place.begun_at < bindparam("begun_before"),
+    "after": lambda place: tuple_(place.begun_at, place.id) < _AFTER,
+}
+# What is asked of where a load is in the log.
+_OF_PLACE = frozenset({"who", "begun_from", "begun_before", "after"})
+# A word that is common is found among so many loads; for a rare one its index is asked, and all of them put in order.
+_NEAR = 3000
+Through = Literal["all", "near", "far"]
+
+
+@cache
+def _question(limit: int, through: Through, *names: str) -> Question:
+    """A page of what is sought: of that length, which is written out so that the database knows it is short."""
+    entry: Any = _ENTRY
+    if through == "far":
+        entry = aliased(_ENTRY, select(_ENTRY).where(_MENTIONS).cte().prefix_with("materialized"))
+    place: Any = models.LogPerson if "who" in names else entry
+    found: Select[Any] = select(entry.id, entry.plan_id, entry.title, entry.content, entry.search)
+    if "who" in names:
+        found = found.join(place, (place.crew_id == entry.crew_id) & (place.id == entry.id))
+    found = found.where(
+        *(_HAS[name](place if name in _OF_PLACE else entry) for name in names if name in _HAS)
+    ).order_by(place.begun_at.desc(), place.id.desc())
+    if through != "near":
+        return Question(found.limit(literal_column(str(limit))))
+    near = found.limit(literal_column(str(_NEAR))).subquery()
+    mentions = near.c.search.bool_op("@@")(_WORDS)
+    return Question(
+        select(near.c.id, near.c.plan_id, near.c.title, near.c.content)
+        .where(mentions)
+        .limit(literal_column(str(limit)))
+    )
+
+
+def find(
+    engine: Engine,
+    visitor: Visitor,
+    sought: Sought,
+    *,
+    limit: int,
+    after: tuple[datetime, UUID] | None = None,
+) -> list[Listed]:
+    """Loads of the crew's log, newest first, from after the last one of the page before.
+
+    Args:
+        engine: the database.
+        visitor: who asks: days are those of the crew's zone.
+        sought: what is looked for.
+        limit: so many at most.
+        after: when the last one of the page before was begun, and its id.
+    """
+    values = _values(visitor, sought)
+    if values is None:
+        return []
+    names = list(values)
+    if after:
+        names.append("after")
+        values |= {"after_at": after[0], "after_id": after[1]}
+    with crew_reading(engine, visitor.crew_id) as session:
+        if "words" not in values:
+            rows = _question(limit, "all", *names).ask(session, **values)
+        else:
+            rows = _question(limit, "near", *names).ask(session, **values)
+            if len(rows) < limit:
+                rows = _question(limit, "far", *names).ask(session, **values)
+    return [Listed(row.id, row.plan_id, row.title, LogEntry.model_validate(row.content)) for row in rows]
+
+
+def _values(visitor: Visitor, sought: Sought) -> dict[str, object] | None:
+    """What is sought, by the names of ``_HAS``; None where nothing can be that."""
+    values: dict[str, object] = {}
+    if sought.job_id:
+        values["job_id"] = sought.job_id
+    if sought.mix_id:
+        values["mix_id"] = sought.mix_id
+    if sought.state:
+        if sought.state not in _STATES:
+            return None
+        values["state"] = sought.state
+    if sought.who.strip():
+        values["who"] = sought.who.strip().lower()
+    if sought.words:
+        words = _words(sought.words)
+        if not words:
+            return None
+        values["words"] = " & ".join(f"'{_mark(visitor.crew_id)}{word}':*" for word in words)
+    if sought.since:
+        values["begun_from"] = datetime.combine(sought.since, time(), visitor.zone)
+    if sought.until and sought.until < date.max:
+        values["begun_before"] = datetime.combine(sought.until + timedelta(days=1), time(), visitor.zone)
+    return values
+
+
+class Lately(NamedTuple):
+    """What the loads mixed lately were: their jobs and mixes by id, and who worked on them."""
+
+    jobs: Mapping[UUID, str]
+    mixes: Mapping[str, str]
+    people: Sequence[str]
+
+
+# So many loads back: what is older is found from the page of its job or mix, or by words.
+_LOOKED_BACK = 300
+_RECENT = (
+    select(_ENTRY.job_id, _ENTRY.title, _ENTRY.mix_id, _ENTRY.content, _ENTRY.begun_at)
+    .order_by(_ENTRY.begun_at.desc(), _ENTRY.id.desc())
+    .limit(literal_column(str(_LOOKED_BACK)))
+    .subquery()
+)
+_LATELY = Question(
+    select(
+        _RECENT.c.job_id,
+        _RECENT.c.title,
+        _RECENT.c.mix_id,
+        _RECENT.c.content.op("->>")("mix_name").label("mix_name"),
+        _RECENT.c.content.op("->>")("begun_by").label("begun_by"),
+        _RECENT.c.content.op("->>")("judged_by").label("judged_by"),
+    )
+    .group_by("job_id", "title", "mix_id", "mix_name", "begun_by", "judged_by")
+    .order_by(func.max(_RECENT.c.begun_at).desc())
+)
+
+
+def lately(engine: Engine, visitor: Visitor) -> Lately:
+    """What the crew's newest loads were, the newest first."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        rows = _LATELY.ask(session)
+    people = dict.fromkeys(name for row in rows for name in (row.begun_by, row.judged_by) if name)
+    return Lately(
+        {row.job_id: row.title for row in rows}, {row.mix_id: row.mix_name for row in rows}, list(people)
+    )
