@@ -2,6 +2,7 @@
 
 import json
 import re
+from io import BytesIO
 from typing import Any
 from uuid import UUID
 
@@ -11,11 +12,13 @@ from fastapi.testclient import TestClient
 from helpers import NOON, raw_event
 from httpx2 import Response
 from people import PASSWORD
+from PIL import Image
 from sqlalchemy import Engine, text
 from sqlalchemy.exc import DBAPIError
 
 from keeve.core.running.events import Placed, parse_event
-from keeve.services import crews, loads, pours
+from keeve.formats.photo import photo_of as read_photo
+from keeve.services import crews, loads, photos, pours
 from keeve.store.database import crew_session
 from keeve.web.app import SCREENS, create_app
 from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE, masked
@@ -77,6 +80,7 @@ def a_load(client: Client) -> dict[str, str]:
         "number": "1",
         "load_id": load_id,
         "event_id": str(running.events[0].id),
+        "photo_id": photo_of(client, load_id),
         "account_id": account_id,
         "invitation_id": "0badc0de",
         "session_id": "0badc0de",
@@ -85,6 +89,16 @@ def a_load(client: Client) -> dict[str, str]:
         "token": "guessed",
         "day": str(client.clock.now.date()),
     }
+
+
+def photo_of(client: Client, load_id: str) -> str:
+    out = BytesIO()
+    Image.new("RGB", (40, 30)).save(out, "PNG")
+    photos.keep(
+        client.engine, client.visitor, UUID(load_id), None, read_photo(out.getvalue()), client.clock.now
+    )
+    (taken,) = photos.photos_of(client.engine, client.visitor, UUID(load_id))[None]
+    return str(taken.id)
 
 
 def every_route() -> list[tuple[str, str]]:
@@ -176,6 +190,7 @@ def test_a_form_from_elsewhere_changes_nothing(client: Client) -> None:
                     "number",
                     "load_id",
                     "event_id",
+                    "photo_id",
                     "account_id",
                     "invitation_id",
                     "session_id",

@@ -193,7 +193,7 @@ _HAS: dict[str, Callable[[Any], ColumnElement[bool]]] = {
 # What is asked of where a load is in the log.
 _OF_PLACE = frozenset({"who", "begun_from", "begun_before", "after"})
 # A word that is common is found among so many loads; for a rare one its index is asked, and all of them put in order.
-_NEAR = 3000
+_NEAR = 1000
 Through = Literal["all", "near", "far"]
 
 

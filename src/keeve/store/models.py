@@ -367,6 +367,26 @@ class Event(CrewOwned, Base):
     )
 
 
+class Photo(CrewOwned, Base):
+    """A photo of a load, of one of its events where that is given; removed for good where somebody asks for it."""
+
+    __tablename__ = "photo"
+    __table_args__ = (
+        ForeignKeyConstraint(["crew_id", "load_id"], ["load.crew_id", "load.id"], name="photo_load"),
+        Index("photo_of_load", "crew_id", "load_id", "made_at"),
+    )
+
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    load_id: Mapped[UUID]
+    event_id: Mapped[UUID | None]
+    jpeg: Mapped[bytes]
+    small: Mapped[bytes]
+    width: Mapped[int]
+    height: Mapped[int]
+    made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    made_at: Mapped[datetime]
+
+
 class JobSummary(CrewOwned, Base):
     """The summary of a closed job; the newest of a plan counts."""
 

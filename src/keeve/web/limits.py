@@ -12,7 +12,12 @@ from keeve.services.meshes import MOST_BYTES as MOST_MESH_BYTES
 # Forms and the small files on them (a mix, a job).
 _MOST_BYTES = 1_000_000
 # An event is a few hundred bytes, the figures of a rule a few thousand.
-_MOST_BYTES_BELOW = {"/bench/": 20_000, "/api/": 200_000, "/plan/mesh": MOST_MESH_BYTES}
+_MOST_BYTES_BELOW = {
+    "/bench/": 20_000,
+    "/api/": 200_000,
+    "/plan/mesh": MOST_MESH_BYTES,
+    "/photos/": 20_000_000,
+}
 TOO_LARGE = 413
 
 # The largest plan form has a few hundred fields; the longest text on one is a job packed into it.

@@ -4,7 +4,7 @@ import hmac
 import secrets
 from base64 import urlsafe_b64decode, urlsafe_b64encode
 from datetime import UTC, datetime, tzinfo
-from typing import Annotated
+from typing import Annotated, TypeGuard
 from urllib.parse import urlsplit
 
 from fastapi import Depends, Request, Response
@@ -117,9 +117,11 @@ async def _visitor_or_none(request: Request) -> Visitor | None:
 async def guard(request: Request) -> None:
     """On every route: look up the visitor, and on anything that changes, check where it came from.
 
-    Leaves ``request.state.visitor`` (or None) and ``request.state.form`` (empty where there is none).
+    Leaves ``request.state.visitor`` (or None), ``request.state.form`` and the pictures sent with it as
+    ``request.state.files`` (empty where there is none).
     """
     request.state.form = {}
+    request.state.files = {}
     request.state.visitor = None
     check_texts([("address", request.url.path), *request.query_params.multi_items()])
     try:
@@ -139,7 +141,9 @@ async def guard(request: Request) -> None:
     given = request.headers.get(FORM_HEADER)
     if "form" in request.headers.get("content-type", ""):
         async with request.form(max_fields=MOST_FIELDS) as form:
-            typed = {name: await _text_of(value) for name, value in form.items()}
+            pictures = {name: value for name, value in form.items() if _is_picture(value)}
+            typed = {name: await _text_of(value) for name, value in form.items() if name not in pictures}
+            request.state.files = {name: await value.read() for name, value in pictures.items()}
         check_texts(typed.items())
         request.state.form = typed
         given = given or request.state.form.get(FORM_FIELD)
@@ -147,6 +151,11 @@ async def guard(request: Request) -> None:
     expected = found.form_token if found else request.cookies.get(STRANGER_COOKIE, "")
     if not expected or not given or not hmac.compare_digest(expected.encode(), _unmasked(given)):
         raise ForeignForm
+
+
+def _is_picture(value: UploadFile | str) -> TypeGuard[UploadFile]:
+    """Whether a value of a form is a file that is said to be a picture: it is no text."""
+    return not isinstance(value, str) and (value.content_type or "").startswith("image/")
 
 
 async def _text_of(value: UploadFile | str) -> str:

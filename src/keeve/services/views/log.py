@@ -15,6 +15,7 @@ from keeve.services import loads
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad
 from keeve.services.log_entries import Lately, Listed, Sought, find, lately
+from keeve.services.photos import Taken, photos_of
 from keeve.services.pours import SaidLine, said_of_load
 from keeve.services.views.casts import DryingFigures, drying_of_load
 from keeve.services.views.event_words import RESULT_NAMES
@@ -109,6 +110,7 @@ class LoadRecord:
         contents: what was planned to go in, and what did.
         story: its entries in order.
         went_to: where what was made went, L.
+        photos: its photos by the entry they were taken of.
         after: what was said after placing.
     """
 
@@ -122,6 +124,7 @@ class LoadRecord:
     contents: Sequence[ContentLine]
     story: Sequence[Entry]
     went_to: Mapping[str, float]
+    photos: Mapping[UUID | None, Sequence[Taken]]
     after: Sequence[SaidLine]
 
 
@@ -142,6 +145,7 @@ def load_record(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) 
         contents=contents_of(running),
         story=story(running),
         went_to=went_to(situation, running),
+        photos=photos_of(engine, visitor, load_id),
         after=said_of_load(engine, visitor, running),
     )
 

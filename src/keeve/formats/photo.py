@@ -1,0 +1,72 @@
+"""Photos that people send: read defensively, turned upright, made smaller, stripped of everything but the picture."""
+
+from io import BytesIO
+from typing import TYPE_CHECKING, NamedTuple
+
+from keeve.core.errors import InputError
+
+if TYPE_CHECKING:
+    from PIL import Image
+
+# As a phone takes them, and as a browser sends what is taken: nothing else is opened.
+_KINDS = ("JPEG", "PNG", "WEBP")
+# No phone takes more; a small file can unfold into far more than that.
+_MOST_PIXELS = 120_000_000
+# The longer side of the kept picture and of the small one, pixels.
+_SIDE, _SMALL_SIDE = 1600, 400
+_QUALITY = 80
+
+
+class Photo(NamedTuple):
+    """A picture as it is kept: as JPEG, small as JPEG, and its width and height, pixels."""
+
+    jpeg: bytes
+    small: bytes
+    width: int
+    height: int
+
+
+def photo_of(content: bytes) -> Photo:
+    """A picture of a file, fit to be kept.
+
+    Its place, its time and whatever else the camera wrote into it stay behind.
+
+    Raises:
+        InputError: the file is no picture that can be read.
+    """
+    from PIL import Image, ImageOps, UnidentifiedImageError
+
+    Image.MAX_IMAGE_PIXELS = _MOST_PIXELS // 2  # twice that is refused
+    try:
+        with Image.open(BytesIO(content), formats=_KINDS) as opened:
+            opened.draft("RGB", (_SIDE, _SIDE))
+            upright = ImageOps.exif_transpose(opened)
+            upright.thumbnail((_SIDE, _SIDE))
+            flat = _on_white(upright)
+    except (UnidentifiedImageError, Image.DecompressionBombError, OSError, SyntaxError, ValueError):
+        raise InputError(
+            "no_photo", "That file is no photo Keeve can read: take a JPEG, PNG or WebP picture.", ["photo"]
+        ) from None
+    small = flat.copy()
+    small.thumbnail((_SMALL_SIDE, _SMALL_SIDE))
+    return Photo(_jpeg(flat), _jpeg(small), *flat.size)
+
+
+def _on_white(picture: "Image.Image") -> "Image.Image":
+    """The picture without what shines through it: JPEG has no such thing."""
+    from PIL import Image
+
+    if picture.mode not in ("RGBA", "LA", "PA") and "transparency" not in picture.info:
+        return picture.convert("RGB")
+    clear = picture.convert("RGBA")
+    sheet = Image.new("RGB", clear.size, "white")
+    sheet.paste(clear, mask=clear.getchannel("A"))
+    return sheet
+
+
+def _jpeg(picture: "Image.Image") -> bytes:
+    out = BytesIO()
+    # Only the pixels: what else it came with would be written too.
+    picture.info = {}
+    picture.save(out, "JPEG", quality=_QUALITY, optimize=True)
+    return out.getvalue()

@@ -1,0 +1,127 @@
+"""The record of a load: entries put right and struck out for a reason, photos with what they were taken of."""
+
+import re
+from dataclasses import replace
+from io import BytesIO
+from uuid import UUID
+
+import pytest
+from helpers import NOON, job, raw_event
+from PIL import Image
+
+from keeve.services import loads, photos, plans
+from keeve.services.load_store import RunningLoad
+from web.conftest import Client, Clock
+
+
+@pytest.fixture
+def load_id(client: Client) -> UUID:
+    plan_id = plans.save_plan(client.engine, client.visitor, job())
+    found = loads.begin_load(client.engine, client.visitor, plan_id, 1, NOON)
+    assert found is not None
+    told = [raw_event("accepted", device_seq=0), raw_event("water_added", step=1, water_l=7.5)]
+    for event in told:
+        loads.record_event(client.engine, client.visitor, found, event, NOON)
+    client.clock.turn(30)
+    return found
+
+
+def running(client: Client, load_id: UUID) -> RunningLoad:
+    found = loads.running_load(client.engine, client.visitor, load_id)
+    assert found is not None
+    return found
+
+
+def fixed(client: Client, load_id: UUID, kind: str, **typed: str) -> tuple[int, str]:
+    """What a form on an entry answers, and the page after it."""
+    event = next(event for event in running(client, load_id).events if event.kind == kind)
+    answer = client.post(f"/log/{load_id}/entries/{event.id}", data=typed)
+    page = client.get(f"/log/{load_id}") if answer.status_code == 303 else answer
+    return answer.status_code, re.sub(r"\s+", " ", page.text)
+
+
+def test_a_figure_is_put_right_in_the_units_of_the_reader(client: Client, load_id: UUID) -> None:
+    client.post("/plan/units", data={"units": "us"})
+    typed = {"what": "put-right", "figure": "water_l", "value": "2 1/2 gal", "reason": "The tub was full"}
+    status, page = fixed(client, load_id, "water_added", **{**typed, "value": "2.5 US gal"})
+    assert status == 303
+    assert running(client, load_id).state.water_l == pytest.approx(2.5 * 3.785411784)
+    assert "First written: Added water, 7.93" in page
+    assert "The tub was full" in page
+
+
+def test_an_entry_is_struck_out_and_says_why(client: Client, load_id: UUID) -> None:
+    status, page = fixed(client, load_id, "water_added", what="strike", reason="That was load 2")
+    assert status == 303
+    assert running(client, load_id).state.water_l == 0
+    assert "That was load 2" in page
+
+
+@pytest.mark.parametrize(
+    ("typed", "words"),
+    [
+        ({"what": "strike", "reason": ""}, "Say how you know"),
+        ({"what": "put-right", "figure": "water_l", "value": "9", "reason": ""}, "Say how you know"),
+        ({"what": "put-right", "figure": "water_l", "value": "nine", "reason": "Read again"}, "nine"),
+        (
+            {"what": "put-right", "figure": "water_l", "value": "900", "reason": "Read again"},
+            "more than a load",
+        ),
+        ({"what": "put-right", "figure": "hours", "value": "9", "reason": "Read again"}, "reading"),
+    ],
+)
+def test_what_cannot_be_is_refused_and_what_was_typed_stays(
+    client: Client, load_id: UUID, typed: dict[str, str], words: str
+) -> None:
+    status, page = fixed(client, load_id, "water_added", **typed)
+    assert status == 422
+    assert words in page
+    assert f'value="{typed["reason"]}"' in page
+    assert running(client, load_id).state.water_l == 7.5
+
+
+def photo() -> dict[str, tuple[str, bytes, str]]:
+    out = BytesIO()
+    Image.new("RGB", (640, 480), "tan").save(out, "JPEG")
+    return {"photo": ("a.jpg", out.getvalue(), "image/jpeg")}
+
+
+def test_a_photo_is_shown_with_what_it_was_taken_of_to_its_own_crew(client: Client, load_id: UUID) -> None:
+    event = running(client, load_id).events[-1]
+    sent = client.post(f"/photos/of/{load_id}", files=photo(), data={"event_id": str(event.id)})
+    assert (sent.status_code, sent.headers["location"]) == (303, f"/log/{load_id}#entry-{event.id}")
+    page = client.get(f"/log/{load_id}").text
+    path = re.search(r"/photos/[0-9a-f-]+\.jpg", page)
+    assert path is not None
+    assert page.index(f"entry-{event.id}") < path.start() < page.index('id="photos"')
+    shown = client.get(path[0])
+    assert (shown.status_code, shown.headers["content-type"]) == (200, "image/jpeg")
+    assert Image.open(BytesIO(shown.content)).size == (640, 480)
+    assert Image.open(BytesIO(client.get(f"{path[0]}?small=true").content)).size == (400, 300)
+    stranger = Client(client.engine, Clock())
+    assert stranger.get(path[0]).status_code == 404
+    assert stranger.post(f"/photos/of/{load_id}", files=photo()).status_code == 404
+
+
+def test_a_photo_is_removed_by_who_took_it_or_a_lead(client: Client, load_id: UUID) -> None:
+    client.post(f"/photos/of/{load_id}", files=photo())
+    (taken,) = photos.photos_of(client.engine, client.visitor, load_id)[None]
+    another = replace(
+        client.visitor, account_id=Client(client.engine, Clock()).visitor.account_id, role="mixer"
+    )
+    assert not photos.photos_of(client.engine, another, load_id)[None][0].may_remove
+    assert photos.remove(client.engine, another, taken.id) is None
+    assert client.post(f"/photos/{taken.id}/remove").status_code == 303
+    assert client.get(f"/photos/{taken.id}.jpg").status_code == 404
+    assert photos.photos_of(client.engine, client.visitor, load_id) == {}
+
+
+def test_what_is_no_photo_says_so_and_too_many_are_refused(
+    client: Client, load_id: UUID, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    refused = client.post(f"/photos/of/{load_id}", files={"photo": ("a.jpg", b"no photo", "image/jpeg")})
+    assert (refused.status_code, "no photo Keeve can read" in refused.text) == (422, True)
+    assert client.post(f"/photos/of/{load_id}").status_code == 422
+    monkeypatch.setattr(photos, "MOST_OF_LOAD", 1)
+    assert client.post(f"/photos/of/{load_id}", files=photo()).status_code == 303
+    assert client.post(f"/photos/of/{load_id}", files=photo()).status_code == 422
