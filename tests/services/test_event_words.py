@@ -41,6 +41,19 @@ WORDS = {
     "taken_back": ({}, "Taken back: started by mistake"),
     "note": ({"text": "board kept wet"}, "Note: board kept wet"),
     "fresh_tested": ({"slump_mm": 60.0}, "Slump <60 size>"),
+    "specimens_made": (
+        {"shape": "cube", "size_mm": 100.0, "due_days": [7, 28, 28]},
+        "Made 3 cubes of <100 size>, due at 7 and 28 days",
+    ),
+    "specimen_tested": (
+        {"made": "00000000-0000-4000-8000-000000000001", "number": 2, "mpa": 31.5},
+        "Specimen 2 broke at <31.5 strength>",
+    ),
+    "specimen_lost": (
+        {"made": "00000000-0000-4000-8000-000000000001", "number": 2, "reason": "dropped"},
+        "Specimen 2 not tested: dropped",
+    ),
+    "observed": ({"check": "edges-whole", "holds": True}, "Checked: edges and corners are whole"),
     "put_right": (
         {"amends": "00000000-0000-4000-8000-000000000001", "reading": "too-wet", "reason": "Wrong card"},
         "Put right, to too wet: Wrong card",

@@ -3,21 +3,20 @@
 import secrets
 from collections.abc import Mapping
 from datetime import datetime, timedelta
-from itertools import count
 from uuid import UUID, uuid4
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import Engine
 
 from keeve.core.calendar.day import DayJob, DayPlan
-from keeve.core.running.next_step import Situation
 from keeve.demo import jobs
+from keeve.demo.mixing import Mixing, ago
 from keeve.demo.rose import rose_stl
+from keeve.demo.season import mix_season
 from keeve.formats.job_file import read_job
 from keeve.formats.mesh_figures import mesh_figures
-from keeve.services import accounts, days, demo_crews, job_summaries, loads, plans, stockpiles, yard
+from keeve.services import accounts, days, demo_crews, job_summaries, plans, stockpiles, yard
 from keeve.services.accounts import Role, Visitor
-from keeve.services.load_store import RunningLoad
 
 SIGN_IN_NAME = "wren"
 PASSWORD = "boathouse-keel"
@@ -97,13 +96,14 @@ def _morning(engine: Engine, wren: Visitor, fen: Visitor, now: datetime) -> None
     """The boathouse crew's work up to now."""
     for thing in jobs.YARD:
         yard.keep_item(engine, wren, uuid4(), thing, now)
+    mix_season(engine, wren, fen, now)
     coping = plans.save_plan(engine, wren, read_job(jobs.COPING_BED))
     to_mix = {job["title"]: plans.save_plan(engine, wren, read_job(job)) for job in jobs.TO_MIX}
 
     # Yesterday the stockpile dried from load to load; at dawn it rained on it, and this morning it dries again.
     yesterday = plans.save_plan(engine, wren, read_job(jobs.LOCK_WALL_BED))
     for number, needs_l in enumerate((11.6, 11.8, 12.1, 12.2, 12.5, 12.7), start=1):
-        load = _Mixing(engine, wren, yesterday, number, now - _ago(26 * 60 - 46 * number))
+        load = Mixing(engine, wren, yesterday, number, now - ago(26 * 60 - 46 * number))
         load.charge_and_mix(max(load.now.load.water.start_l - needs_l, 0.0))
         if number == 3:
             load.miscounted("sand", of=7, counted=6)
@@ -112,14 +112,14 @@ def _morning(engine: Engine, wren: Visitor, fen: Visitor, now: datetime) -> None
             load.outlive(left_l=9.0)
         else:
             load.place(after_min=24)
-    job_summaries.close_job(engine, wren, yesterday, {"cement": 6}, now - _ago(20 * 60))
-    _rain(engine, wren, jobs.BEDDING_SAND, now - _ago(4 * 60))
+    job_summaries.close_job(engine, wren, yesterday, {"cement": 6}, now - ago(20 * 60))
+    _rain(engine, wren, jobs.BEDDING_SAND, now - ago(4 * 60))
     for number, needs_l in enumerate((10.8, 11.1), start=1):
-        load = _Mixing(engine, wren, coping, number, now - _ago(180 - 56 * number))
+        load = Mixing(engine, wren, coping, number, now - ago(180 - 56 * number))
         load.charge_and_mix(max(load.now.load.water.start_l - needs_l, 0.0))
         load.to_right(needs_l)
         load.place(after_min=34)
-    third = _Mixing(engine, fen, coping, 3, now - _ago(15))
+    third = Mixing(engine, fen, coping, 3, now - ago(15))
     third.charge_and_mix(short_of_l=0.9)
     third.judge("too-dry")
     _casts(engine, wren, now)
@@ -154,19 +154,15 @@ def _casts(engine: Engine, visitor: Visitor, now: datetime) -> None:
     """The rose's mould: one piece dries since last week; a copy of it thickened in its bucket this morning."""
     mesh = mesh_figures(rose_stl(), "stl", "mm")["figures"]
     mould = plans.save_plan(engine, visitor, read_job(jobs.ceiling_rose_mould(mesh)))
-    first = _Mixing(engine, visitor, mould, 1, now - timedelta(days=6, hours=3))
+    first = Mixing(engine, visitor, mould, 1, now - timedelta(days=6, hours=3))
     first.charge_and_mix()
     first.pour(slower=1.12)
     first.strip(after_min=40)
     for day, share in enumerate((0.98, 0.74, 0.55, 0.42, 0.31)):
         first.weigh(first.at + timedelta(days=1 if day else 0.1), share)
     copies = plans.save_plan(engine, visitor, read_job(jobs.ROSE_COPIES))
-    late = _Mixing(engine, visitor, copies, 1, now - _ago(44))
+    late = Mixing(engine, visitor, copies, 1, now - ago(44))
     late.charge_and_mix()
-
-
-def _ago(minutes: float) -> timedelta:
-    return timedelta(minutes=minutes)
 
 
 def _rain(engine: Engine, visitor: Visitor, stockpile: str, at: datetime) -> None:
@@ -174,117 +170,3 @@ def _rain(engine: Engine, visitor: Visitor, stockpile: str, at: datetime) -> Non
     stockpiles.record_stockpile_event(
         engine, visitor, stockpile, {**event, "occurred_at": at.isoformat()}, at
     )
-
-
-# As near to what a load needs as an eye sees, L.
-_NEAR_L = 0.25
-
-
-class _Mixing:
-    """One load worked through at a believable pace, by the same steps the bench takes."""
-
-    def __init__(self, engine: Engine, visitor: Visitor, plan_id: UUID, number: int, at: datetime) -> None:
-        load_id = loads.begin_load(engine, visitor, plan_id, number, at)
-        found = loads.running_load(engine, visitor, load_id) if load_id else None
-        if found is None:
-            raise RuntimeError("the demo's load was not begun")
-        self.engine, self.visitor, self.at = engine, visitor, at
-        self.running: RunningLoad = found
-        self._sequence = count(1)
-
-    @property
-    def now(self) -> Situation:
-        return self.running.situation(self.at)
-
-    def charge_and_mix(self, short_of_l: float = 0.0) -> None:
-        """Every step up to the first judgement, with the water that is offered, or a little less."""
-        share = 1 - short_of_l / self.now.load.water.start_l
-        if self.now.act == "accept":
-            self._do("accepted", 2.0)
-        while self.now.act in ("charge", "water", "rest", "mix"):
-            situation, step = self.now, self.now.step
-            if step is None:
-                raise RuntimeError("a charge without a step")
-            if situation.act == "charge":
-                self._do(
-                    "charged", 1.2, step=step.plan.step, material=step.plan.material, mass_kg=step.mass_kg
-                )
-            elif situation.act == "water":
-                water_l = round((step.water_l or 0.0) * share, 1)
-                self._do("water_added", 0.6, step=step.plan.step, water_l=water_l)
-            elif situation.act == "rest":
-                self._do("rested", step.plan.minutes[0] + 0.1, step=step.plan.step)
-            else:
-                self._do("mixed", step.plan.minutes[0] + 0.3, step=step.plan.step)
-
-    def judge(self, reading: str) -> None:
-        self._do("judged", 0.5, reading=reading)
-
-    def to_right(self, needs_l: float) -> None:
-        """Water in the steps offered until it has about what it needs."""
-        while self.now.held.added_l < needs_l - _NEAR_L:
-            self.judge("too-dry")
-            short_l = needs_l - self.now.held.added_l
-            self._do("water_added", 0.4, water_l=round(min(self.now.water.next_step_l, short_l), 1))
-            self._do("mixed", 1.2)
-        self.judge("right")
-
-    def miscounted(self, material: str, *, of: int, counted: int) -> None:
-        """A vessel too few was noticed before it was judged, and made up for."""
-        planned_kg = self.running.load.charge(material).mass_kg
-        self._do("recounted", 0.5, charged_kg={material: planned_kg * counted / of})
-        correction = self.now.correction
-        if correction is None:
-            raise RuntimeError("a wrong count that asks for nothing")
-        self._do(
-            "correcting", 0.3, cause=correction.cause, add_kg=correction.add_kg, water_l=correction.water_l
-        )
-        self._do("corrected", 1.0, add_kg=correction.add_kg)
-        self._do("mixed", 1.5)
-
-    def outlive(self, left_l: float) -> None:
-        """Placed but for some of it, which stood until it was past its life."""
-        self._do("placed", 24.0, volume_l=self.now.remaining_l - left_l)
-        self._do("discarded", 100.0, reason="Working time over")
-        self._do("cleaned", 2.0)
-
-    def place(self, after_min: float) -> None:
-        self._do("placed", after_min, volume_l=self.now.remaining_l)
-        self._do("cleaned", 2.0)
-
-    def pour(self, slower: float) -> None:
-        """Poured as the gloss goes, which is so much later than the clock says."""
-        clock = self.now.clock
-        opens_at = clock.at(clock.window_min[0] * slower) if clock else None
-        if opens_at is None:
-            raise RuntimeError("a pour without a clock")
-        self._do("seen", max((opens_at - self.at) / _ago(1), 0.1), sight="gloss-going")
-        self._do("placed", 1.0, volume_l=self.now.remaining_l)
-        self._do("cleaned", 20.0)
-
-    def strip(self, after_min: float) -> None:
-        self._do("stripped", after_min)
-
-    def weigh(self, at: datetime, wet_share: float) -> None:
-        """Weighed with so much of its water still to lose."""
-        drying = self.now.drying
-        if drying is None:
-            raise RuntimeError("nothing dries")
-        kg = drying.dry_kg + (drying.wet_kg - drying.dry_kg) * wet_share
-        self._do("weighed", (at - self.at) / _ago(1), mass_kg=round(kg, 2))
-
-    def _do(self, kind: str, minutes: float, **what: object) -> None:
-        self.at += _ago(minutes)
-        event = {
-            "kind": kind,
-            "id": str(uuid4()),
-            "device_id": "demo",
-            "device_seq": next(self._sequence),
-            "occurred_at": self.at.isoformat(),
-            "schema": 2,
-            **what,
-        }
-        found = loads.record_event(self.engine, self.visitor, self.running.id, event, self.at)
-        if found is None:
-            raise RuntimeError("the demo's load is gone")
-        self.running = found

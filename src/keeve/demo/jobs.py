@@ -195,6 +195,28 @@ STERN_HEAD = _job(
     conditions={"air_c": 17, "water_c": 14},
 )
 
+SLIPWAY_SLAB = _job(
+    "Slipway slab",
+    "concrete-nominal",
+    {"shape": "slab-volume", "length_m": 7.2, "width_m": 4.0, "thickness_m": 0.125},
+    proportion="1 : 2 : 4",
+    mixer={"kind": "tilting-drum", "working_l": 90},
+    materials={"sand": _SAND, "stone": {"moisture_fraction": 0.01}, "cement": {"bag_kg": 25}},
+    vessels=[_BUCKET],
+    gauge="volume",
+    conditions={"air_c": 14, "water_c": 11},
+)
+
+BOUNDARY_WALL = _job(
+    "Boundary wall",
+    "mortar-bricklaying",
+    {"volume_m3": 2.25},
+    mixer={"kind": "tilting-drum", "working_l": 70},
+    materials={"sand": _SAND, "cement": {"bag_kg": 25}},
+    vessels=[_BUCKET],
+    conditions={"air_c": 15, "water_c": 12},
+)
+
 # To be mixed yet, the last to be planned first in the list.
 TO_MIX = (
     LOFT_INFILL,

@@ -11,6 +11,7 @@ from keeve.formats.calendar_text import Entry
 from keeve.services.accounts import Visitor
 from keeve.services.days import DayView
 from keeve.services.pours import PourLine
+from keeve.services.specimens import DueSpecimens
 from keeve.store.database import open_session
 from keeve.store.models import Account, CalendarFeed, Crew, Membership
 
@@ -81,6 +82,20 @@ def entries(pours: Iterable[PourLine]) -> Iterator[Entry]:
                 ends=task.ends or task.begins + _A_WHILE,
                 rings=task.kind == "do",
             )
+
+
+def entries_of_tests(tests: Iterable[DueSpecimens]) -> Iterator[Entry]:
+    """Specimens to test, as dates."""
+    for test in tests:
+        first, count = test.lines[0], len(test.lines)
+        yield Entry(
+            id=f"{first.made.id}.{first.due_days}.test",
+            summary=f"Test {count} {first.made.shape}{'s' if count > 1 else ''}: {test.title}, load {test.number}",
+            description=f"{first.due_days} days old",
+            begins=test.due_at,
+            ends=test.due_at + _A_WHILE,
+            rings=True,
+        )
 
 
 def entries_of_day(view: DayView) -> Iterator[Entry]:

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from keeve.core.mixes.regimes import BY_CLOCK, OF_CASTS
 from keeve.core.planning.plan import Plan
 from keeve.core.running.allowed_events import check_allowed
-from keeve.core.running.events import Begun, FlowMeasured, Placed, parse_event
+from keeve.core.running.events import Begun, FlowMeasured, Placed, event_json, parse_event
 from keeve.core.running.known_before import Setting
 from keeve.core.running.next_step import Situation
 from keeve.core.running.pre_use_checks import checks_for
@@ -203,6 +203,35 @@ def tell(
         if record_event(engine, visitor, load_id, told, now) is None:
             return False
     return True
+
+
+def keep_past(engine: Engine, visitor: Visitor, past: Sequence[RunningLoad]) -> None:
+    """Keep loads that were mixed and told before, with all their events; all of them or none."""
+    with crew_session(engine, visitor.crew_id) as session:
+        for running in past:
+            session.add(
+                models.Load(
+                    id=running.id,
+                    plan_id=running.plan_id,
+                    number=running.load.number,
+                    begun_at=running.begun_at,
+                )
+            )
+        session.flush()
+        for running in past:
+            for event in running.events:
+                session.add(
+                    models.Event(
+                        id=event.id,
+                        load_id=running.id,
+                        account_id=visitor.account_id,
+                        received_at=event.occurred_at,
+                        content=event_json(event),
+                    )
+                )
+                if isinstance(event, Placed):
+                    pours.note_placed(session, visitor, running, event)
+            log_entries.write(session, running)
 
 
 def running_load(engine: Engine, visitor: Visitor, load_id: UUID) -> RunningLoad | None:

@@ -27,6 +27,7 @@ from sqlalchemy.dialects.postgresql import ARRAY, TSQUERY, insert
 from sqlalchemy.orm import Session, aliased
 
 from keeve.core.records.log_entry import LogEntry, State, log_entry, people_of, words_of
+from keeve.core.records.specimens import next_due_at
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad, loads_where, read_loads
 from keeve.store import models
@@ -81,7 +82,7 @@ _NEW = _NEW.values(
 )
 _WRITE = _NEW.on_conflict_do_update(
     index_elements=["crew_id", "id"],
-    set_={name: _NEW.excluded[name] for name in ("title", "state", "words", "content", "search")},
+    set_={name: _NEW.excluded[name] for name in ("title", "state", "due_at", "words", "content", "search")},
 )
 _NAME = insert(models.LogPerson).on_conflict_do_nothing()
 _REMOVE = delete(_ENTRY).where(_ENTRY.crew_id == bindparam("crew"), _ENTRY.id == bindparam("load_id"))
@@ -103,6 +104,7 @@ def write(session: Session, running: RunningLoad) -> None:
         "mix_id": running.plan.mix.id,
         "title": running.plan.title,
         "state": entry.state,
+        "due_at": next_due_at(running.state),
         "words": words,
         "lexemes": _lexemes(crew_id, f"{running.plan.title}\n{words}"),
         "content": entry.model_dump(mode="json", exclude_defaults=True),

@@ -295,7 +295,8 @@ class LogEntry(CrewOwned, Base):
     """A load as the log lists and finds it.
 
     Read out of its events as they come, which are long to read: it alone of a load is ever written anew.
-    ``words``: everything written of it. ``search``: those words and of its title, each marked with its crew.
+    ``due_at``: when its next specimen is. ``words``: everything written of it. ``search``: those words and of its
+    title, each marked with its crew.
     """
 
     __tablename__ = "log_entry"
@@ -306,6 +307,7 @@ class LogEntry(CrewOwned, Base):
         Index("log_entry_of_mix", "crew_id", "mix_id", "begun_at", "id"),
         Index("log_entry_in_state", "crew_id", "state", "begun_at", "id"),
         Index("log_entry_by_words", "search", postgresql_using="gin"),
+        Index("log_entry_due", "crew_id", "due_at", postgresql_where=text("due_at is not null")),
     )
 
     id: Mapped[UUID] = mapped_column(primary_key=True)
@@ -315,6 +317,7 @@ class LogEntry(CrewOwned, Base):
     title: Mapped[Title]
     begun_at: Mapped[datetime]
     state: Mapped[Kind]
+    due_at: Mapped[datetime | None]
     words: Mapped[str] = mapped_column(Text)
     content: Mapped[dict[str, Any]]
     search: Mapped[str] = mapped_column(TSVECTOR)

@@ -326,6 +326,12 @@ def _day(context: Context, moment: datetime) -> str:
     return moment.astimezone(context["zone"]).strftime("%a %d %b %Y")
 
 
+@pass_context
+def _iso_day(context: Context, moment: datetime) -> str:
+    """The day of a moment as a field for days has it."""
+    return moment.astimezone(context["zone"]).date().isoformat()
+
+
 _DAYS_NAMED = 7
 _DAYS_SAID: Mapping[int, str] = {0: "today", 1: "yesterday", -1: "tomorrow"}
 
@@ -409,6 +415,7 @@ _FILTERS: Mapping[str, Any] = {
     "clock_of_day": _clock_of_day,
     "clock_seconds": _clock_seconds,
     "day": _day,
+    "iso_day": _iso_day,
     "near_day": _near_day,
     "is_near": _is_near,
     "span": _span,

@@ -23,8 +23,10 @@ def is_described(plan: Plan) -> bool:
     return sorts - _MAY_HAVE == _DESCRIBED and plan.mix.air_fraction <= _MOST_AIR
 
 
-def strength_of_load(plan: Plan, load: Load, added_l: float, workings: Workings) -> StrengthBand | None:
-    """Strength at 28 days with that much water added; None outside what the law was fitted to.
+def strength_of_load(
+    plan: Plan, load: Load, added_l: float, workings: Workings, age_days: float = AGE_DAYS
+) -> StrengthBand | None:
+    """Strength at an age with that much water added; None outside what the law was fitted to.
 
     Nor is there a figure below the mix's least water: what cannot be compacted is weaker, whatever its ratio.
 
@@ -33,6 +35,7 @@ def strength_of_load(plan: Plan, load: Load, added_l: float, workings: Workings)
         load: the load, its stockpile as planned or as expected.
         added_l: water from the tap, L, over what the load has grown by correction.
         workings: keeps the rule that is run.
+        age_days: the age, from a day to a year.
     """
     water_kg = load.water.free_l(added_l)
     if added_l < load.water.min_l - ROUNDING or not is_described(plan):
@@ -49,7 +52,7 @@ def strength_of_load(plan: Plan, load: Load, added_l: float, workings: Workings)
         water_kg_m3=water_kg * per_m3,
         stone_kg_m3=dry_kg["stone"] * per_m3,
         sand_kg_m3=dry_kg["sand"] * per_m3,
-        age_days=AGE_DAYS,
+        age_days=age_days,
     )
 
 

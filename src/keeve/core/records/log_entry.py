@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict
 from keeve.core.mixes.model import Reading
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.running.events import (
+    Begun,
     Correcting,
     Discarded,
     Event,
@@ -126,7 +127,7 @@ def log_entry(plan: Plan, load: Load, state: LoadState, now: Situation, begun_at
         begun_at=begun_at,
         placed_at=placed[-1] if placed else None,
         dead_at=now.dead_at,
-        begun_by=state.applied[0].recorded_by if state.applied else "",
+        begun_by=next((event.recorded_by for event in state.applied if isinstance(event, Begun)), ""),
         judged_by=judged.by if judged else "",
         reading=judged.reading if judged else None,
         state="thrown-away" if state.discarded is not None else _STATES.get(now.act, "mixing"),

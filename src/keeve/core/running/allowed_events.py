@@ -38,6 +38,7 @@ from keeve.core.running.options import (
     can_be_put_right,
     option_for,
 )
+from keeve.core.running.record_events import RECORD_EVENTS, check_record
 from keeve.core.tolerances import LEAST_POUR_L
 
 
@@ -55,6 +56,9 @@ def check_allowed(plan: Plan, state: LoadState, now: Situation, event: Event) ->
     """
     if isinstance(event, OWN_EVENTS):
         raise InputError("own_event", f"kind {event.kind} is recorded by Keeve itself.", ["kind"])
+    if isinstance(event, RECORD_EVENTS):
+        check_record(state, event)
+        return
     _refuse_unplanned(plan, event)
     option = option_for(plan, state, now, *_option_of(plan, event))
     if option is None:

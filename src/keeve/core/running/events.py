@@ -12,6 +12,7 @@ from keeve.core.mixes.model import Reading
 from keeve.core.older_formats import EVENT_STEPS, upgraded
 from keeve.core.rules.gypsum_time import Sight
 from keeve.core.rules.registry import Strict
+from keeve.core.rules.strength_tests import Shape
 from keeve.core.rules.temperature import Celsius, LiquidCelsius
 from keeve.core.running.known_before import ExpectedWater, Setting
 from keeve.core.texts import MOST_OF_A_KIND, Few, Line, Lines, Name
@@ -330,6 +331,67 @@ class FreshTested(AnyEvent):
         return self
 
 
+# A specimen is tested within a year as a rule; a record may be told for longer.
+_DueDays = Annotated[int, Field(ge=1, le=3650)]
+
+
+class SpecimensMade(AnyEvent):
+    """Specimens were made of the load, each with the day of its age on which it is due.
+
+    ``size_mm``: side of a cube or of the section of a prism, diameter of a cylinder. ``span_mm``: between the
+    supports of a prism. ``mark``: what is written on them, before their number.
+    """
+
+    kind: Literal["specimens_made"]
+    shape: Shape
+    size_mm: Annotated[float, Field(ge=10, le=1000)]
+    span_mm: Annotated[float | None, Field(ge=10, le=3000)] = None
+    due_days: Annotated[list[_DueDays], Field(min_length=1, max_length=40)]
+    mark: Annotated[Line, Field(max_length=40)] = ""
+
+    @model_validator(mode="after")
+    def _has_its_sizes(self) -> Self:
+        if (self.shape == "prism") != (self.span_mm is not None):
+            raise ValueError("needs span_mm for prisms, and for nothing else")
+        return self
+
+
+class SpecimenTested(AnyEvent):
+    """A specimen was tested: the load at which it broke, kN, or its strength, MPa. The last test of it counts.
+
+    ``made``: the event of the set it belongs to. ``number``: its number in it, from 1.
+    """
+
+    kind: Literal["specimen_tested"]
+    made: Annotated[UUID, Field(strict=False)]
+    number: Annotated[int, Field(ge=1, le=40)]
+    load_kn: Annotated[float | None, Field(gt=0, le=100_000)] = None
+    mpa: Annotated[float | None, Field(gt=0, le=1000)] = None
+
+    @model_validator(mode="after")
+    def _says_one(self) -> Self:
+        if (self.load_kn is None) == (self.mpa is None):
+            raise ValueError("needs load_kn or mpa: give one of them")
+        return self
+
+
+class SpecimenLost(AnyEvent):
+    """A specimen is lost, damaged or was not tested, for a reason."""
+
+    kind: Literal["specimen_lost"]
+    made: Annotated[UUID, Field(strict=False)]
+    number: Annotated[int, Field(ge=1, le=40)]
+    reason: Annotated[Line, Field(min_length=1, max_length=200)]
+
+
+class Observed(AnyEvent):
+    """A check of what was cast was made: whether it holds. The last one of a check counts."""
+
+    kind: Literal["observed"]
+    check: Name
+    holds: bool
+
+
 class Undone(AnyEvent):
     """Another event is cancelled. An undo is final: the step is done again instead. Said later it has a reason."""
 
@@ -387,6 +449,10 @@ Event = (
     | TakenBack
     | Noted
     | FreshTested
+    | SpecimensMade
+    | SpecimenTested
+    | SpecimenLost
+    | Observed
     | Undone
     | PutRight
 )
@@ -435,7 +501,7 @@ def standing_of(ordered: Sequence[E]) -> list[E]:
 
 
 # Figures of an event that can be put right, the first that it has.
-_FIGURES = ("mass_kg", "water_l", "volume_l", "minutes", "mix_c", "water_c")
+_FIGURES = ("mass_kg", "water_l", "volume_l", "minutes", "mix_c", "water_c", "load_kn", "mpa")
 
 
 def figure_of(event: AnyEvent) -> str | None:

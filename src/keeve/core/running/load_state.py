@@ -8,6 +8,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 from types import MappingProxyType
 from typing import Any, NamedTuple, TypeVar
+from uuid import UUID
 
 from keeve.core.planning.plan import Load
 from keeve.core.running.events import (
@@ -28,6 +29,7 @@ from keeve.core.running.events import (
     Given,
     Judged,
     Mixed,
+    Observed,
     Placed,
     PutRight,
     Recounted,
@@ -35,6 +37,9 @@ from keeve.core.running.events import (
     Rested,
     Result,
     Seen,
+    SpecimenLost,
+    SpecimensMade,
+    SpecimenTested,
     Stored,
     Stripped,
     TakenBack,
@@ -52,6 +57,8 @@ from keeve.core.running.state_parts import Addition, Judgement, Owed, SeenAt, We
 from keeve.core.tolerances import ROUNDING, STICKS_FRACTION
 
 _NONE: Mapping[Any, float] = MappingProxyType({})
+_NO_RESULTS: Mapping[Any, Any] = MappingProxyType({})
+_NO_CHECKS: Mapping[str, bool] = MappingProxyType({})
 
 
 class LoadState(NamedTuple):
@@ -97,6 +104,9 @@ class LoadState(NamedTuple):
         released: why it is followed no further, empty where it was dry; None while it is.
         result: how it came out; None before that was said.
         fresh_tests: every test of the fresh mix.
+        specimens: every set of specimens that was made of it.
+        specimen_results: what became of them, by the event of their set and their number.
+        observed: checks of what was cast by name, and whether they hold.
     """
 
     applied: tuple[Event, ...] = ()
@@ -138,6 +148,9 @@ class LoadState(NamedTuple):
     released: str | None = None
     result: Result | None = None
     fresh_tests: tuple[FreshTested, ...] = ()
+    specimens: tuple[SpecimensMade, ...] = ()
+    specimen_results: Mapping[tuple[UUID, int], SpecimenTested | SpecimenLost] = _NO_RESULTS
+    observed: Mapping[str, bool] = _NO_CHECKS
 
     @property
     def to_check(self) -> tuple[str, ...]:
@@ -390,6 +403,13 @@ def _told(state: LoadState, event: Event) -> LoadState:
             return state._replace(result=event.result)
         case FreshTested():
             return state._replace(fresh_tests=(*state.fresh_tests, event))
+        case SpecimensMade():
+            return state._replace(specimens=(*state.specimens, event))
+        case SpecimenTested() | SpecimenLost():
+            results = {**state.specimen_results, (event.made, event.number): event}
+            return state._replace(specimen_results=results)
+        case Observed():
+            return state._replace(observed={**state.observed, event.check: event.holds})
         case TakenBack():
             return state._replace(taken_back=True)
         case Cleaned():

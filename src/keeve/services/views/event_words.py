@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator, Mapping
 
 from keeve.core.mixes.model import READING_NAMES
 from keeve.core.planning.plan import Plan
+from keeve.core.records.cast_checks import check_words
 from keeve.core.rules.gypsum_time import Sight
 from keeve.core.running import events as told
 from keeve.core.running.events import Result, WaterSource
@@ -68,6 +69,11 @@ def event_words(event: told.Event, plan: Plan, quantity: Quantity) -> str:
             return _of_expected(event, quantity)
         case told.FreshTested():
             return _of_fresh(event, quantity)
+        case told.SpecimensMade() | told.SpecimenTested() | told.SpecimenLost():
+            return _of_specimens(event, quantity)
+        case told.Observed():
+            words = check_words(event.check)
+            return f"Checked: {words}" if event.holds else f"Checked, not so: {words}"
         case told.PutRight():
             to = f", to {READING_NAMES[event.reading].lower()}" if event.reading else ""
             return f"Put right{to}: {event.reason}"
@@ -132,6 +138,22 @@ def _of_fresh(event: told.FreshTested, quantity: Quantity) -> str:
     if event.air_fraction is not None:
         return f"Air {event.air_fraction * 100:.1f}\u202f%"
     return f"Density {quantity(event.density_kg_m3 or 0.0, 'density')}"
+
+
+def _of_specimens(
+    event: told.SpecimensMade | told.SpecimenTested | told.SpecimenLost, quantity: Quantity
+) -> str:
+    match event:
+        case told.SpecimensMade():
+            count = len(event.due_days)
+            days = " and ".join(f"{day}" for day in sorted(set(event.due_days)))
+            of_size = f"{event.shape}{'s' if count > 1 else ''} of {quantity(event.size_mm, 'size')}"
+            return f"Made {count} {of_size}, due at {days} days"
+        case told.SpecimenTested():
+            result = f"{event.load_kn:g} kN" if event.mpa is None else quantity(event.mpa, "strength")
+            return f"Specimen {event.number} broke at {result}"
+        case told.SpecimenLost():
+            return f"Specimen {event.number} not tested: {event.reason}"
 
 
 def _of_itself(event: told.Event) -> str:

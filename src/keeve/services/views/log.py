@@ -9,7 +9,9 @@ from uuid import UUID
 from sqlalchemy import Engine
 
 from keeve.core.mixes.model import READING_NAMES
+from keeve.core.records.cast_checks import CastCheck, checks_of
 from keeve.core.records.log_entry import LogEntry, State
+from keeve.core.records.specimens import Age, SpecimenLine, ages_of, specimens_of
 from keeve.core.running.next_step import Situation, Window
 from keeve.services import loads
 from keeve.services.accounts import Visitor
@@ -111,6 +113,9 @@ class LoadRecord:
         story: its entries in order.
         went_to: where what was made went, L.
         photos: its photos by the entry they were taken of.
+        specimens: its specimens, set by set.
+        ages: what their tests come to, age by age.
+        checks: what is looked at on what it makes.
         after: what was said after placing.
     """
 
@@ -125,6 +130,9 @@ class LoadRecord:
     story: Sequence[Entry]
     went_to: Mapping[str, float]
     photos: Mapping[UUID | None, Sequence[Taken]]
+    specimens: Sequence[SpecimenLine]
+    ages: Sequence[Age]
+    checks: Sequence[CastCheck]
     after: Sequence[SaidLine]
 
 
@@ -134,6 +142,7 @@ def load_record(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) 
     if running is None:
         return None
     situation = running.situation(now)
+    specimens = specimens_of(running.plan, running.load, running.state)
     return LoadRecord(
         running=running,
         now=situation,
@@ -146,6 +155,9 @@ def load_record(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) 
         story=story(running),
         went_to=went_to(situation, running),
         photos=photos_of(engine, visitor, load_id),
+        specimens=specimens,
+        ages=ages_of(specimens),
+        checks=checks_of(running.plan),
         after=said_of_load(engine, visitor, running),
     )
 

@@ -8,11 +8,12 @@ from typing import NamedTuple
 from sqlalchemy import Engine
 
 from keeve.devices.weather import Weather
-from keeve.services import days, jobs, loads, pours
+from keeve.services import days, jobs, loads, pours, specimens
 from keeve.services.accounts import Visitor
 from keeve.services.days import Start
 from keeve.services.jobs import JobLine
 from keeve.services.loads import InWork
+from keeve.services.specimens import DueSpecimens
 from keeve.services.views.casts import CastLine, cast_line
 from keeve.services.views.due import DueLine, due
 from keeve.store.database import crew_reading
@@ -37,13 +38,14 @@ class LoadLine(NamedTuple):
 
 @dataclass(frozen=True)
 class Today:
-    """Loads in work, casts in moulds or drying, what is due of pours, the jobs planned for today, the next jobs with
-    loads left, whether there are others, and whether pours are followed.
+    """Loads in work, casts in moulds or drying, what is due of pours, specimens to test, the jobs planned for today,
+    the next jobs with loads left, whether there are others, and whether pours are followed.
     """
 
     in_work: Sequence[LoadLine]
     casts: Sequence[CastLine]
     due: Sequence[DueLine]
+    specimens: Sequence[DueSpecimens]
     is_curing: bool
     starts: Sequence[Start]
     planned: Sequence[JobLine]
@@ -56,12 +58,14 @@ def today(engine: Engine, visitor: Visitor, weather: Weather, now: datetime) -> 
         active = jobs.newest_jobs(session, "active", _LOOKED_AT)
         in_work, casts = loads.in_work(session, now), loads.casts(session, now)
         followed = pours.pours_of(session, visitor, weather, now)
+        tests = specimens.due_specimens(session, now)
         starts = days.starts_of(session, visitor, now.astimezone(visitor.zone).date())
     planned = [line for line in active if not line.is_finished]
     return Today(
         in_work=[_line(load, now) for load in in_work],
         casts=[cast_line(*item) for item in casts],
         due=due(followed, now)[:_DUE],
+        specimens=tests,
         is_curing=bool(followed),
         starts=starts,
         planned=planned[:_SHOWN],

@@ -1,12 +1,15 @@
 """The fields of a load's record: an entry put right or struck out, a test of the fresh mix."""
 
+import re
 from collections.abc import Mapping
+from datetime import datetime
 from typing import Any
 
 from keeve.core.errors import InputError
+from keeve.core.quantities import in_reader_units
 from keeve.core.units import System
 from keeve.web.forms.bench_form import FIELDS
-from keeve.web.forms.fields import Number
+from keeve.web.forms.fields import Number, place
 
 # Tests of the fresh mix, by their names in the event.
 FRESH: Mapping[str, Number] = {
@@ -15,8 +18,16 @@ FRESH: Mapping[str, Number] = {
     "air_fraction": Number("Air", ("air_fraction",), percent=True),
     "density_kg_m3": Number("Density", ("density_kg_m3",), "density"),
 }
+LOAD = Number("Load at break", ("load_kn",))
+STRENGTH = Number("Strength", ("mpa",), "strength")
 # Every figure of an entry that can be put right, by its name in the event.
-FIGURES: Mapping[str, Number] = {**FIELDS, **FRESH, "minutes": Number("Minutes", ("minutes",))}
+FIGURES: Mapping[str, Number] = {
+    **FIELDS,
+    **FRESH,
+    "minutes": Number("Minutes", ("minutes",)),
+    "load_kn": LOAD,
+    "mpa": STRENGTH,
+}
 
 
 def fixing_event(form: Mapping[str, str], amends: str, units: System) -> dict[str, Any]:
@@ -53,6 +64,78 @@ def fresh_events(form: Mapping[str, str], units: System) -> list[dict[str, Any]]
     if not found:
         raise InputError("test_missing", "Type what was measured: slump, flow, air or density.", list(FRESH))
     return found
+
+
+# The fields of a set of specimens.
+SIZE = Number("Size", ("size_mm",), "size")
+SPAN = Number("Span", ("span_mm",), "size")
+DUE = "7, 28, 28"
+_LABELS = {
+    "size_mm": "Size",
+    "span_mm": "Span",
+    "due_days": "Days",
+    "mark": "Mark",
+    "reason": "Reason",
+    "shape": "Shape",
+}
+SHAPES: Mapping[str, str] = {"cube": "Cube", "cylinder": "Cylinder", "prism": "Prism (bending)"}
+
+
+def specimens_event(form: Mapping[str, str], units: System) -> dict[str, Any]:
+    """The event of specimens that were made.
+
+    Raises:
+        InputError: a size or the days are no such numbers.
+    """
+    event: dict[str, Any] = {
+        "kind": "specimens_made",
+        "shape": form.get("shape", ""),
+        "size_mm": _read(SIZE, form.get("size", ""), units),
+        "due_days": _days(form.get("due", "")),
+        "mark": form.get("mark", "").strip(),
+    }
+    if form.get("shape") == "prism":
+        event["span_mm"] = _read(SPAN, form.get("span", ""), units)
+    return event
+
+
+def _days(text: str) -> list[int]:
+    days = [part for part in re.split(r"[\s,;]+", text.strip()) if part]
+    if not days or not all(day.isascii() and day.isdigit() for day in days):
+        message = f"Days: one number for each specimen, such as {DUE}: the ages at which they are tested."
+        raise InputError("no_days", message, ["due"])
+    return [int(day) for day in days]
+
+
+def result_event(
+    form: Mapping[str, str], made: str, number: int, at: datetime, units: System
+) -> dict[str, Any]:
+    """The event of the test of a specimen, or that it was not tested.
+
+    Raises:
+        InputError: no result is given, two are, or one is no such number.
+    """
+    event: dict[str, Any] = {"made": made, "number": number, "occurred_at": at.isoformat()}
+    if form.get("what") == "lost":
+        reason = form.get("reason", "").strip()
+        if not reason:
+            raise InputError("reason_missing", "Say why it was not tested.", ["reason"])
+        return event | {"kind": "specimen_lost", "reason": reason}
+    given = {
+        field.name: _read(field, text, units)
+        for field in (LOAD, STRENGTH)
+        if (text := form.get(field.name, "").strip())
+    }
+    if len(given) != 1:
+        message = "Type the load at which it broke, or its strength: one of them."
+        raise InputError("no_result", message, [LOAD.name, STRENGTH.name])
+    return event | {"kind": "specimen_tested", **given}
+
+
+def refusal_in_words(fault: InputError, units: System) -> str:
+    """A refusal in the words of the form, in the units of the reader."""
+    message, _ = place(fault, {name: field.label for name, field in FIGURES.items()} | _LABELS)
+    return in_reader_units(message, units)
 
 
 def _read(field: Number, text: str, units: System) -> float:

@@ -9,7 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
 from keeve.formats.calendar_text import calendar_text
-from keeve.services import calendar_feeds, days, pours
+from keeve.services import calendar_feeds, days, pours, specimens
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.web.answers import go_on
@@ -103,6 +103,7 @@ def read_calendar(request: Request, database: Database, weather: Forecast, now: 
     entries = [
         *calendar_feeds.entries(pours.pours(database, reader, weather, now)),
         *(entry for view in views for entry in calendar_feeds.entries_of_day(view)),
+        *calendar_feeds.entries_of_tests(specimens.specimens_to_test(database, reader, now)),
     ]
     text = calendar_text(f"Keeve, {reader.crew_name}", entries, f"{address_of_site(request)}/cure", now)
     return Response(text, media_type="text/calendar; charset=utf-8")

@@ -11,7 +11,6 @@ from fastapi.responses import Response, StreamingResponse
 from pydantic import BeforeValidator
 
 from keeve.core.errors import InputError
-from keeve.core.quantities import in_reader_units
 from keeve.formats.csv_table import csv_lines
 from keeve.services import loads
 from keeve.services.accounts import Visitor
@@ -28,7 +27,7 @@ from keeve.web.drawings.set_clock import clock_lines
 from keeve.web.drawings.states import state_at, state_of
 from keeve.web.drawings.states.shape import Shape
 from keeve.web.drawings.water_line import PHONE, water_line, water_lines
-from keeve.web.forms.log_form import FIGURES, fixing_event
+from keeve.web.forms.log_form import DUE, FIGURES, FRESH, SHAPES, SIZE, fixing_event, refusal_in_words
 from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, Now, SignedIn, address_of
 from keeve.web.turns import screen_router
@@ -161,7 +160,7 @@ def export(request: Request, database: Database, visitor: SignedIn, now: Now, so
 @router.get("/log/{load_id}")
 def show_load(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
     """One load, and everything that happened to it."""
-    return _load_page(request, database, visitor, now, load_id)
+    return load_page(request, database, visitor, now, load_id)
 
 
 @router.post("/log/{load_id}/entries/{event_id}")
@@ -175,8 +174,8 @@ def fix_entry(
         return go_on(loads.tell(database, visitor, load_id, [event], now), f"/log/{load_id}")
     except InputError as fault:
         typed = {name: form.get(name, "") for name in ("value", "reading", "reason")}
-        refusal = in_reader_units(fault.message, visitor.units)
-        return _load_page(
+        refusal = refusal_in_words(fault, visitor.units)
+        return load_page(
             request, database, visitor, now, load_id, 422, event_id=event_id, refusal=refusal, **typed
         )
 
@@ -188,7 +187,7 @@ def after_fixing(database: Database, visitor: SignedIn, load_id: UUID, event_id:
     return go_on(found, f"/log/{load_id}#fix-{event_id}")
 
 
-def _load_page(
+def load_page(
     request: Request,
     database: Engine,
     visitor: Visitor,
@@ -197,6 +196,7 @@ def _load_page(
     status: int = 200,
     **typed: Any,
 ) -> Response:
+    """The page of a load; what was typed stays where it was refused."""
     record = load_record(database, visitor, load_id, now)
     if record is None:
         raise HTTPException(404)
@@ -216,7 +216,12 @@ def _load_page(
         sections=[("planned", section(record.planned)), ("loaded", section(record.real))],
         looked=_looked,
         figures=FIGURES,
-        typed={"event_id": None, **typed},
+        fresh=FRESH,
+        shapes=SHAPES,
+        size_field=SIZE,
+        due_days=DUE,
+        clock_now=now,
+        typed={"event_id": None, "form_id": None, "refusal": "", **typed},
     )
 
 
