@@ -47,11 +47,12 @@ where load.crew_id = :crew
 # One load in fifty was thrown away, one in ten is of another mix, an old hand had to do with the oldest in twenty.
 _ENTRIES = """
 insert into log_entry (crew_id, id, plan_id, job_id, mix_id, title, begun_at, state, words, content, search)
-select :crew, id, plan_id, plan_id, case when nth % 10 = 3 then 'mortar-general' else 'mortar-bricklaying' end, cast(:title as text),
-       begun_at, case when nth % 50 = 7 then 'thrown-away' else 'done' end, words,
+select :crew, id, plan_id, plan_id, case when nth % 10 = 3 then 'mortar-general' else 'mortar-bricklaying' end,
+       cast(:title as text), begun_at, case when nth % 50 = 7 then 'thrown-away' else 'done' end, words,
        cast(:entry as jsonb) || jsonb_build_object('number', number, 'begun_at', begun_at),
-       array_to_tsvector(array(select left(cast(:crew as text), 8) || lower(word)
-                               from unnest(string_to_array(cast(:title as text) || ' ' || words, ' ')) as word group by 1))
+       array_to_tsvector(array(
+         select left(cast(:crew as text), 8) || lower(word)
+         from unnest(string_to_array(cast(:title as text) || ' ' || words, ' ')) as word group by 1))
 from (select *, 'Bricklaying mortar Fill' || case when nth % 1000 = 11 then ' the sluice leaked' else '' end
                                           || case when nth % 3 = 1 then ' rained' else '' end as words
       from (select *, row_number() over (order by begun_at desc) as nth from load where crew_id = :crew) as one) as load

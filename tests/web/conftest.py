@@ -94,10 +94,10 @@ class Visit:
         if not url.startswith((self.origin, "data:")):
             self.wrong.append(f"request off the origin: {url}")
 
-    def sign_in(self) -> None:
+    def sign_in(self, password: str = PASSWORD) -> None:
         """To the plan page, signed in without looking at the form; ``test_walk`` does it by hand."""
         self.page.goto(f"{self.origin}/sign-in?next=/plan")
-        self.page.evaluate(_SIGN_IN, {"name": self.sign_in_name, "password": PASSWORD})
+        self.page.evaluate(_SIGN_IN, {"name": self.sign_in_name, "password": password})
         self.page.goto(f"{self.origin}/plan")
 
     def check(self) -> None:

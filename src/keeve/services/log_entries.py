@@ -41,10 +41,11 @@ _LISTED_AT_A_TIME = 200
 
 
 class Listed(NamedTuple):
-    """A load in the log: its id, its plan, the name of its job, and its entry."""
+    """A load in the log: its id, its plan, its mix, the name of its job, and its entry."""
 
     id: UUID
     plan_id: UUID
+    mix_id: str
     title: str
     entry: LogEntry
 
@@ -206,7 +207,9 @@ def _question(limit: int, through: Through, *names: str) -> Question:
     if through == "far":
         entry = aliased(_ENTRY, select(_ENTRY).where(_MENTIONS).cte().prefix_with("materialized"))
     place: Any = models.LogPerson if "who" in names else entry
-    found: Select[Any] = select(entry.id, entry.plan_id, entry.title, entry.content, entry.search)
+    found: Select[Any] = select(
+        entry.id, entry.plan_id, entry.mix_id, entry.title, entry.content, entry.search
+    )
     if "who" in names:
         found = found.join(place, (place.crew_id == entry.crew_id) & (place.id == entry.id))
     found = found.where(
@@ -217,7 +220,7 @@ def _question(limit: int, through: Through, *names: str) -> Question:
     near = found.limit(literal_column(str(_NEAR))).subquery()
     mentions = near.c.search.bool_op("@@")(_WORDS)
     return Question(
-        select(near.c.id, near.c.plan_id, near.c.title, near.c.content)
+        select(near.c.id, near.c.plan_id, near.c.mix_id, near.c.title, near.c.content)
         .where(mentions)
         .limit(literal_column(str(limit)))
     )
@@ -254,7 +257,10 @@ def find(
             rows = _question(limit, "near", *names).ask(session, **values)
             if len(rows) < limit:
                 rows = _question(limit, "far", *names).ask(session, **values)
-    return [Listed(row.id, row.plan_id, row.title, LogEntry.model_validate(row.content)) for row in rows]
+    return [
+        Listed(row.id, row.plan_id, row.mix_id, row.title, LogEntry.model_validate(row.content))
+        for row in rows
+    ]
 
 
 def _values(visitor: Visitor, sought: Sought) -> dict[str, object] | None:

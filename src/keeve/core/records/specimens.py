@@ -67,6 +67,11 @@ class SpecimenLine:
         near = max(self.due_days * _NEAR_SHARE, _NEAR_DAYS)
         return self.due_days if abs(self.age_days - self.due_days) <= near else None
 
+    @property
+    def is_weak(self) -> bool:
+        """Whether it is weaker than nine in ten with its water are."""
+        return self.mpa is not None and self.expected is not None and self.mpa < self.expected.low_mpa
+
     def state(self, now: datetime) -> State:
         """Where it is: due from half a day before its time, late from a tenth of its age after it."""
         if isinstance(self.result, SpecimenLost):

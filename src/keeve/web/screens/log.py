@@ -15,7 +15,7 @@ from keeve.formats.csv_table import csv_lines
 from keeve.services import loads
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
-from keeve.services.log_entries import Sought
+from keeve.services.log_entries import Lately, Sought
 from keeve.services.security_log import note_export
 from keeve.services.views.load_story import Look
 from keeve.services.views.log import LOG_COLUMNS, STATE_NAMES, LogPage, load_record, log_page, log_rows
@@ -67,7 +67,7 @@ def show(
     """Loads newest first, a page at a time; those that are looked for."""
     after = (before, before_id) if before and before_id else None
     found = log_page(database, visitor, sought, now, after)
-    asked = _asked(sought)
+    asked = asked_for(sought)
     filters = list(_filters(asked, found))
     last = found.older_than
     next_page = {"before": last.entry.begun_at.isoformat(), "before_id": str(last.id)} if last else {}
@@ -75,17 +75,18 @@ def show(
         request,
         "log/log.html",
         drawn=[(line, water_line(line.water, PHONE) if line.water else None) for line in found.lines],
-        choices=_choices(filters, found),
+        choices=choices(found.lately, filters),
         asked=dict.fromkeys(_FIELDS, "") | asked,
         filters=filters,
-        export=_address("/log.csv", asked),
-        newest=_address("/log", asked) if after else None,
-        older=_address("/log", asked | next_page) if last else None,
+        export=address("/log.csv", asked),
+        charts=address("/log/charts", asked),
+        newest=address("/log", asked) if after else None,
+        older=address("/log", asked | next_page) if last else None,
         section=a_load(),
     )
 
 
-def _asked(sought: Sought) -> dict[str, str]:
+def asked_for(sought: Sought) -> dict[str, str]:
     """What is looked for, as the address and the form have it."""
     given = {
         "job": sought.job_id,
@@ -99,7 +100,8 @@ def _asked(sought: Sought) -> dict[str, str]:
     return {name: str(value) for name, value in given.items() if value}
 
 
-def _address(path: str, asked: Mapping[str, str]) -> str:
+def address(path: str, asked: Mapping[str, str]) -> str:
+    """The address of a page of what is looked for."""
     return f"{path}?{urlencode(asked)}" if asked else path
 
 
@@ -128,22 +130,21 @@ def _filters(asked: Mapping[str, str], found: LogPage) -> Iterator[Filter]:
         elif name == "state":
             words = next((said for state, said in STATE_NAMES.items() if state == value), value)
         without = {other: kept for other, kept in asked.items() if other != name}
-        yield Filter(name, value, words, _address("/log", without))
+        yield Filter(name, value, words, address("/log", without))
 
 
-def _choices(filters: Iterable[Filter], found: LogPage) -> dict[str, dict[str, str]]:
+def choices(lately: Lately, filters: Iterable[Filter] = ()) -> dict[str, dict[str, str]]:
     """What can be chosen: what was mixed lately, and what is looked for."""
-    lately = found.lately
-    choices: dict[str, dict[str, str]] = {
+    known: dict[str, dict[str, str]] = {
         "job": {str(job_id): title for job_id, title in lately.jobs.items()},
         "mix": dict(lately.mixes),
         "state": dict(STATE_NAMES.items()),
         "who": {name: name for name in lately.people},
     }
     for one in filters:
-        if one.name in choices:
-            choices[one.name].setdefault(one.value, one.words)
-    return choices
+        if one.name in known:
+            known[one.name].setdefault(one.value, one.words)
+    return known
 
 
 @router.get("/log.csv")

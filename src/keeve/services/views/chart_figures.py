@@ -1,0 +1,79 @@
+"""What a chart shows, whatever draws it: values, lines and bands in kept units, what they say, and the table of it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal, NamedTuple
+from uuid import UUID
+
+from keeve.core.units import Kind
+
+Cell = str | float | int | None
+Places = Sequence[tuple[float, float]]
+
+
+class Dot(NamedTuple):
+    """A value: where it is, the load it is of and what that is called, and whether it is one to look at."""
+
+    x: float
+    y: float
+    load_id: UUID
+    name: str
+    is_signal: bool = False
+
+
+class Line(NamedTuple):
+    """A line of a chart: how it is drawn, and its places."""
+
+    style: Literal["centre", "limit", "law"]
+    places: Places
+
+
+class Band(NamedTuple):
+    """A band of a chart: how it is drawn, its upper and its lower edge."""
+
+    style: Literal["window", "law"]
+    upper: Places
+    lower: Places
+
+
+class Axis(NamedTuple):
+    """What is along an axis, in words, and its kind of quantity; None for a bare figure."""
+
+    words: str
+    kind: Kind | None = None
+    is_percent: bool = False
+
+
+class Table(NamedTuple):
+    """Figures in rows: what they go by, the question they answer, the heads, and what they say in sentences."""
+
+    name: str
+    question: str
+    columns: Sequence[str]
+    rows: Sequence[Sequence[Cell]]
+    says: Sequence[str] = ()
+
+
+@dataclass(frozen=True)
+class ChartFigures:
+    """A chart with its table.
+
+    Args:
+        table: its table, with the question it answers.
+        across: what is across.
+        up: what is up.
+        dots: the values.
+        lines: the lines.
+        bands: the bands behind them.
+        is_joined: whether the values are joined: they are in order.
+        key: what is drawn how, in a sentence.
+    """
+
+    table: Table
+    across: Axis
+    up: Axis
+    dots: Sequence[Dot]
+    lines: Sequence[Line] = ()
+    bands: Sequence[Band] = ()
+    is_joined: bool = False
+    key: str = ""

@@ -1,0 +1,109 @@
+"""The charts of a mix, from the newest of its loads: what is steady, what changed, how strong it was."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+from typing import NamedTuple
+
+from sqlalchemy import Engine, bindparam
+
+from keeve.core.records.quality import Done
+from keeve.core.rules.strength_tests import Standard
+from keeve.services.accounts import Visitor
+from keeve.services.load_store import RunningLoad, loads_where, read_loads
+from keeve.services.log_entries import Lately, Sought, find, lately
+from keeve.services.views import quality_charts
+from keeve.services.views.chart_figures import ChartFigures, Table
+from keeve.store import models
+from keeve.store.database import Question, crew_reading
+
+
+class Specified(NamedTuple):
+    """A specified strength, MPa, and the standard by whose rule tests are held against it."""
+
+    mpa: float
+    standard: Standard
+
+
+# So many of the newest loads are charted: a season and more.
+MOST = 200
+
+
+@dataclass(frozen=True)
+class QualityPage:
+    """The charts of a mix: what it is called, of how many loads, the charts and tables there is something for, and
+    what may be chosen.
+    """
+
+    mix_name: str
+    loads: int
+    charts: Sequence[ChartFigures]
+    tables: Sequence[Table]
+    lately: Lately
+
+    def table(self, name: str) -> Table | None:
+        """One of its tables, also that of a chart."""
+        every = [*(chart.table for chart in self.charts), *self.tables]
+        return next((table for table in every if table.name == name), None)
+
+
+_THESE = Question(loads_where(models.Load.id.in_(bindparam("load_ids", expanding=True))))
+
+
+def quality_page(
+    engine: Engine, visitor: Visitor, sought: Sought, now: datetime, specified: Specified | None = None
+) -> QualityPage:
+    """The charts of the loads that are sought, of one mix: that of the newest of them where none is given.
+
+    Args:
+        engine: the database.
+        visitor: who asks.
+        sought: the loads.
+        now: the moment.
+        specified: the strength that their tests are held against.
+    """
+    known = lately(engine, visitor)
+    newest = find(engine, visitor, sought, limit=1)
+    if newest:
+        mix_id = sought.mix_id or newest[0].mix_id
+        listed = find(engine, visitor, replace(sought, mix_id=mix_id), limit=MOST)
+        with crew_reading(engine, visitor.crew_id) as session:
+            read = read_loads(session, _THESE, load_ids=[one.id for one in listed])
+        # What is still in its mixer may get more water yet.
+        out = [running for running in read if running.state.placed_l or running.state.discarded is not None]
+        done = [_done(running, now) for running in sorted(out, key=_order)]
+        return _page(visitor, done, known, specified)
+    return QualityPage("", 0, (), (), known)
+
+
+def _order(running: RunningLoad) -> tuple[datetime, str]:
+    return running.begun_at, str(running.id)
+
+
+def _done(running: RunningLoad, now: datetime) -> Done:
+    at = running.events[-1].occurred_at if running.events else now
+    ratio = running.situation(at).ratio
+    return Done(
+        running.id, running.plan.title, running.begun_at, running.plan, running.load, running.state, ratio
+    )
+
+
+def _page(visitor: Visitor, done: Sequence[Done], known: Lately, specified: Specified | None) -> QualityPage:
+    charts = (
+        quality_charts.ratios(done),
+        quality_charts.drift(done),
+        quality_charts.strength_by_age(done, visitor.units),
+        quality_charts.strength_by_ratio(done),
+        quality_charts.by_moisture(done, visitor.units),
+    )
+    # How somebody judges is for that person and for the lead.
+    judges = quality_charts.judges(done, None if visitor.may_lead else [visitor.name])
+    verdict = quality_charts.verdict(done, *specified, visitor.units) if specified else None
+    tables = [verdict, judges, quality_charts.uses(done, visitor.units)]
+    return QualityPage(
+        done[-1].plan.mix.name if done else "",
+        len(done),
+        [chart for chart in charts if chart is not None],
+        [table for table in tables if table is not None and table.rows],
+        known,
+    )

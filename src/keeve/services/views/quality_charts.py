@@ -1,0 +1,411 @@
+"""The charts of the loads of a mix, and the tables beside them: each answers one question."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import groupby
+
+from keeve.core.records.quality import (
+    Done,
+    RatioSeries,
+    Run,
+    Tested,
+    Verdict,
+    judges_of,
+    ratio_series,
+    runs_of,
+    specimens_tested,
+    uses_of,
+    verdict_of,
+    water_by_moisture,
+)
+from keeve.core.records.specimens import CUBE_OVER_CYLINDER
+from keeve.core.rules.strength import Contents, band_ends, strength_law, strength_mpa
+from keeve.core.rules.strength_tests import Standard
+from keeve.core.running.events import Result
+from keeve.core.units import System, as_read
+from keeve.services.views.chart_figures import Axis, Band, ChartFigures, Dot, Line, Places, Table
+from keeve.services.views.event_words import RESULT_NAMES
+
+# A ratio printed to two places is past its bound from there.
+_SAME_RATIO = 0.005
+# As near as an eye measures water, L.
+_SAME_L = 0.1
+_STEPS = 40
+# Drawn that far past the oldest test, and past the ratios that were tested.
+_LEAST_DAYS, _PAST = 1.0, 1.15
+
+
+def ratios(done: Sequence[Done]) -> ChartFigures | None:
+    """Water over binder, load by load, in the window of the mix and the limits of chance."""
+    series = ratio_series(done)
+    if series is None:
+        return None
+    chart, window = series.chart, series.window
+    signals = chart.signals if chart else []
+    outside = {one.index for one in signals if one.kind in ("above", "below")}
+    lines = []
+    if chart is not None:
+        levels = (("centre", chart.centre), ("limit", chart.limits.lower), ("limit", chart.limits.upper))
+        lines = [Line("centre" if style == "centre" else "limit", _level(series, y)) for style, y in levels]
+    name = series.loads[0].plan.mix.ratio_name
+    return ChartFigures(
+        Table(
+            "ratio",
+            "Is the water steady from load to load?",
+            ("load", "begun_at", name.replace(" ", "_"), "least", "most", "signals"),
+            [
+                (
+                    load.name,
+                    load.begun_at.isoformat(),
+                    ratio,
+                    window.low,
+                    window.high,
+                    " ".join(one.kind for one in signals if one.index == index),
+                )
+                for index, (load, ratio) in enumerate(zip(series.loads, series.ratios, strict=True))
+            ],
+            list(_ratio_words(series)),
+        ),
+        Axis("loads in order"),
+        Axis(name),
+        _in_order(series.loads, series.ratios, outside),
+        lines,
+        [Band("window", _level(series, window.high), _level(series, window.low))],
+        is_joined=True,
+        key="Band: what the mix may have. Lines: usual, and how far chance alone goes. Ring: look here.",
+    )
+
+
+def _level(series: RatioSeries, y: float) -> Places:
+    return [(0.0, y), (float(max(len(series.ratios) - 1, 1)), y)]
+
+
+def _in_order(loads: Sequence[Done], values: Sequence[float], signals: set[int]) -> list[Dot]:
+    return [
+        Dot(float(index), value, load.id, load.name, index in signals)
+        for index, (load, value) in enumerate(zip(loads, values, strict=True))
+    ]
+
+
+def _ratio_words(series: RatioSeries) -> Iterator[str]:
+    chart, most = series.chart, series.window.high
+    over = sum(ratio > most + _SAME_RATIO for ratio in series.ratios)
+    if over:
+        yield f"{over} of {len(series.ratios)} loads had more water than the mix may have ({most:.2f})."
+    if chart is None:
+        yield f"{len(series.ratios)} loads: too few to tell a change from chance. Eight are enough."
+        return
+    low, high = chart.limits.lower, chart.limits.upper
+    yield f"Usually {chart.centre:.2f}; chance alone stays between {low:.2f} and {high:.2f}."
+    runs = [run for run in runs_of(chart.signals) if not run.kind.startswith("drift")]
+    for run in runs:
+        yield f"{_span(series.loads, run)}: {_RUN_WORDS[run.kind]}"
+    if not runs:
+        yield "No load differs by more than chance."
+
+
+_RUN_WORDS: Mapping[str, str] = {
+    "above": "wetter than chance explains. Look for what changed: sand, hose, who mixed.",
+    "below": "drier than chance explains. Look for what changed: sand, hose, who mixed.",
+    "jump": "a jump from the load before.",
+    "drift-up": "wetter than usual from here on; added up it is more than chance.",
+    "drift-down": "drier than usual from here on; added up it is more than chance.",
+}
+
+
+def _span(loads: Sequence[Done], run: Run) -> str:
+    first = loads[run.since if run.kind.startswith("drift") else run.first]
+    last = loads[run.last]
+    if first is last:
+        return f"{first.name} ({_day(first)})"
+    number = str(last.load.number) if last.job == first.job else last.name
+    days = _day(first) if _day(first) == _day(last) else f"{_day(first)} to {_day(last)}"
+    return f"{first.name} to {number} ({days})"
+
+
+def _day(done: Done) -> str:
+    return done.begun_at.strftime("%d %b").lstrip("0")
+
+
+def drift(done: Sequence[Done]) -> ChartFigures | None:
+    """What loads were off the usual ratio, summed up: a small lasting change shows here first."""
+    series = ratio_series(done)
+    if series is None or series.chart is None:
+        return None
+    chart = series.chart
+    bound = 5 * chart.sigma
+    drifts = [run for run in runs_of(chart.signals) if run.kind.startswith("drift")]
+    sums = [up - down for up, down in zip(chart.sums_up, chart.sums_down, strict=True)]
+    return ChartFigures(
+        Table(
+            "drift",
+            "Is it drifting wetter or drier?",
+            ("load", "begun_at", "sum_up", "sum_down", "bound"),
+            [
+                (load.name, load.begun_at.isoformat(), up, down, bound)
+                for load, up, down in zip(series.loads, chart.sums_up, chart.sums_down, strict=True)
+            ],
+            [f"{_span(series.loads, run)}: {_RUN_WORDS[run.kind]}" for run in drifts]
+            or ["No drift that is more than chance."],
+        ),
+        Axis("loads in order"),
+        Axis("sum of what loads were off (CUSUM)"),
+        _in_order(series.loads, sums, {run.first for run in drifts}),
+        [Line("limit", _level(series, bound)), Line("limit", _level(series, -bound))],
+        is_joined=True,
+        key="Up: wetter than usual, added up; level: steady again. Dashed: from there it is more than chance.",
+    )
+
+
+_TEST_COLUMNS = (
+    "load",
+    "specimen",
+    "shape",
+    "age_days",
+    "water_ratio",
+    "strength_mpa",
+    "expected_low_mpa",
+    "expected_high_mpa",
+)
+
+
+def strength_by_age(done: Sequence[Done], units: System) -> ChartFigures | None:
+    """Tested strengths by age, with what the law gives at the usual ratio; of the shape that was tested most."""
+    tests = _of_one_shape(done)
+    if not tests:
+        return None
+    usual = sorted(test.done.ratio or 0.0 for test in tests)[len(tests) // 2]
+    oldest = max(test.line.age_days or 0.0 for test in tests) * _PAST
+    ages = [_LEAST_DAYS * (oldest / _LEAST_DAYS) ** (step / _STEPS) for step in range(_STEPS + 1)]
+    law = _law(tests, [(age, usual, age) for age in ages])
+    return ChartFigures(
+        _test_table(
+            "strength-by-age", "Does it get as strong as it should?", tests, _strength_words(tests, units)
+        ),
+        Axis("age, days"),
+        Axis(f"strength of {tests[0].line.made.shape}s", "strength"),
+        [_dot(test, test.line.age_days or 0.0, test.line.is_weak) for test in tests],
+        *law,
+        key=f"Band: 8 in 10 are in it, at a ratio of {usual:.2f}, cured wet. Ring: weaker than that for its own water.",
+    )
+
+
+def strength_by_ratio(done: Sequence[Done]) -> ChartFigures | None:
+    """Strengths at 28 days by water ratio, with the law."""
+    tests = [test for test in _of_one_shape(done) if test.line.test_days == 28 and test.done.ratio]
+    if not tests:
+        return None
+    tested = [test.done.ratio or 0.0 for test in tests]
+    least, most = min(tested) / _PAST, max(tested) * _PAST
+    across = [least + (most - least) * step / _STEPS for step in range(_STEPS + 1)]
+    return ChartFigures(
+        _test_table("strength-by-ratio", "What did the water cost?", tests, ()),
+        Axis(tests[0].done.plan.mix.ratio_name),
+        Axis("strength at 28 days", "strength"),
+        [_dot(test, test.done.ratio or 0.0, False) for test in tests],
+        *_law(tests, [(ratio, ratio, 28.0) for ratio in across]),
+        key="Line and band: the law, 8 in 10 are in the band.",
+    )
+
+
+def verdict(done: Sequence[Done], specified_mpa: float, standard: Standard, units: System) -> Table | None:
+    """A first verdict against a specified strength."""
+    tests = _of_one_shape(done)
+    found = verdict_of(tests, specified_mpa, standard)
+    if found is None:
+        return None
+    rows = [(load.name, load.begun_at.isoformat(), mpa) for load, mpa in found.samples]
+    says = list(_verdict_words(found, tests[0].line.made.shape, specified_mpa, standard, units))
+    question = "Does it meet the specified strength?"
+    return Table("acceptance", question, ("load", "begun_at", "mean_mpa"), rows, says)
+
+
+_VERDICTS: Mapping[Standard, str] = {
+    "aci-318": "ACI 318, acceptance by running means (from memory)",
+    "en-206": "EN 206, identity testing by the day's pour (from memory)",
+}
+
+
+def _verdict_words(
+    found: Verdict, shape: str, specified_mpa: float, standard: Standard, units: System
+) -> Iterator[str]:
+    def shown(mpa: float) -> str:
+        return str(as_read(mpa, "strength", units))
+
+    spread = f", standard deviation {shown(found.record.sd)}" if found.record.sd else ""
+    yield f"{len(found.samples)} samples of {shape}s at 28 days: mean {shown(found.record.mean)}{spread}."
+    met = "met" if found.meets else "not shown to be met"
+    yield f"{_VERDICTS[standard]}: {shown(specified_mpa)} is {met}."
+    for part, accepted in found.acceptances:
+        for short in accepted.shortfalls:
+            what = "mean of three in a row" if short.kind == "mean" and standard == "aci-318" else short.kind
+            where = part or found.samples[short.index][0].name
+            yield f"{where}: {what} {shown(short.mpa)}, at least {shown(short.least_mpa)} is asked."
+        if accepted.verdict == "too-few":
+            yield "Three samples in a row are needed for a verdict."
+    if found.aim_mpa is not None:
+        yield f"With this spread aim for a mean of {shown(found.aim_mpa)}."
+
+
+def _of_one_shape(done: Sequence[Done]) -> list[Tested]:
+    """The tested specimens of loads whose ratio is known, of the shape there is most of."""
+    tests = sorted(
+        (test for test in specimens_tested(done) if test.done.ratio), key=lambda test: test.line.made.shape
+    )
+    by_shape = [list(own) for _, own in groupby(tests, key=lambda test: test.line.made.shape)]
+    return max(by_shape, key=len, default=[])
+
+
+def _dot(test: Tested, x: float, is_signal: bool) -> Dot:
+    name = f"{test.done.name}, {test.line.made.shape} {test.line.name}"
+    return Dot(x, test.line.mpa or 0.0, test.done.id, name, is_signal)
+
+
+def _law(
+    tests: Sequence[Tested], places: Sequence[tuple[float, float, float]]
+) -> tuple[list[Line], list[Band]]:
+    """The law at places (across, water ratio, age in days), where it describes the mix: its middle and its band."""
+    if all(test.line.expected is None for test in tests):
+        return [], []
+    law = strength_law()
+    over = CUBE_OVER_CYLINDER if tests[0].line.made.shape == "cube" else 1.0
+    middle, upper, lower = [], [], []
+    for x, ratio, days in places:
+        contents = Contents(1.0, 0.0, 0.0, ratio)
+        mpa = strength_mpa(law, contents, days)
+        low, high = band_ends(law, contents, mpa)
+        middle.append((x, mpa * over))
+        upper.append((x, high * over))
+        lower.append((x, low * over))
+    return [Line("law", middle)], [Band("law", upper, lower)]
+
+
+def _test_table(name: str, question: str, tests: Sequence[Tested], says: Sequence[str]) -> Table:
+    rows = [
+        (
+            test.done.name,
+            test.line.name,
+            test.line.made.shape,
+            test.line.age_days,
+            test.done.ratio,
+            test.line.mpa,
+            test.line.expected.low_mpa if test.line.expected else None,
+            test.line.expected.high_mpa if test.line.expected else None,
+        )
+        for test in tests
+    ]
+    return Table(name, question, _TEST_COLUMNS, rows, says)
+
+
+def _strength_words(tests: Sequence[Tested], units: System) -> list[str]:
+    known = [test for test in tests if test.line.expected is not None]
+    if not known:
+        return ["No law describes this mix: there is no band to hold the tests against."]
+    weak = sum(test.line.is_weak for test in known)
+    weakest = min(known, key=lambda test: test.line.mpa or 0.0 if test.line.test_days == 28 else 1e9)
+    says = [
+        f"{len(known) - weak} of {len(known)} tests are as strong as their water lets expect, or stronger."
+    ]
+    if weakest.line.test_days == 28:
+        found = as_read(weakest.line.mpa or 0.0, "strength", units)
+        says.append(f"The weakest at 28 days: {found} ({weakest.done.name}, ratio {weakest.done.ratio:.2f}).")
+    return says
+
+
+def by_moisture(done: Sequence[Done], units: System) -> ChartFigures | None:
+    """The water from the tap against what the sand brings."""
+    found = list(water_by_moisture(done))
+    if len(found) < 2:
+        return None
+    balance = sorted((one.moisture, one.balance_l) for one in found)
+    off = [one.water_l - one.balance_l for one in found]
+    mean_l = sum(off) / len(off)
+    says = "The tap makes up for what the sand brings."
+    if abs(mean_l) >= _SAME_L:
+        more = f"{as_read(abs(mean_l), 'water', units)} {'more' if mean_l > 0 else 'less'}"
+        says = f"Loads took {more} than the balance of the sand's water, on average."
+    return ChartFigures(
+        Table(
+            "water-by-moisture",
+            "Does the water follow the sand?",
+            ("load", "begun_at", "free_moisture_fraction", "water_l", "balance_l"),
+            [
+                (one.done.name, one.done.begun_at.isoformat(), one.moisture, one.water_l, one.balance_l)
+                for one in found
+            ],
+            [says],
+        ),
+        Axis("free water in the sand", is_percent=True),
+        Axis("water from the tap", "water"),
+        [Dot(one.moisture, one.water_l, one.done.id, one.done.name) for one in found],
+        [Line("law", balance)],
+        key="Line: the target, less what the sand brings.",
+    )
+
+
+_RESULTS: tuple[Result, ...] = ("good", "usable", "poor")
+
+
+def judges(done: Sequence[Done], names: Sequence[str] | None) -> Table:
+    """How people call a mix right, and what followed; of everybody, or of these only."""
+    found = [judge for judge in judges_of(done) if names is None or judge.name in names]
+    return Table(
+        "judges",
+        "Who calls it right how wet?",
+        ("name", "loads", "wetter_by", "good", "usable", "poor"),
+        [
+            (
+                judge.name,
+                judge.loads,
+                judge.wetter_by,
+                *(judge.results.get(r, 0) for r in ("good", "usable", "poor")),
+            )
+            for judge in found
+        ],
+        [_judge_words(judge.name, judge.wetter_by, judge.results) for judge in found],
+    )
+
+
+def _judge_words(name: str, wetter_by: float, results: Mapping[Result, int]) -> str:
+    how = "as wet as the others"
+    if abs(wetter_by) >= _SAME_RATIO:
+        how = f"{abs(wetter_by):.2f} {'wetter' if wetter_by > 0 else 'drier'} than usual"
+    told = [f"{count} {RESULT_NAMES[result].lower()}" for result, count in results.items()]
+    return f"{name}: {how}; {', '.join(told)}." if told else f"{name}: {how}."
+
+
+def uses(done: Sequence[Done], units: System) -> Table:
+    """What each job took, against its plan."""
+    rows, says = [], []
+    for use in uses_of(done):
+        rows.append(
+            (
+                use.name,
+                use.loads,
+                use.planned_binder_kg,
+                use.binder_kg,
+                use.planned_min,
+                use.minutes,
+                use.planned_waste,
+                use.waste,
+            )
+        )
+        kg = as_read(use.binder_kg, "mass", units), as_read(use.planned_binder_kg, "mass", units)
+        minutes = (
+            f", {use.minutes:.0f} min until a load was right ({use.planned_min:.0f} planned)"
+            if use.minutes
+            else ""
+        )
+        says.append(
+            f"{use.name}: {kg[0]} of cement and lime in {use.loads} loads ({kg[1]} planned){minutes}."
+        )
+    columns = (
+        "job",
+        "loads",
+        "planned_binder_kg",
+        "binder_kg",
+        "planned_min",
+        "minutes",
+        "planned_waste_fraction",
+        "not_placed_fraction",
+    )
+    return Table("jobs", "What did it take, against the plan?", columns, rows, says)

@@ -1,0 +1,146 @@
+"""Charts of the log: the demo's bad week is said, tables are what is drawn, judges are seen by few."""
+
+import csv
+import re
+from dataclasses import replace
+from io import StringIO
+from uuid import UUID
+
+import pytest
+from helpers import NOON
+from playwright.sync_api import Browser
+from sqlalchemy import Engine
+
+from keeve.core.units import System
+from keeve.demo import PASSWORD, SIGN_IN_NAME, begin_afresh
+from keeve.services import sessions
+from keeve.services.accounts import Visitor
+from keeve.services.log_entries import Sought, find
+from keeve.services.views.chart_figures import Axis, ChartFigures, Dot, Table
+from keeve.services.views.quality import Specified, quality_page
+from keeve.web.drawings.chart import charts
+from keeve.web.security import SESSION_COOKIE
+from web.conftest import Client, Clock, Visit
+from web.test_first_minutes import PHONE, SMALL, TARGETS
+
+SLAB = Sought(mix_id="concrete-nominal")
+DESK = {"viewport": {"width": 1280, "height": 800}}
+
+
+@pytest.fixture(scope="module")
+def demo(engine: Engine) -> tuple[Visitor, str]:
+    begin_afresh(engine, NOON)
+    token = sessions.sign_in(engine, sign_in_name=SIGN_IN_NAME, password=PASSWORD, address="", now=NOON)
+    wren = sessions.visitor(engine, token, NOON)
+    assert wren is not None
+    return wren, token
+
+
+def said(engine: Engine, visitor: Visitor, name: str, specified: Specified | None = None) -> list[str]:
+    table = quality_page(engine, visitor, SLAB, NOON, specified).table(name)
+    return list(table.says) if table else []
+
+
+def test_the_bad_week_of_the_demo_is_said(engine: Engine, demo: tuple[Visitor, str]) -> None:
+    wren, _ = demo
+    assert 60 <= len(find(engine, wren, Sought(), limit=500)) <= 120
+    steady = " ".join(said(engine, wren, "ratio"))
+    assert "10 of 45 loads had more water" in steady
+    assert re.search(r"load 21 to 30 \(25 Mar to 27 Mar\): wetter", steady)
+    assert len(re.findall("wetter|drier", steady)) == 1
+    assert "load 21" in " ".join(said(engine, wren, "drift"))
+    assert "load 27, ratio 0.70" in " ".join(said(engine, wren, "strength-by-age"))
+
+
+@pytest.mark.parametrize(
+    ("specified", "words"),
+    [
+        (Specified(25.0, "aci-318"), "25.0 MPa is met"),
+        (Specified(25.0, "en-206"), "25.0 MPa is met"),
+        (Specified(40.0, "aci-318"), "40.0 MPa is not shown to be met"),
+        (Specified(40.0, "en-206"), "40.0 MPa is not shown to be met"),
+    ],
+)
+def test_tests_are_held_against_what_was_specified(
+    engine: Engine, demo: tuple[Visitor, str], specified: Specified, words: str
+) -> None:
+    told = said(engine, demo[0], "acceptance", specified)
+    assert words in told[1]
+    assert any("at least" in sentence for sentence in told) == (specified.mpa > 30)
+    assert "aim for a mean of" in told[-1]
+
+
+def test_how_somebody_judges_is_for_that_person_and_the_lead(
+    engine: Engine, demo: tuple[Visitor, str]
+) -> None:
+    wren, _ = demo
+    assert [line.split(":")[0] for line in said(engine, wren, "judges")] == ["Fen", "Wren"]
+    fen = replace(wren, name="Fen", role="mixer")
+    assert [line.split(":")[0] for line in said(engine, fen, "judges")] == ["Fen"]
+    assert said(engine, replace(wren, name="Moss", role="reader"), "judges") == []
+
+
+def test_each_chart_has_its_table_as_csv(engine: Engine, demo: tuple[Visitor, str]) -> None:
+    client = Client(engine, Clock(), signed_in=False)
+    client.headers["Cookie"] = f"{SESSION_COOKIE}={demo[1]}"
+    page = client.get("/log/charts?mix=concrete-nominal&specified=30").text
+    links = re.findall(r'href="(/log/charts/[a-z-]+\.csv[^"]*)"', page.replace("&amp;", "&"))
+    assert len(links) == page.count("<h2") == 7
+    for link in links:
+        answer = client.get(link)
+        head, *rows = csv.reader(StringIO(answer.text))
+        assert rows
+        assert all(len(row) == len(head) for row in rows)
+    ratios = next(link for link in links if "/ratio.csv" in link)
+    table = list(csv.DictReader(StringIO(client.get(ratios).text)))
+    assert [row["signals"].split()[:1] == ["above"] for row in table] == [20 <= n < 30 for n in range(45)]
+    assert client.get("/log/charts/weather.csv").status_code == 404
+    refused = client.get("/log/charts?mix=concrete-nominal&specified=strong")
+    assert "Specified strength" in refused.text
+    assert 'value="strong"' in refused.text
+    assert "nothing to chart" in Client(engine, Clock()).get("/log/charts").text
+
+
+@pytest.mark.parametrize("units", ["metric", "us"])
+def test_a_chart_keeps_everything_inside_its_frame(units: System) -> None:
+    table = Table("test", "Where?", (), ())
+    for values in (
+        [(0.0, 1.0)],
+        [(1.0, 2.0), (1.0, 2.0)],
+        [(0.0, -40.0), (3.0, 1e6)],
+        [(1e-6, 0.0), (2e-6, 5e-7)],
+    ):
+        dots = [Dot(x, y, UUID(int=0), "a load") for x, y in values]
+        for drawn in charts(ChartFigures(table, Axis("x"), Axis("y", "strength"), dots), units):
+            for mark in drawn.marks:
+                assert drawn.left <= mark.x <= drawn.right
+                assert 0 <= mark.y <= drawn.bottom
+            heights = [tick.at for tick in drawn.ups]
+            assert heights == sorted(heights, reverse=True)
+            assert 1 <= len(heights) <= 12
+            assert len({tick.text for tick in drawn.ups}) == len(heights)
+
+
+@pytest.mark.parametrize("context", [DESK, PHONE], ids=["desk", "phone"])
+def test_the_pages_of_the_log_can_be_used(
+    browser: Browser, origin: str, engine: Engine, demo: tuple[Visitor, str], context: dict[str, object]
+) -> None:
+    (cubes, *_) = find(engine, demo[0], Sought(words="slipway"), limit=100)[3:]
+    with browser.new_context(**context) as opened:  # type: ignore[arg-type]
+        visit = Visit(opened.new_page(), origin, SIGN_IN_NAME)
+        visit.sign_in(PASSWORD)
+        for path in (
+            "/log",
+            "/log?words=slipway&state=done",
+            "/log/charts?mix=concrete-nominal",
+            f"/log/{cubes.id}",
+        ):
+            visit.page.goto(origin + path)
+            if path.endswith(str(cubes.id)):
+                for summary in visit.page.locator("main summary").all()[-3:]:
+                    summary.click()
+            visit.check()
+            assert visit.page.evaluate("document.documentElement.scrollWidth <= innerWidth"), path
+            if context is PHONE:
+                assert visit.page.evaluate(SMALL) == [], path
+                assert visit.page.evaluate(TARGETS) == [], path
