@@ -154,7 +154,7 @@ def test_killed_in_a_running_load(machine: Machine, browser: Browser) -> None:
         expect(heading).to_have_text("All the sand")
         page.get_by_role("link", name="Log", exact=True).click()
         page.get_by_role("link", name="Mooring blocks, load 1").click()
-        rows = page.locator("section[aria-label='Steps'] tbody tr")
+        rows = page.locator(".story > li")
         expect(rows).to_have_count(5)
 
 

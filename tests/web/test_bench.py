@@ -66,7 +66,7 @@ def test_plan_card_bench_log_by_taps(browser: Browser, engine: Engine, origin: s
         tap(page, "Cleaned")
         expect(heading(page)).to_have_text("Load 1 is done")
         page.get_by_role("link", name="Open in log").click()
-        expect(page.get_by_role("row", name=re.compile("Judged right")).first).to_be_visible()
+        expect(page.locator(".story li", has_text="Judged right").first).to_be_visible()
         visit.check()
         page.get_by_role("link", name="Log", exact=True).click()
         expect(
@@ -256,7 +256,7 @@ def test_each_family_is_planned_printed_mixed_and_logged(
         work_through(visit, clock, by_taps=False)
         expect(heading(page)).to_have_text("Load 2 is done")
         page.keyboard.press("l")
-        expect(page.get_by_role("row", name=re.compile("Judged right")).first).to_be_visible()
+        expect(page.locator(".story li", has_text="Judged right").first).to_be_visible()
 
 
 def work_through(visit: Visit, clock: Clock, *, by_taps: bool) -> None:

@@ -92,7 +92,7 @@ def test_what_is_due_is_on_today_and_what_is_done_is_not(client: Client, clock: 
     assert say(client, job_id, "keep-wet", "skipped") == 303
     assert (states(client)["saw-joints"], states(client)["keep-wet"]) == ("later", "skipped")
     assert say(client, job_id, "keep-wet", "perhaps") == 422
-    load_id = client.get("/log").text.split('href="/log/')[1].split('"')[0]
+    load_id = client.get("/log").text.split('class="row-words" href="/log/')[1].split('"')[0]
     record = client.get(f"/log/{load_id}").text
     assert "Done: Saw the joints" in record
     assert "Open again: Saw the joints" in record

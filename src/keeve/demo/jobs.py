@@ -199,7 +199,6 @@ SLIPWAY_SLAB = _job(
     "Slipway slab",
     "concrete-nominal",
     {"shape": "slab-volume", "length_m": 7.2, "width_m": 4.0, "thickness_m": 0.125},
-    proportion="1 : 2 : 4",
     mixer={"kind": "tilting-drum", "working_l": 90},
     materials={"sand": _SAND, "stone": {"moisture_fraction": 0.01}, "cement": {"bag_kg": 25}},
     vessels=[_BUCKET],
