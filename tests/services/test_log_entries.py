@@ -162,6 +162,19 @@ def test_a_job_is_found_by_its_new_name(engine: Engine, visitor: Visitor) -> Non
     assert lately(engine, visitor).jobs == {plan_id: "Weir steps"}
 
 
+def test_whatever_is_written_is_kept_and_found(engine: Engine, visitor: Visitor) -> None:
+    plan_id = plans.save_plan(engine, visitor, job())
+    load_id = loads.begin_load(engine, visitor, plan_id, 1, NOON)
+    assert load_id is not None
+    long_name = replace(visitor, name="\u0130" * 120)
+    for note in ("\U00010400" * 1000, "it's 50 % \\ & | ! :* <-> (wet)", "x" * 1000):
+        kept = loads.record_event(engine, long_name, load_id, raw_event("note", NOON, text=note), NOON)
+        assert kept is not None
+        assert everything(engine, visitor, Sought(words=note[:100]))
+    assert everything(engine, visitor, Sought(who=long_name.name))
+    assert everything(engine, visitor, Sought(words="??? &")) == []
+
+
 def test_another_crew_finds_nothing(engine: Engine, season: Season) -> None:
     stranger, _ = new_visitor(engine)
     _, made = season

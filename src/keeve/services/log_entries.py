@@ -38,6 +38,8 @@ _ENTRY = models.LogEntry
 _TABLE = inspect(_ENTRY).local_table
 _STATES: frozenset[str] = frozenset(get_args(State))
 _LISTED_AT_A_TIME = 200
+# The database refuses longer ones: what is told of a load is kept, however it is written.
+_LONGEST_WORD, _LONGEST_NAME = 60, 120
 
 
 class Listed(NamedTuple):
@@ -112,7 +114,7 @@ def write(session: Session, running: RunningLoad) -> None:
     }
     connection.execute(_WRITE, values)
     if people:
-        connection.execute(_NAME, [key | {"person": name.lower()} for name in people])
+        connection.execute(_NAME, [key | {"person": _person(name)} for name in people])
 
 
 def rename(session: Session, job_id: UUID, title: str) -> None:
@@ -151,7 +153,12 @@ def _mark(crew_id: UUID) -> str:
 
 
 def _words(text: str) -> list[str]:
-    return re.findall(r"[^\W_]+", text.casefold())
+    return [word[:_LONGEST_WORD] for word in re.findall(r"[^\W_]+", text.casefold())]
+
+
+def _person(name: str) -> str:
+    """A name in small letters; those of some alphabets are longer so."""
+    return name.lower()[:_LONGEST_NAME]
 
 
 def list_unlisted(engine: Engine) -> Iterator[int]:
@@ -275,7 +282,7 @@ def _values(visitor: Visitor, sought: Sought) -> dict[str, object] | None:
             return None
         values["state"] = sought.state
     if sought.who.strip():
-        values["who"] = sought.who.strip().lower()
+        values["who"] = _person(sought.who.strip())
     if sought.words:
         words = _words(sought.words)
         if not words:
