@@ -1,6 +1,7 @@
 """Charts of the log: the demo's bad week is said, tables are what is drawn, judges are seen by few."""
 
 import csv
+import json
 import re
 from dataclasses import replace
 from io import StringIO
@@ -11,10 +12,12 @@ from helpers import NOON
 from playwright.sync_api import Browser
 from sqlalchemy import Engine
 
+from keeve.core.running.events import Event, parse_event
 from keeve.core.units import System
 from keeve.demo import PASSWORD, SIGN_IN_NAME, begin_afresh
 from keeve.services import sessions
 from keeve.services.accounts import Visitor
+from keeve.services.loads import running_load
 from keeve.services.log_entries import Sought, find
 from keeve.services.views.chart_figures import Axis, ChartFigures, Dot, Table
 from keeve.services.views.quality import Specified, quality_page
@@ -144,3 +147,27 @@ def test_the_pages_of_the_log_can_be_used(
             if context is PHONE:
                 assert visit.page.evaluate(SMALL) == [], path
                 assert visit.page.evaluate(TARGETS) == [], path
+
+
+def test_everything_goes_out_as_json(engine: Engine, demo: tuple[Visitor, str]) -> None:
+    client = Client(engine, Clock(), signed_in=False)
+    client.headers["Cookie"] = f"{SESSION_COOKIE}={demo[1]}"
+    listed = find(engine, demo[0], SLAB, limit=100)
+    loads_out = [json.loads(line) for line in client.get("/log.jsonl?mix=concrete-nominal").text.splitlines()]
+    table = list(csv.DictReader(StringIO(client.get("/log.csv?mix=concrete-nominal").text)))
+    assert [one["load"] for one in loads_out] == [one.entry.number for one in listed]
+    assert [float(row["water_added_l"]) for row in table] == [one["water_added_l"] for one in loads_out]
+    events = [
+        json.loads(line)
+        for line in client.get("/log.jsonl?mix=concrete-nominal&events=true").text.splitlines()
+    ]
+    by_load: dict[str, list[Event]] = {}
+    for event in events:
+        told = {name: value for name, value in event.items() if name not in ("load_id", "job", "load")}
+        by_load.setdefault(event["load_id"], []).append(parse_event(told))
+    assert list(by_load) == [str(one.id) for one in listed]
+    for one in listed:
+        running = running_load(engine, demo[0], one.id)
+        assert running is not None
+        assert by_load[str(one.id)] == running.events
+    assert Client(engine, Clock()).get("/log.jsonl?events=true").text == ""

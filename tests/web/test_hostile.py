@@ -33,6 +33,8 @@ PAGES = (
     "/bench",
     "/log",
     "/log.csv",
+    "/log.jsonl",
+    "/log.jsonl?events=true",
     "/yard",
     "/kit",
     "/mixes",

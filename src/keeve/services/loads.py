@@ -240,6 +240,22 @@ def running_load(engine: Engine, visitor: Visitor, load_id: UUID) -> RunningLoad
         return read_load(session, load_id)
 
 
+_KEPT = Question(
+    select(models.Event.load_id, models.Event.content).where(
+        models.Event.load_id.in_(bindparam("load_ids", expanding=True))
+    )
+)
+
+
+def events_of(engine: Engine, visitor: Visitor, load_ids: Sequence[UUID]) -> dict[UUID, list[dict[str, Any]]]:
+    """The events of loads as they are kept, in no order, by load."""
+    found: dict[UUID, list[dict[str, Any]]] = {}
+    with crew_reading(engine, visitor.crew_id) as session:
+        for load_id, content in _KEPT.ask(session, load_ids=list(load_ids)):
+            found.setdefault(load_id, []).append(content)
+    return found
+
+
 _OF_PLAN = Question(loads_where(models.Load.plan_id == bindparam("plan_id")).order_by(models.Load.attempt))
 
 

@@ -6,8 +6,8 @@ from typing import Literal, NamedTuple
 from uuid import UUID
 
 from keeve.core.units import Kind
+from keeve.formats.csv_table import Cell
 
-Cell = str | float | int | None
 Places = Sequence[tuple[float, float]]
 
 

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import NamedTuple
+from typing import Any, NamedTuple
 from uuid import UUID
 
 from sqlalchemy import Engine
@@ -35,7 +35,7 @@ from keeve.services.views.set_clock import ClockFigures, clock_figures
 from keeve.services.views.water import WaterFigures, water_figures
 
 _PAGE = 20
-_EXPORT_PAGE = 500
+_EXPORT_PAGE, _EVENTS_PAGE = 500, 100
 # The states a load may be looked for by, as one says them.
 STATE_NAMES: Mapping[State, str] = {
     "mixing": "mixing",
@@ -186,6 +186,27 @@ def log_rows(engine: Engine, visitor: Visitor, sought: Sought) -> Iterator[list[
     while found := find(engine, visitor, sought, limit=_EXPORT_PAGE, after=after):
         yield from map(_row, found)
         after = (found[-1].entry.begun_at, found[-1].id)
+
+
+def log_things(engine: Engine, visitor: Visitor, sought: Sought) -> Iterator[Mapping[str, Any]]:
+    """The same rows, each by the names of its columns."""
+    return (dict(zip(LOG_COLUMNS, row, strict=True)) for row in log_rows(engine, visitor, sought))
+
+
+def log_events(engine: Engine, visitor: Visitor, sought: Sought) -> Iterator[Mapping[str, Any]]:
+    """Every event of the loads that are sought, in order load by load, as it is kept; with its load and job."""
+    after = None
+    while found := find(engine, visitor, sought, limit=_EVENTS_PAGE, after=after):
+        told = loads.events_of(engine, visitor, [listed.id for listed in found])
+        for listed in found:
+            of_load = {"load_id": str(listed.id), "job": listed.title, "load": listed.entry.number}
+            for event in sorted(told.get(listed.id, ()), key=_in_order):
+                yield of_load | event
+        after = (found[-1].entry.begun_at, found[-1].id)
+
+
+def _in_order(event: Mapping[str, Any]) -> tuple[str, str, int, str]:
+    return event["occurred_at"], event["device_id"], event["device_seq"], event["id"]
 
 
 def _row(listed: Listed) -> list[str | float | int | None]:

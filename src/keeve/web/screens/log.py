@@ -12,13 +12,23 @@ from pydantic import BeforeValidator
 
 from keeve.core.errors import InputError
 from keeve.formats.csv_table import csv_lines
+from keeve.formats.json_lines import json_lines
 from keeve.services import loads
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.services.log_entries import Lately, Sought
 from keeve.services.security_log import note_export
 from keeve.services.views.load_story import Look
-from keeve.services.views.log import LOG_COLUMNS, STATE_NAMES, LogPage, load_record, log_page, log_rows
+from keeve.services.views.log import (
+    LOG_COLUMNS,
+    STATE_NAMES,
+    LogPage,
+    load_record,
+    log_events,
+    log_page,
+    log_rows,
+    log_things,
+)
 from keeve.web.answers import go_on
 from keeve.web.drawings.a_load import a_load
 from keeve.web.drawings.drying import drying_charts
@@ -79,6 +89,8 @@ def show(
         asked=dict.fromkeys(_FIELDS, "") | asked,
         filters=filters,
         export=address("/log.csv", asked),
+        export_json=address("/log.jsonl", asked),
+        export_events=address("/log.jsonl", asked | {"events": "true"}),
         charts=address("/log/charts", asked),
         newest=address("/log", asked) if after else None,
         older=address("/log", asked | next_page) if last else None,
@@ -155,6 +167,21 @@ def export(request: Request, database: Database, visitor: SignedIn, now: Now, so
         csv_lines(LOG_COLUMNS, log_rows(database, visitor, sought)),
         media_type="text/csv; charset=utf-8",
         headers={"Content-Disposition": 'attachment; filename="keeve-log.csv"'},
+    )
+
+
+@router.get("/log.jsonl")
+def export_json(
+    request: Request, database: Database, visitor: SignedIn, now: Now, sought: Asked, events: bool = False
+) -> Response:
+    """The same as JSON, a load a line; or every event of these loads."""
+    file = "keeve-events.jsonl" if events else "keeve-log.jsonl"
+    note_export(database, visitor, file, now, address_of(request))
+    things = log_events if events else log_things
+    return StreamingResponse(
+        json_lines(things(database, visitor, sought)),
+        media_type="application/jsonl; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="{file}"'},
     )
 
 
