@@ -179,7 +179,7 @@ def record_event(
         if isinstance(event, Placed):
             pours.note_placed(session, visitor, running, event)
         running = running.with_event(event)
-        log_entries.write(session, running)
+        log_entries.write(session, running, event)
     return running
 
 

@@ -28,6 +28,7 @@ from sqlalchemy.orm import Session, aliased
 
 from keeve.core.records.log_entry import LogEntry, State, log_entry, people_of, words_of
 from keeve.core.records.specimens import next_due_at
+from keeve.core.running.events import Event, Undone
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad, loads_where, read_loads
 from keeve.store import models
@@ -91,8 +92,14 @@ _NAME = insert(models.LogPerson).on_conflict_do_nothing()
 _REMOVE = delete(_ENTRY).where(_ENTRY.crew_id == bindparam("crew"), _ENTRY.id == bindparam("load_id"))
 
 
-def write(session: Session, running: RunningLoad) -> None:
-    """List a load as it is after its last event, in place of how it was listed; not one that was taken back."""
+def write(session: Session, running: RunningLoad, told: Event | None = None) -> None:
+    """List a load as it is after its last event, in place of how it was listed; not one that was taken back.
+
+    Args:
+        session: a session of its crew.
+        running: the load.
+        told: the event that is new of it, where it was listed before that.
+    """
     crew_id, connection = session_crew(session), session.connection()
     if running.state.taken_back:
         connection.execute(_REMOVE, {"crew": crew_id, "load_id": running.id})
@@ -113,8 +120,14 @@ def write(session: Session, running: RunningLoad) -> None:
         "content": entry.model_dump(mode="json", exclude_defaults=True),
     }
     connection.execute(_WRITE, values)
-    if people:
-        connection.execute(_NAME, [key | {"person": _person(name)} for name in people])
+    # An undo may list a load again that was taken back.
+    if told is not None and not isinstance(told, Undone):
+        is_known = any(
+            event.recorded_by == told.recorded_by for event in running.events if event.id != told.id
+        )
+        people = [] if is_known else [told.recorded_by]
+    if names := [{**key, "person": _person(name)} for name in people if name]:
+        connection.execute(_NAME, names)
 
 
 def rename(session: Session, job_id: UUID, title: str) -> None:
