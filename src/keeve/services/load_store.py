@@ -2,7 +2,7 @@
 
 import json
 import logging
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from functools import lru_cache
@@ -125,6 +125,14 @@ def read_loads(session: Session, question: Question, **values: Any) -> list[Runn
         aside = read.count(None)
         found.append(RunningLoad(row.id, row.plan_id, plan, load, row.begun_at, events, state, aside))
     return found
+
+
+_THESE = Question(loads_where(models.Load.id.in_(bindparam("load_ids", expanding=True))))
+
+
+def read_loads_by_id(session: Session, load_ids: Sequence[UUID]) -> list[RunningLoad]:
+    """Those of these loads that the session's crew has and that were not taken back, in no order."""
+    return read_loads(session, _THESE, load_ids=list(load_ids))
 
 
 def check_not_in_future(event: AnyEvent, now: datetime) -> None:

@@ -30,7 +30,7 @@ from keeve.core.records.log_entry import LogEntry, State, log_entry, people_of, 
 from keeve.core.records.specimens import next_due_at
 from keeve.core.running.events import Event, Undone
 from keeve.services.accounts import Visitor
-from keeve.services.load_store import RunningLoad, loads_where, read_loads
+from keeve.services.load_store import RunningLoad, read_loads_by_id
 from keeve.store import models
 from keeve.store.database import Question, crew_reading, crew_session, session_crew
 from keeve.store.queries import of_job
@@ -180,7 +180,7 @@ def list_unlisted(engine: Engine) -> Iterator[int]:
     while (crew_id := _crew_with_unlisted(engine)) is not None:
         with crew_session(engine, crew_id) as session:
             load_ids = session.scalars(select(models.UnlistedLoad.load_id).limit(_LISTED_AT_A_TIME)).all()
-            for running in read_loads(session, _THESE, load_ids=load_ids):
+            for running in read_loads_by_id(session, load_ids):
                 write(session, running)
             session.connection().execute(
                 _LISTED, [{"crew": crew_id, "load": load_id} for load_id in load_ids]
@@ -189,7 +189,6 @@ def list_unlisted(engine: Engine) -> Iterator[int]:
         yield listed
 
 
-_THESE = Question(loads_where(models.Load.id.in_(bindparam("load_ids", expanding=True))))
 _LISTED = delete(models.UnlistedLoad).where(
     models.UnlistedLoad.crew_id == bindparam("crew"), models.UnlistedLoad.load_id == bindparam("load")
 )

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from keeve.core.records.specimens import SpecimenLine, specimens_of
 from keeve.services.accounts import Visitor
-from keeve.services.load_store import loads_where, read_loads
+from keeve.services.load_store import read_loads_by_id
 from keeve.store import models
 from keeve.store.database import Question, crew_reading
 
@@ -41,7 +41,6 @@ _DUE = Question(
     .order_by(models.LogEntry.due_at)
     .limit(_MOST)
 )
-_THESE = Question(loads_where(models.Load.id.in_(bindparam("load_ids", expanding=True))))
 
 
 def due_specimens(session: Session, now: datetime, ahead: timedelta = _AHEAD) -> list[DueSpecimens]:
@@ -50,7 +49,7 @@ def due_specimens(session: Session, now: datetime, ahead: timedelta = _AHEAD) ->
     if not load_ids:
         return []
     found = []
-    for running in read_loads(session, _THESE, load_ids=load_ids):
+    for running in read_loads_by_id(session, load_ids):
         open_lines = [
             line
             for line in specimens_of(running.plan, running.load, running.state)

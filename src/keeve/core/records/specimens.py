@@ -1,10 +1,9 @@
 """Specimens of loads: when each is due, what it came to, and the strength that was to be expected of it."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Literal, NamedTuple
-from uuid import UUID
 
 from keeve.core.planning.expected_strength import strength_of_load
 from keeve.core.planning.plan import Load, Plan
@@ -64,8 +63,12 @@ class SpecimenLine:
         """The age its test counts for: that at which it was due where it is near; None where it is not."""
         if self.age_days is None:
             return None
-        near = max(self.due_days * _NEAR_SHARE, _NEAR_DAYS)
-        return self.due_days if abs(self.age_days - self.due_days) <= near else None
+        return self.due_days if abs(self.age_days - self.due_days) <= self._near_days else None
+
+    @property
+    def _near_days(self) -> float:
+        """So far off its day it is still tested at its age."""
+        return max(self.due_days * _NEAR_SHARE, _NEAR_DAYS)
 
     @property
     def is_weak(self) -> bool:
@@ -78,8 +81,8 @@ class SpecimenLine:
             return "lost"
         if self.result is not None:
             return "tested"
-        late = self.due_at + max(self.due_days * _NEAR_SHARE, _NEAR_DAYS) * DAY
-        return "late" if now > late else "due" if now >= self.due_at - _NEAR_DAYS * DAY else "waiting"
+        late_at = self.due_at + self._near_days * DAY
+        return "late" if now > late_at else "due" if now >= self.due_at - _NEAR_DAYS * DAY else "waiting"
 
 
 def specimens_of(plan: Plan, load: Load, state: LoadState) -> list[SpecimenLine]:
@@ -163,9 +166,3 @@ def ages_of(lines: Iterable[SpecimenLine], specified_mpa: float | None = None) -
         )
         for (shape, days), strengths in sorted(found.items())
     ]
-
-
-def sets_of(lines: Sequence[SpecimenLine]) -> Iterator[tuple[UUID, list[SpecimenLine]]]:
-    """The specimens by the event with which their set was made."""
-    for made_id in dict.fromkeys(line.made.id for line in lines):
-        yield made_id, [line for line in lines if line.made.id == made_id]

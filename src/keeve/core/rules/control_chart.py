@@ -48,6 +48,7 @@ class ControlChart(Result):
     range_limit: float
     sums_up: list[float]
     sums_down: list[float]
+    sum_limit: float
 
 
 @rule(
@@ -80,7 +81,7 @@ def control_chart(
 
     Returns:
         centre, limits with lower and upper, signals (each with index from 0, kind and since); sigma, moving_ranges
-        with range_limit, and the sums of the CUSUM up and down, in the unit of the values.
+        with range_limit, and the sums of the CUSUM up and down with sum_limit, in the unit of the values.
 
     Raises:
         InputError: the values are all alike, so that there is no chance to compare with.
@@ -95,6 +96,7 @@ def control_chart(
     range_limit = _RANGE_LIMIT * mean_range
     up = _sums([value - centre for value in values], deviation)
     down = _sums([centre - value for value in values], deviation)
+    sum_limit = _DECISION * deviation
     signals = [
         *_outside(values, limits),
         *(
@@ -102,8 +104,8 @@ def control_chart(
             for index, size in enumerate(ranges, start=1)
             if size > range_limit
         ),
-        *_drifts(up, deviation, "drift-up"),
-        *_drifts(down, deviation, "drift-down"),
+        *_drifts(up, sum_limit, "drift-up"),
+        *_drifts(down, sum_limit, "drift-down"),
     ]
     return ControlChart(
         centre=centre,
@@ -114,6 +116,7 @@ def control_chart(
         range_limit=range_limit,
         sums_up=up,
         sums_down=down,
+        sum_limit=sum_limit,
     )
 
 
@@ -134,12 +137,12 @@ def _sums(offsets: Sequence[float], sigma: float) -> list[float]:
     return sums
 
 
-def _drifts(sums: Sequence[float], sigma: float, kind: SignalKind) -> Iterator[Signal]:
+def _drifts(sums: Sequence[float], limit: float, kind: SignalKind) -> Iterator[Signal]:
     """Where a sum first passes its bound, and since when it grew."""
     since, is_told = 0, False
     for index, total in enumerate(sums):
         if total == 0:
             since, is_told = index + 1, False
-        elif total > _DECISION * sigma and not is_told:
+        elif total > limit and not is_told:
             is_told = True
             yield Signal(index=index, kind=kind, since=since)

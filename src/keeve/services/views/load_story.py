@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from typing import NamedTuple
 from uuid import UUID
 
-from keeve.core.mixes.model import Drawing, Hatch, Reading
+from keeve.core.mixes.model import Drawing, Hatch, Reading, Test
 from keeve.core.planning.plan import load_steps
 from keeve.core.running.events import (
     OWN_EVENTS,
@@ -21,7 +21,6 @@ from keeve.core.running.events import (
     Undone,
     WaterAdded,
     figure_of,
-    in_order,
 )
 from keeve.core.running.expected_water import as_expected
 from keeve.core.running.load_state import fold_ordered
@@ -59,7 +58,6 @@ class Entry:
         written: what was written down first, where it was put right since.
         put_right: why, where it was.
         struck: that it was undone: why, by whom; None where it counts.
-        minutes: since the load was begun.
         ratio: the water ratio after it, where it changed it.
         took_min: how long it was mixed or rested, min.
         planned_min: how long it should have been, from and to.
@@ -72,7 +70,6 @@ class Entry:
     written: Event | None
     put_right: Said | None
     struck: Said | None
-    minutes: float
     ratio: float | None = None
     took_min: float | None = None
     planned_min: tuple[float, float] | None = None
@@ -102,16 +99,16 @@ class Entry:
 
 def story(running: RunningLoad) -> list[Entry]:
     """The entries of a load in order; what was said of an entry later stands with it."""
-    events = in_order(running.events)
     counting = {event.id: event for event in running.state.applied}
-    struck = {event.cancels: _said(event) for event in events if isinstance(event, Undone)}
+    struck = {event.cancels: _said(event) for event in running.events if isinstance(event, Undone)}
     amended = {event.amends: _said(event) for event in counting.values() if isinstance(event, PutRight)}
     effects = _effects(running)
     found = []
-    for event in events:
+    for event in running.events:
         if isinstance(event, Undone | PutRight):
             continue
         counted = counting.get(event.id, event)
+        test = _test_of(running, counted) if isinstance(counted, Judged) else None
         is_amended = event.id in amended and event.id in counting
         ratio, took_min, planned_min = effects.get(event.id, (None, None, None))
         found.append(
@@ -120,13 +117,14 @@ def story(running: RunningLoad) -> list[Entry]:
                 written=event if is_amended else None,
                 put_right=amended[event.id] if is_amended else None,
                 struck=None if event.id in counting else struck.get(event.id),
-                minutes=(event.occurred_at - running.begun_at) / timedelta(minutes=1),
                 ratio=ratio,
                 took_min=took_min,
                 planned_min=planned_min,
-                look=_look(running, counted),
+                look=Look(test.drawing, counted.reading, counted.wetness)
+                if test and isinstance(counted, Judged)
+                else None,
                 figure=figure_of(event) or "" if event.id in counting and can_be_put_right(event) else "",
-                readings=_readings(running, event) if event.id in counting else (),
+                readings=tuple(test.looks) if test and event.id in counting else (),
             )
         )
     return found
@@ -163,20 +161,11 @@ def _effects(running: RunningLoad) -> dict[UUID, _Effect]:
     return effects
 
 
-def _look(running: RunningLoad, event: Event) -> Look | None:
-    if not isinstance(event, Judged):
-        return None
+def _test_of(running: RunningLoad, event: Judged) -> Test | None:
+    """The test that a reading is of."""
     step = event.step or last_judge(running.plan)
     test = running.plan.step(step).test if step else None
-    return Look(running.plan.tests[test].drawing, event.reading, event.wetness) if test else None
-
-
-def _readings(running: RunningLoad, event: Event) -> Sequence[Reading]:
-    if not isinstance(event, Judged):
-        return ()
-    step = event.step or last_judge(running.plan)
-    test = running.plan.step(step).test if step else None
-    return tuple(running.plan.tests[test].looks) if test else ()
+    return running.plan.tests[test] if test else None
 
 
 class ContentLine(NamedTuple):

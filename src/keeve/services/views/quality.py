@@ -5,17 +5,16 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import NamedTuple
 
-from sqlalchemy import Engine, bindparam
+from sqlalchemy import Engine
 
-from keeve.core.records.quality import Done
+from keeve.core.records.quality import Done, ratio_series
 from keeve.core.rules.strength_tests import Standard
 from keeve.services.accounts import Visitor
-from keeve.services.load_store import RunningLoad, loads_where, read_loads
+from keeve.services.load_store import RunningLoad, read_loads_by_id
 from keeve.services.log_entries import Lately, Sought, find, lately
 from keeve.services.views import quality_charts
 from keeve.services.views.chart_figures import ChartFigures, Table
-from keeve.store import models
-from keeve.store.database import Question, crew_reading
+from keeve.store.database import crew_reading
 
 
 class Specified(NamedTuple):
@@ -47,9 +46,6 @@ class QualityPage:
         return next((table for table in every if table.name == name), None)
 
 
-_THESE = Question(loads_where(models.Load.id.in_(bindparam("load_ids", expanding=True))))
-
-
 def quality_page(
     engine: Engine, visitor: Visitor, sought: Sought, now: datetime, specified: Specified | None = None
 ) -> QualityPage:
@@ -63,12 +59,11 @@ def quality_page(
         specified: the strength that their tests are held against.
     """
     known = lately(engine, visitor)
-    newest = find(engine, visitor, sought, limit=1)
-    if newest:
-        mix_id = sought.mix_id or newest[0].mix_id
+    mix_id = sought.mix_id or next((one.mix_id for one in find(engine, visitor, sought, limit=1)), "")
+    if mix_id:
         listed = find(engine, visitor, replace(sought, mix_id=mix_id), limit=MOST)
         with crew_reading(engine, visitor.crew_id) as session:
-            read = read_loads(session, _THESE, load_ids=[one.id for one in listed])
+            read = read_loads_by_id(session, [one.id for one in listed])
         # What is still in its mixer may get more water yet.
         out = [running for running in read if running.state.placed_l or running.state.discarded is not None]
         done = [_done(running, now) for running in sorted(out, key=_order)]
@@ -89,16 +84,17 @@ def _done(running: RunningLoad, now: datetime) -> Done:
 
 
 def _page(visitor: Visitor, done: Sequence[Done], known: Lately, specified: Specified | None) -> QualityPage:
+    series, tests = ratio_series(done), quality_charts.of_one_shape(done)
     charts = (
-        quality_charts.ratios(done),
-        quality_charts.drift(done),
-        quality_charts.strength_by_age(done, visitor.units),
-        quality_charts.strength_by_ratio(done),
+        quality_charts.ratios(series),
+        quality_charts.drift(series),
+        quality_charts.strength_by_age(tests, visitor.units),
+        quality_charts.strength_by_ratio(tests),
         quality_charts.by_moisture(done, visitor.units),
     )
     # How somebody judges is for that person and for the lead.
     judges = quality_charts.judges(done, None if visitor.may_lead else [visitor.name])
-    verdict = quality_charts.verdict(done, *specified, visitor.units) if specified else None
+    verdict = quality_charts.verdict(tests, *specified, visitor.units) if specified else None
     tables = [verdict, judges, quality_charts.uses(done, visitor.units)]
     return QualityPage(
         done[-1].plan.mix.name if done else "",

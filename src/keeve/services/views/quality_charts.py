@@ -10,7 +10,6 @@ from keeve.core.records.quality import (
     Tested,
     Verdict,
     judges_of,
-    ratio_series,
     runs_of,
     specimens_tested,
     uses_of,
@@ -34,9 +33,8 @@ _STEPS = 40
 _LEAST_DAYS, _PAST = 1.0, 1.15
 
 
-def ratios(done: Sequence[Done]) -> ChartFigures | None:
+def ratios(series: RatioSeries | None) -> ChartFigures | None:
     """Water over binder, load by load, in the window of the mix and the limits of chance."""
-    series = ratio_series(done)
     if series is None:
         return None
     chart, window = series.chart, series.window
@@ -126,13 +124,12 @@ def _day(done: Done) -> str:
     return done.begun_at.strftime("%d %b").lstrip("0")
 
 
-def drift(done: Sequence[Done]) -> ChartFigures | None:
+def drift(series: RatioSeries | None) -> ChartFigures | None:
     """What loads were off the usual ratio, summed up: a small lasting change shows here first."""
-    series = ratio_series(done)
     if series is None or series.chart is None:
         return None
     chart = series.chart
-    bound = 5 * chart.sigma
+    bound = chart.sum_limit
     drifts = [run for run in runs_of(chart.signals) if run.kind.startswith("drift")]
     sums = [up - down for up, down in zip(chart.sums_up, chart.sums_down, strict=True)]
     return ChartFigures(
@@ -168,9 +165,8 @@ _TEST_COLUMNS = (
 )
 
 
-def strength_by_age(done: Sequence[Done], units: System) -> ChartFigures | None:
+def strength_by_age(tests: Sequence[Tested], units: System) -> ChartFigures | None:
     """Tested strengths by age, with what the law gives at the usual ratio; of the shape that was tested most."""
-    tests = _of_one_shape(done)
     if not tests:
         return None
     usual = sorted(test.done.ratio or 0.0 for test in tests)[len(tests) // 2]
@@ -189,9 +185,9 @@ def strength_by_age(done: Sequence[Done], units: System) -> ChartFigures | None:
     )
 
 
-def strength_by_ratio(done: Sequence[Done]) -> ChartFigures | None:
+def strength_by_ratio(tests: Sequence[Tested]) -> ChartFigures | None:
     """Strengths at 28 days by water ratio, with the law."""
-    tests = [test for test in _of_one_shape(done) if test.line.test_days == 28 and test.done.ratio]
+    tests = [test for test in tests if test.line.test_days == 28 and test.done.ratio]
     if not tests:
         return None
     tested = [test.done.ratio or 0.0 for test in tests]
@@ -207,9 +203,8 @@ def strength_by_ratio(done: Sequence[Done]) -> ChartFigures | None:
     )
 
 
-def verdict(done: Sequence[Done], specified_mpa: float, standard: Standard, units: System) -> Table | None:
+def verdict(tests: Sequence[Tested], specified_mpa: float, standard: Standard, units: System) -> Table | None:
     """A first verdict against a specified strength."""
-    tests = _of_one_shape(done)
     found = verdict_of(tests, specified_mpa, standard)
     if found is None:
         return None
@@ -246,7 +241,7 @@ def _verdict_words(
         yield f"With this spread aim for a mean of {shown(found.aim_mpa)}."
 
 
-def _of_one_shape(done: Sequence[Done]) -> list[Tested]:
+def of_one_shape(done: Sequence[Done]) -> list[Tested]:
     """The tested specimens of loads whose ratio is known, of the shape there is most of."""
     tests = sorted(
         (test for test in specimens_tested(done) if test.done.ratio), key=lambda test: test.line.made.shape
@@ -357,7 +352,7 @@ def judges(done: Sequence[Done], names: Sequence[str] | None) -> Table:
                 judge.name,
                 judge.loads,
                 judge.wetter_by,
-                *(judge.results.get(r, 0) for r in ("good", "usable", "poor")),
+                *(judge.results.get(result, 0) for result in _RESULTS),
             )
             for judge in found
         ],

@@ -64,11 +64,16 @@ def typed_event(raw: Mapping[str, Any], bench: Callable[[], BenchView], units: S
         if item is None:
             event[name] = text
         elif words or item.needed:
-            put(event, item.path, _read(item, words, system) * each_kg.get(name, 1.0))
+            put(event, item.path, read_figure(item, words, system) * each_kg.get(name, 1.0))
     return event
 
 
-def _read(item: Number, text: str, units: System) -> float:
+def read_figure(item: Number, text: str, units: System) -> float:
+    """A typed figure in kept units.
+
+    Raises:
+        InputError: it is no such number.
+    """
     try:
         return item.read(text, units)
     except ValueError as fault:

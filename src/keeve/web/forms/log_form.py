@@ -8,7 +8,7 @@ from typing import Any
 from keeve.core.errors import InputError
 from keeve.core.quantities import in_reader_units
 from keeve.core.units import System
-from keeve.web.forms.bench_form import FIELDS
+from keeve.web.forms.bench_form import FIELDS, read_figure
 from keeve.web.forms.fields import Number, place
 
 # Tests of the fresh mix, by their names in the event.
@@ -47,7 +47,7 @@ def fixing_event(form: Mapping[str, str], amends: str, units: System) -> dict[st
     field = FIGURES.get(form.get("figure", ""))
     if field is None:
         return event | {"reading": form.get("reading", "")}
-    return event | {"value": _read(field, form.get("value", ""), units)}
+    return event | {"value": read_figure(field, form.get("value", "").strip(), units)}
 
 
 def fresh_events(form: Mapping[str, str], units: System) -> list[dict[str, Any]]:
@@ -57,7 +57,7 @@ def fresh_events(form: Mapping[str, str], units: System) -> list[dict[str, Any]]
         InputError: nothing was typed, or no such number.
     """
     found = [
-        {"kind": "fresh_tested", name: _read(field, text, units)}
+        {"kind": "fresh_tested", name: read_figure(field, text, units)}
         for name, field in FRESH.items()
         if (text := form.get(name, "").strip())
     ]
@@ -90,12 +90,12 @@ def specimens_event(form: Mapping[str, str], units: System) -> dict[str, Any]:
     event: dict[str, Any] = {
         "kind": "specimens_made",
         "shape": form.get("shape", ""),
-        "size_mm": _read(SIZE, form.get("size", ""), units),
+        "size_mm": read_figure(SIZE, form.get("size", "").strip(), units),
         "due_days": _days(form.get("due", "")),
         "mark": form.get("mark", "").strip(),
     }
     if form.get("shape") == "prism":
-        event["span_mm"] = _read(SPAN, form.get("span", ""), units)
+        event["span_mm"] = read_figure(SPAN, form.get("span", "").strip(), units)
     return event
 
 
@@ -122,7 +122,7 @@ def result_event(
             raise InputError("reason_missing", "Say why it was not tested.", ["reason"])
         return event | {"kind": "specimen_lost", "reason": reason}
     given = {
-        field.name: _read(field, text, units)
+        field.name: read_figure(field, text, units)
         for field in (LOAD, STRENGTH)
         if (text := form.get(field.name, "").strip())
     }
@@ -136,10 +136,3 @@ def refusal_in_words(fault: InputError, units: System) -> str:
     """A refusal in the words of the form, in the units of the reader."""
     message, _ = place(fault, {name: field.label for name, field in FIGURES.items()} | _LABELS)
     return in_reader_units(message, units)
-
-
-def _read(field: Number, text: str, units: System) -> float:
-    try:
-        return field.read(text.strip(), units)
-    except ValueError as fault:
-        raise InputError("bad_input", str(fault), [field.name]) from None
