@@ -5,6 +5,7 @@ import os
 import signal
 import time
 from collections.abc import Awaitable, Callable
+from multiprocessing import get_context
 from typing import Any
 from uuid import uuid4
 
@@ -42,6 +43,25 @@ def test_it_is_done_in_another_process() -> None:
             await run(divmod, 1, 0)
 
     in_a_loop(work)
+
+
+def test_a_process_that_had_heavy_work_done_ends() -> None:
+    def worker() -> None:
+        heavy._pool.cache_clear()
+
+        async def work() -> None:
+            assert await run(divmod, 7, 2) == (3, 1)
+
+        asyncio.run(work())
+
+    # As a worker of several is made.
+    process = get_context("fork").Process(target=worker)
+    process.start()
+    process.join(timeout=30)
+    is_over = process.exitcode is not None
+    process.kill()
+    assert is_over
+    assert process.exitcode == 0
 
 
 def test_a_persons_pieces_are_done_one_after_the_other() -> None:

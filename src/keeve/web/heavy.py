@@ -1,7 +1,6 @@
 """Heavy work: in a process of its own, away from the threads that answer taps, one piece a person at a time."""
 
 import asyncio
-import atexit
 import os
 import pickle
 import signal
@@ -10,6 +9,7 @@ from concurrent.futures import TimeoutError as TookTooLong
 from functools import cache
 from hashlib import sha256
 from multiprocessing import get_context
+from multiprocessing.util import Finalize
 from typing import Any, TypeVar
 from weakref import WeakValueDictionary
 
@@ -24,6 +24,7 @@ _T = TypeVar("_T")
 # One a serving process, and it stands back: on two processors two benches go on while it works.
 _PROCESSES = 1
 _NICENESS = 10
+_FIRST = 100
 _MOST_SECONDS = 60
 _MOST_WAITING = 12
 # It is let go after so many pieces, with what it has piled up in memory.
@@ -43,8 +44,14 @@ def _pool() -> ProcessPool:
         initializer=_stand_back,
         context=get_context("spawn"),
     )
-    atexit.register(pool.stop)
+    # Before what is left of its own is waited for, which a forked process does first and atexit knows nothing of.
+    Finalize(None, _end, [pool], exitpriority=_FIRST)
     return pool
+
+
+def _end(pool: Any) -> None:
+    pool.stop()
+    pool.join()
 
 
 def _stand_back() -> None:
