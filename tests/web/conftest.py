@@ -16,6 +16,10 @@ from people import PASSWORD, new_visitor
 from playwright.sync_api import Browser, Page
 from sqlalchemy import Engine
 
+from keeve.demo import PASSWORD as DEMO_PASSWORD
+from keeve.demo import SIGN_IN_NAME, begin_afresh
+from keeve.services import sessions
+from keeve.services.accounts import Visitor
 from keeve.web.app import create_app
 from keeve.web.security import FORM_HEADER, SESSION_COOKIE, masked
 
@@ -43,11 +47,18 @@ def clock() -> Clock:
 class Client(TestClient):
     """A signed-in browser without a window: sends the cookie, and on a post the form token."""
 
-    def __init__(self, engine: Engine, clock: Clock, *, signed_in: bool = True) -> None:
+    def __init__(
+        self,
+        engine: Engine,
+        clock: Clock,
+        *,
+        signed_in: bool = True,
+        seen_as: tuple[Visitor, str] | None = None,
+    ) -> None:
         super().__init__(create_app(engine, clock), base_url="http://127.0.0.1", follow_redirects=False)
         self.engine, self.clock = engine, clock
         if signed_in:
-            self.visitor, token = new_visitor(engine)
+            self.visitor, token = seen_as or new_visitor(engine)
             self.headers["Cookie"] = f"{SESSION_COOKIE}={token}"
             self.headers[FORM_HEADER] = masked(self.visitor.form_token)
 
@@ -55,6 +66,16 @@ class Client(TestClient):
 @pytest.fixture
 def client(engine: Engine, clock: Clock) -> Client:
     return Client(engine, clock)
+
+
+@pytest.fixture(scope="module")
+def demo(engine: Engine) -> tuple[Visitor, str]:
+    """The demo, begun afresh: its lead, and the token of a session."""
+    begin_afresh(engine, NOON)
+    token = sessions.sign_in(engine, sign_in_name=SIGN_IN_NAME, password=DEMO_PASSWORD, address="", now=NOON)
+    wren = sessions.visitor(engine, token, NOON)
+    assert wren is not None
+    return wren, token
 
 
 @pytest.fixture

@@ -8,21 +8,18 @@ from io import StringIO
 from uuid import UUID
 
 import pytest
-from helpers import NOON
 from playwright.sync_api import Browser
 from sqlalchemy import Engine
 
 from keeve.core.running.events import Event, parse_event
 from keeve.core.units import System
-from keeve.demo import PASSWORD, SIGN_IN_NAME, begin_afresh
-from keeve.services import sessions
+from keeve.demo import PASSWORD, SIGN_IN_NAME
 from keeve.services.accounts import Visitor
 from keeve.services.loads import running_load
 from keeve.services.log_entries import Sought, find
 from keeve.services.views.chart_figures import Axis, ChartFigures, Dot, Table
 from keeve.services.views.quality import Specified, quality_page
 from keeve.web.drawings.chart import charts
-from keeve.web.security import SESSION_COOKIE
 from web.conftest import Client, Clock, Visit
 from web.test_first_minutes import PHONE, SMALL, TARGETS
 
@@ -30,17 +27,8 @@ SLAB = Sought(mix_id="concrete-nominal")
 DESK = {"viewport": {"width": 1280, "height": 800}}
 
 
-@pytest.fixture(scope="module")
-def demo(engine: Engine) -> tuple[Visitor, str]:
-    begin_afresh(engine, NOON)
-    token = sessions.sign_in(engine, sign_in_name=SIGN_IN_NAME, password=PASSWORD, address="", now=NOON)
-    wren = sessions.visitor(engine, token, NOON)
-    assert wren is not None
-    return wren, token
-
-
 def said(engine: Engine, visitor: Visitor, name: str, specified: Specified | None = None) -> list[str]:
-    table = quality_page(engine, visitor, SLAB, NOON, specified).table(name)
+    table = quality_page(engine, visitor, SLAB, specified).table(name)
     return list(table.says) if table else []
 
 
@@ -84,8 +72,7 @@ def test_how_somebody_judges_is_for_that_person_and_the_lead(
 
 
 def test_each_chart_has_its_table_as_csv(engine: Engine, demo: tuple[Visitor, str]) -> None:
-    client = Client(engine, Clock(), signed_in=False)
-    client.headers["Cookie"] = f"{SESSION_COOKIE}={demo[1]}"
+    client = Client(engine, Clock(), seen_as=demo)
     page = client.get("/log/charts?mix=concrete-nominal&specified=30").text
     links = re.findall(r'href="(/log/charts/[a-z-]+\.csv[^"]*)"', page.replace("&amp;", "&"))
     assert len(links) == page.count("<h2") == 7
@@ -150,8 +137,7 @@ def test_the_pages_of_the_log_can_be_used(
 
 
 def test_everything_goes_out_as_json(engine: Engine, demo: tuple[Visitor, str]) -> None:
-    client = Client(engine, Clock(), signed_in=False)
-    client.headers["Cookie"] = f"{SESSION_COOKIE}={demo[1]}"
+    client = Client(engine, Clock(), seen_as=demo)
     listed = find(engine, demo[0], SLAB, limit=100)
     loads_out = [json.loads(line) for line in client.get("/log.jsonl?mix=concrete-nominal").text.splitlines()]
     table = list(csv.DictReader(StringIO(client.get("/log.csv?mix=concrete-nominal").text)))

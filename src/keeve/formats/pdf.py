@@ -2,6 +2,7 @@
 
 import io
 import mimetypes
+import os
 import re
 from collections.abc import Mapping, Sequence
 from html import unescape
@@ -75,6 +76,19 @@ def write_paper(paper: Paper, files: Path) -> bytes:
             over.append(f'<section class="sheet-{page.sheet}">{"".join(placed)}</section>')
             under.append(number)
     return _laid_over(document.write_pdf(), under, _rendered("".join(over), files).write_pdf())
+
+
+def write_text(html: str, files: Path) -> bytes:
+    """A text as PDF, over as many pages as it needs; the same text always gives the same bytes.
+
+    Args:
+        html: the text.
+        files: the folder of the files it names, such as a font. Everything else is refused.
+    """
+    # A font that is cut down to its used letters is dated otherwise.
+    os.environ.setdefault("SOURCE_DATE_EPOCH", "0")
+    written: bytes = _rendered(html, files).write_pdf()
+    return written
 
 
 # A module of a code, wide enough for a phone at arm's length; finer than a screen shows it, so that it is still read

@@ -58,6 +58,11 @@ class RunningLoad:
         """When its clock started; None before."""
         return began_at(self.plan, self.load, self.state)
 
+    @property
+    def is_out(self) -> bool:
+        """Whether it is out of its mixer: no more water comes to it."""
+        return bool(self.state.placed_l) or self.state.discarded is not None
+
     def situation(self, now: datetime) -> Situation:
         """Where it is in its procedure at that moment."""
         return situation(self.plan, self.load, self.state, now)

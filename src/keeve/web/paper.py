@@ -56,8 +56,6 @@ ROLLS: Mapping[str, Roll] = {"58mm": Roll(58, 5, 8.5), "80mm": Roll(80, 4, 10.5)
 def composed(printed: PlanOnPaper, size: str, set_in: Callable[..., str]) -> Paper:
     """A plan as it goes on paper: the shopping list, and its cards a page each, two a page, or a strip each for a roll.
 
-    A picture on paper knows only its own styles, so each carries those of drawings.css and the hatches it fills with.
-
     Args:
         printed: the plan.
         size: of the paper, or the width of the roll.
@@ -81,10 +79,15 @@ def composed(printed: PlanOnPaper, size: str, set_in: Callable[..., str]) -> Pap
         settings = [set_in("plan", sheets=pictured, setting=setting, is_over=False) for setting in wanted]
         head = set_in("head", setting=wanted[0], is_over=True)
     return Paper(
-        [_FIGURE.sub(_carried, text) for text in settings],
+        [with_carried_styles(text) for text in settings],
         head,
         [Page(0, {}), *(Page(sheet, mine) for (sheet, _), mine in zip(pages, own, strict=True))],
     )
+
+
+def with_carried_styles(html: str) -> str:
+    """A text for paper: a picture there knows only its own styles, so each carries those and its hatches."""
+    return _FIGURE.sub(_carried, html)
 
 
 def drawn(card: LoadCard) -> dict[str, Any]:
@@ -139,7 +142,10 @@ def _style(kind: str) -> str:
     for rule in _rules("drawings.css"):
         selector = tinycss2.serialize(rule.prelude).strip()
         # Paper paints a stroke over its letters, whatever the order asked for: no halo there.
-        if selector.startswith((f".{kind} ", "svg text", *_OF_ALL)) and not selector.endswith(".halo"):
+        is_of_kind = selector.startswith(":is(") and f".{kind}" in re.split(r"[(,) ]+", selector)
+        if is_of_kind or (
+            selector.startswith((f".{kind} ", "svg text", *_OF_ALL)) and not selector.endswith(".halo")
+        ):
             found.append(f"{selector} {{ {_declarations(rule)} }}")
     return "".join(found)
 

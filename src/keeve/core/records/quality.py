@@ -28,6 +28,8 @@ LEAST_CHARTED = 8
 _D4 = 0.954
 # A figure printed to two places tells no smaller spread apart.
 _LEAST_SIGMA = 0.003
+# A ratio printed to two places is another from there.
+SAME_RATIO = 0.005
 # Loads that differ by no more than that are of one size.
 _SAME_SIZE = 0.02
 
@@ -64,6 +66,11 @@ def window_of(load: Load) -> Window:
         water.free_l(litres) / load.binder_kg for litres in (water.min_l, water.target_l, water.ceiling_l)
     )
     return Window(low, target, high)
+
+
+def is_past(ratio: float, window: Window) -> bool:
+    """Whether a water ratio is more than the mix may have, as it is printed."""
+    return ratio > window.high + SAME_RATIO
 
 
 class RatioSeries(NamedTuple):

@@ -1,13 +1,14 @@
 """The record of a load as a story: what went in against the plan, each entry with its effect, where all of it went."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import NamedTuple
 from uuid import UUID
 
 from keeve.core.mixes.model import Drawing, Hatch, Reading, Test
 from keeve.core.planning.plan import load_steps
+from keeve.core.records.quality import SAME_RATIO
 from keeve.core.running.events import (
     OWN_EVENTS,
     Charged,
@@ -20,17 +21,15 @@ from keeve.core.running.events import (
     Rested,
     Undone,
     WaterAdded,
+    WaterLost,
     figure_of,
 )
 from keeve.core.running.expected_water import as_expected
-from keeve.core.running.load_state import fold_ordered
+from keeve.core.running.load_state import fold_on, fold_ordered
 from keeve.core.running.next_step import Situation, last_judge, situation
 from keeve.core.running.options import can_be_put_right
 from keeve.services.load_store import RunningLoad
 from keeve.services.views.sections import SectionFigures, SectionLayer, section_figures
-
-# A change of the ratio smaller than its last printed place is none.
-_SAME_RATIO = 0.005
 
 
 class Said(NamedTuple):
@@ -98,11 +97,20 @@ class Entry:
 
 
 def story(running: RunningLoad) -> list[Entry]:
+    """The entries of a load in order, with what each did and how long it took."""
+    effects = _effects(running)
+    found = []
+    for entry in entries(running):
+        ratio, took_min, planned_min = effects.get(entry.event.id, (None, None, None))
+        found.append(replace(entry, ratio=ratio, took_min=took_min, planned_min=planned_min))
+    return found
+
+
+def entries(running: RunningLoad) -> list[Entry]:
     """The entries of a load in order; what was said of an entry later stands with it."""
     counting = {event.id: event for event in running.state.applied}
     struck = {event.cancels: _said(event) for event in running.events if isinstance(event, Undone)}
     amended = {event.amends: _said(event) for event in counting.values() if isinstance(event, PutRight)}
-    effects = _effects(running)
     found = []
     for event in running.events:
         if isinstance(event, Undone | PutRight):
@@ -110,16 +118,12 @@ def story(running: RunningLoad) -> list[Entry]:
         counted = counting.get(event.id, event)
         test = _test_of(running, counted) if isinstance(counted, Judged) else None
         is_amended = event.id in amended and event.id in counting
-        ratio, took_min, planned_min = effects.get(event.id, (None, None, None))
         found.append(
             Entry(
                 event=counted,
                 written=event if is_amended else None,
                 put_right=amended[event.id] if is_amended else None,
                 struck=None if event.id in counting else struck.get(event.id),
-                ratio=ratio,
-                took_min=took_min,
-                planned_min=planned_min,
                 look=Look(test.drawing, counted.reading, counted.wetness)
                 if test and isinstance(counted, Judged)
                 else None,
@@ -143,20 +147,19 @@ def _effects(running: RunningLoad) -> dict[UUID, _Effect]:
     effects: dict[UUID, _Effect] = {}
     before_ratio: float | None = None
     worked_at: datetime | None = None
+    state = fold_ordered(load, ())
     for count, event in enumerate(applied, start=1):
-        state = fold_ordered(load, applied[:count])
-        ratio = situation(plan, load, state, event.occurred_at).ratio
-        is_other = ratio is not None and abs(ratio - (before_ratio or 0.0)) >= _SAME_RATIO
+        state = fold_on(load, state, applied[:count])
         took_min, planned_min = None, None
         if isinstance(event, Mixed | Rested):
             waited = (event.occurred_at - worked_at) / timedelta(minutes=1) if worked_at else None
             took_min = event.minutes or waited
             planned_min = plan.step(event.step).minutes if event.step else None
-        is_content = isinstance(event, Charged | Corrected | WaterAdded) or event.kind in (
-            "water_lost",
-            "recounted",
-        )
-        effects[event.id] = (ratio if is_other and is_content else None, took_min, planned_min)
+        ratio = before_ratio
+        if isinstance(event, Charged | Corrected | Recounted | WaterAdded | WaterLost):
+            ratio = situation(plan, load, state, event.occurred_at).ratio
+        is_other = ratio is not None and abs(ratio - (before_ratio or 0.0)) >= SAME_RATIO
+        effects[event.id] = (ratio if is_other else None, took_min, planned_min)
         before_ratio, worked_at = ratio, state.worked_at
     return effects
 

@@ -2,16 +2,16 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime
 from typing import NamedTuple
 
 from sqlalchemy import Engine
 
-from keeve.core.records.quality import Done, ratio_series
+from keeve.core.records.quality import Done, Tested, ratio_series
 from keeve.core.rules.strength_tests import Standard
+from keeve.core.units import System
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad, read_loads_by_id
-from keeve.services.log_entries import Lately, Sought, find, lately
+from keeve.services.log_entries import Lately, Listed, Sought, find, lately
 from keeve.services.views import quality_charts
 from keeve.services.views.chart_figures import ChartFigures, Table
 from keeve.store.database import crew_reading
@@ -47,7 +47,7 @@ class QualityPage:
 
 
 def quality_page(
-    engine: Engine, visitor: Visitor, sought: Sought, now: datetime, specified: Specified | None = None
+    engine: Engine, visitor: Visitor, sought: Sought, specified: Specified | None = None
 ) -> QualityPage:
     """The charts of the loads that are sought, of one mix: that of the newest of them where none is given.
 
@@ -55,43 +55,47 @@ def quality_page(
         engine: the database.
         visitor: who asks.
         sought: the loads.
-        now: the moment.
         specified: the strength that their tests are held against.
     """
     known = lately(engine, visitor)
     mix_id = sought.mix_id or next((one.mix_id for one in find(engine, visitor, sought, limit=1)), "")
     if mix_id:
         listed = find(engine, visitor, replace(sought, mix_id=mix_id), limit=MOST)
-        with crew_reading(engine, visitor.crew_id) as session:
-            read = read_loads_by_id(session, [one.id for one in listed])
-        # What is still in its mixer may get more water yet.
-        out = [running for running in read if running.state.placed_l or running.state.discarded is not None]
-        done = [_done(running, now) for running in sorted(out, key=_order)]
+        done = [done_of(running) for running in loads_in_order(engine, visitor, listed) if running.is_out]
         return _page(visitor, done, known, specified)
     return QualityPage("", 0, (), (), known)
 
 
-def _order(running: RunningLoad) -> tuple[datetime, str]:
-    return running.begun_at, str(running.id)
+def loads_in_order(engine: Engine, visitor: Visitor, listed: Sequence[Listed]) -> list[RunningLoad]:
+    """Loads of the log with their plans and events, the first begun first."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        read = read_loads_by_id(session, [one.id for one in listed])
+    return sorted(read, key=lambda running: (running.begun_at, str(running.id)))
 
 
-def _done(running: RunningLoad, now: datetime) -> Done:
-    at = running.events[-1].occurred_at if running.events else now
-    ratio = running.situation(at).ratio
+def done_of(running: RunningLoad) -> Done:
+    """A load that is out of its mixer."""
+    ratio = running.situation(running.events[-1].occurred_at).ratio
     return Done(
         running.id, running.plan.title, running.begun_at, running.plan, running.load, running.state, ratio
     )
 
 
-def _page(visitor: Visitor, done: Sequence[Done], known: Lately, specified: Specified | None) -> QualityPage:
-    series, tests = ratio_series(done), quality_charts.of_one_shape(done)
+def charts_of(done: Sequence[Done], tests: Sequence[Tested], units: System) -> list[ChartFigures]:
+    """The charts that there is something for, of loads of a mix in order and of their tests."""
+    series = ratio_series(done)
     charts = (
         quality_charts.ratios(series),
         quality_charts.drift(series),
-        quality_charts.strength_by_age(tests, visitor.units),
+        quality_charts.strength_by_age(tests, units),
         quality_charts.strength_by_ratio(tests),
-        quality_charts.by_moisture(done, visitor.units),
+        quality_charts.by_moisture(done, units),
     )
+    return [chart for chart in charts if chart is not None]
+
+
+def _page(visitor: Visitor, done: Sequence[Done], known: Lately, specified: Specified | None) -> QualityPage:
+    tests = quality_charts.of_one_shape(done)
     # How somebody judges is for that person and for the lead.
     judges = quality_charts.judges(done, None if visitor.may_lead else [visitor.name])
     verdict = quality_charts.verdict(tests, *specified, visitor.units) if specified else None
@@ -99,7 +103,7 @@ def _page(visitor: Visitor, done: Sequence[Done], known: Lately, specified: Spec
     return QualityPage(
         done[-1].plan.mix.name if done else "",
         len(done),
-        [chart for chart in charts if chart is not None],
+        charts_of(done, tests, visitor.units),
         [table for table in tables if table is not None and table.rows],
         known,
     )

@@ -4,11 +4,13 @@ from collections.abc import Iterator, Mapping, Sequence
 from itertools import groupby
 
 from keeve.core.records.quality import (
+    SAME_RATIO,
     Done,
     RatioSeries,
     Run,
     Tested,
     Verdict,
+    is_past,
     judges_of,
     runs_of,
     specimens_tested,
@@ -24,8 +26,6 @@ from keeve.core.units import System, as_read
 from keeve.services.views.chart_figures import Axis, Band, ChartFigures, Dot, Line, Places, Table
 from keeve.services.views.event_words import RESULT_NAMES
 
-# A ratio printed to two places is past its bound from there.
-_SAME_RATIO = 0.005
 # As near as an eye measures water, L.
 _SAME_L = 0.1
 _STEPS = 40
@@ -86,7 +86,7 @@ def _in_order(loads: Sequence[Done], values: Sequence[float], signals: set[int])
 
 def _ratio_words(series: RatioSeries) -> Iterator[str]:
     chart, most = series.chart, series.window.high
-    over = sum(ratio > most + _SAME_RATIO for ratio in series.ratios)
+    over = sum(is_past(ratio, series.window) for ratio in series.ratios)
     if over:
         yield f"{over} of {len(series.ratios)} loads had more water than the mix may have ({most:.2f})."
     if chart is None:
@@ -362,7 +362,7 @@ def judges(done: Sequence[Done], names: Sequence[str] | None) -> Table:
 
 def _judge_words(name: str, wetter_by: float, results: Mapping[Result, int]) -> str:
     how = "as wet as the others"
-    if abs(wetter_by) >= _SAME_RATIO:
+    if abs(wetter_by) >= SAME_RATIO:
         how = f"{abs(wetter_by):.2f} {'wetter' if wetter_by > 0 else 'drier'} than usual"
     told = [f"{count} {RESULT_NAMES[result].lower()}" for result, count in results.items()]
     return f"{name}: {how}; {', '.join(told)}." if told else f"{name}: {how}."

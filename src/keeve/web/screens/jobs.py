@@ -17,6 +17,7 @@ from keeve.web.drawings.composition import composition
 from keeve.web.drawings.shape_pictures import shape_picture
 from keeve.web.forms.shapes import shape_of
 from keeve.web.pages import address_of_site, page
+from keeve.web.screens.quality import NOTHING_HELD, STANDARDS, Held
 from keeve.web.security import Database, MayMix, Now, SignedIn
 from keeve.web.turns import screen_router
 
@@ -35,7 +36,7 @@ def show_all(
 @router.get("/jobs/{job_id}")
 def show(request: Request, database: Database, visitor: SignedIn, now: Now, job_id: UUID) -> Response:
     """One job."""
-    return _job_page(request, database, visitor, now, job_id)
+    return job_page(request, database, visitor, now, job_id)
 
 
 @router.post("/jobs/{job_id}/title")
@@ -45,7 +46,7 @@ def rename(request: Request, database: Database, visitor: MayMix, now: Now, job_
     try:
         return go_on(jobs.rename(database, visitor, job_id, title, now), f"/jobs/{job_id}")
     except InputError as fault:
-        return _job_page(request, database, visitor, now, job_id, 422, title=title, refusal=fault)
+        return job_page(request, database, visitor, now, job_id, 422, title=title, refusal=fault)
 
 
 @router.post("/jobs/{job_id}/notes")
@@ -55,7 +56,7 @@ def add_note(request: Request, database: Database, visitor: MayMix, now: Now, jo
     try:
         return go_on(jobs.add_note(database, visitor, job_id, note, now), f"/jobs/{job_id}")
     except InputError as fault:
-        return _job_page(request, database, visitor, now, job_id, 422, note=note, refusal=fault)
+        return job_page(request, database, visitor, now, job_id, 422, note=note, refusal=fault)
 
 
 @router.post("/jobs/{job_id}/archive")
@@ -72,7 +73,7 @@ def delete(request: Request, database: Database, visitor: MayMix, now: Now, job_
     try:
         return go_on(jobs.delete(database, visitor, job_id, now), "/jobs")
     except InputError as fault:
-        return _job_page(request, database, visitor, now, job_id, 422, refusal=fault)
+        return job_page(request, database, visitor, now, job_id, 422, refusal=fault)
 
 
 @router.get("/jobs/{job_id}/title")
@@ -84,15 +85,17 @@ def after(database: Database, visitor: SignedIn, job_id: UUID) -> Response:
     return go_on(jobs.job_page(database, visitor, job_id) is not None, f"/jobs/{job_id}")
 
 
-def _job_page(
+def job_page(
     request: Request,
     database: Engine,
     visitor: Visitor,
     now: datetime,
     job_id: UUID,
     status: int = 200,
+    held: Held = NOTHING_HELD,
     **typed: Any,
 ) -> Response:
+    """The page of a job; what was typed stays where it was refused."""
     shown = job_view(database, visitor, job_id, now)
     if shown is None:
         raise HTTPException(404)
@@ -104,5 +107,7 @@ def _job_page(
         link=f"{address_of_site(request)}/shared/{shown.link}" if shown.link else None,
         shape=shape_picture(shape_of(shown.needs[0])),
         bands=composition(shown.figures.volumes),
+        standards=STANDARDS,
+        held=held,
         typed={"title": shown.job.line.title, "note": "", "refusal": None, **typed},
     )

@@ -20,7 +20,7 @@ from keeve.web.turns import screen_router
 router = screen_router()
 
 
-_STANDARDS: Mapping[str, str] = {"en-206": "EN 206", "aci-318": "ACI 318"}
+STANDARDS: Mapping[str, str] = {"en-206": "EN 206", "aci-318": "ACI 318"}
 _SPECIFIED = Number("Specified strength", ("specified",), "strength")
 
 
@@ -30,6 +30,9 @@ class Held(NamedTuple):
     typed: Mapping[str, str]
     specified: Specified | None
     refusal: str
+
+
+NOTHING_HELD = Held({}, None, "")
 
 
 def _held(
@@ -55,11 +58,9 @@ Against = Annotated[Held, Depends(_held)]
 
 
 @router.get("/log/charts")
-def show(
-    request: Request, database: Database, visitor: SignedIn, now: Now, sought: Asked, held: Against
-) -> Response:
+def show(request: Request, database: Database, visitor: SignedIn, sought: Asked, held: Against) -> Response:
     """The charts of one mix, of one job where it is given."""
-    shown = quality_page(database, visitor, sought, now, held.specified)
+    shown = quality_page(database, visitor, sought, held.specified)
     asked = asked_for(sought) | dict(held.typed)
     tables = [*(figures.table for figures in shown.charts), *shown.tables]
     return page(
@@ -69,7 +70,7 @@ def show(
         most=MOST,
         charts=[(figures, charts(figures, visitor.units)) for figures in shown.charts],
         asked=dict.fromkeys(("mix", "job", "since", "until", "specified", "standard"), "") | asked,
-        standards=_STANDARDS,
+        standards=STANDARDS,
         refusal=held.refusal,
         choices=choices(shown.lately),
         log=address("/log", asked_for(sought)),
@@ -82,7 +83,7 @@ def export(
     request: Request, database: Database, visitor: SignedIn, now: Now, sought: Asked, held: Against, name: str
 ) -> Response:
     """The table of a chart as CSV."""
-    table = quality_page(database, visitor, sought, now, held.specified).table(name)
+    table = quality_page(database, visitor, sought, held.specified).table(name)
     if table is None:
         raise HTTPException(404)
     file = f"keeve-{name}.csv"

@@ -35,9 +35,9 @@ document.addEventListener("input", ({ target }) => {
   }
   list.querySelector(".none-found").hidden = list.querySelector("[data-found-by]:not([hidden])") !== null;
 });
-// A long paper takes a while: the link says so until it is there, and another tap stops it.
+// A long paper takes a while: its link or button says so until it is there, and another tap stops it.
 const making = new Map();
-async function fetchSlowly(event, link) {
+async function fetchSlowly(event, link, address) {
   event.preventDefault();
   if (making.has(link)) return making.get(link).abort();
   const words = link.textContent;
@@ -49,7 +49,9 @@ async function fetchSlowly(event, link) {
   const ticking = setInterval(say, 1000);
   say();
   try {
-    const answer = await fetch(link.href, { signal: stop.signal });
+    const answer = await fetch(address, { signal: stop.signal });
+    // What is wrong with what was typed is said on a page.
+    if (answer.status === 422) location.assign(address);
     if (!answer.ok) throw new Error(answer.statusText);
     const named = /filename="([^"]+)"/.exec(answer.headers.get("Content-Disposition"));
     const paper = document.createElement("a");
@@ -80,7 +82,11 @@ async function send(button) {
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-print]")) window.print();
   const slow = event.target.closest("a[href*='/paper.pdf']");
-  if (slow) fetchSlowly(event, slow);
+  if (slow) fetchSlowly(event, slow, slow.href);
   const share = event.target.closest("[data-share]");
   if (share) send(share);
+});
+document.addEventListener("submit", (event) => {
+  const slow = event.target.closest("form[action$='.pdf']");
+  if (slow) fetchSlowly(event, event.submitter, `${slow.action}?${new URLSearchParams(new FormData(slow))}`);
 });

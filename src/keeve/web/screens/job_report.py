@@ -1,0 +1,88 @@
+"""The report of a job on paper: for the client, the engineer, the file."""
+
+from typing import Any, Literal
+from uuid import UUID
+
+from fastapi import HTTPException, Request
+from fastapi.responses import Response
+
+from keeve.core.planning.plan import PlanItem
+from keeve.formats.pdf import write_text
+from keeve.services.accounts import Visitor
+from keeve.services.database import Engine
+from keeve.services.security_log import note_export
+from keeve.services.views.job_report import JobReport, job_report
+from keeve.services.views.log import STATE_NAMES
+from keeve.services.views.quality import Specified
+from keeve.web import paper
+from keeve.web.drawings.chart import charts
+from keeve.web.drawings.section import section
+from keeve.web.drawings.sketch import Sketch, sketch
+from keeve.web.forms.shapes import shape_of
+from keeve.web.heavy import made_once
+from keeve.web.pages import page, slug
+from keeve.web.screens.jobs import job_page
+from keeve.web.screens.quality import STANDARDS, Against
+from keeve.web.security import Database, Now, SignedIn, address_of
+from keeve.web.turns import in_turn, screen_router
+
+router = screen_router()
+
+# Of what is to be made so much is drawn; the rest is listed.
+_MOST_SKETCHES = 4
+
+
+@router.get("/jobs/{job_id}/report.pdf")
+async def pdf(
+    request: Request,
+    database: Database,
+    visitor: SignedIn,
+    now: Now,
+    held: Against,
+    job_id: UUID,
+    size: Literal["a4", "letter"] = "a4",
+) -> Response:
+    """The report as PDF, its tests held against a specified strength where one is given."""
+    if held.refusal:
+        return await in_turn(lambda: job_page(request, database, visitor, now, job_id, 422, held=held))
+    title, text = await in_turn(lambda: _text(request, database, visitor, job_id, size, held.specified))
+    file = f"{slug(title) or 'job'}-report.pdf"
+    made = await made_once(request, visitor, write_text, text, paper.STATIC)
+    await in_turn(lambda: note_export(database, visitor, file, now, address_of(request)))
+    return Response(
+        made,
+        media_type="application/pdf",
+        headers={"Content-Disposition": f'attachment; filename="{file}"'},
+    )
+
+
+def _text(
+    request: Request,
+    database: Engine,
+    visitor: Visitor,
+    job_id: UUID,
+    size: str,
+    specified: Specified | None,
+) -> tuple[str, str]:
+    """The name of the job, and its report for paper."""
+    report = job_report(database, visitor, job_id, specified)
+    if report is None:
+        raise HTTPException(404)
+    values: dict[str, Any] = {
+        "report": report,
+        "paper": paper.SIZES[size],
+        "sketches": _sketches(report),
+        "section": section(report.planned),
+        "charts": [(figures, charts(figures, visitor.units)[:1]) for figures in report.charts],
+        "standard": STANDARDS[specified.standard] if specified else "",
+        "STATE_NAMES": STATE_NAMES,
+    }
+
+    html = bytes(page(request, "paper/report.html", **values).body).decode()
+    return report.title, paper.with_carried_styles(html)
+
+
+def _sketches(report: JobReport) -> list[tuple[Sketch, PlanItem]]:
+    """The first of what was to be made, with their sizes, as the plan made them out."""
+    made = zip(report.needs[:_MOST_SKETCHES], report.plan.volume.items, strict=False)
+    return [(sketch(shape_of(need), {**need, **item.facts}), item) for need, item in made]

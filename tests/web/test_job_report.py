@@ -1,0 +1,114 @@
+"""The report of a job: what it says is what was told, and the same record gives the same file."""
+
+import io
+from collections import Counter
+from uuid import UUID
+
+import pytest
+from pypdf import PdfReader
+from sqlalchemy import Engine
+
+from keeve.services import loads
+from keeve.services.accounts import Visitor
+from keeve.services.log_entries import Listed, Sought, find
+from keeve.web import heavy
+from web.conftest import Client, Clock
+from web.test_load_record import fixed, load_id, running
+
+__all__ = ["load_id"]
+
+
+@pytest.fixture(scope="module")
+def slab(engine: Engine, demo: tuple[Visitor, str]) -> list[Listed]:
+    return find(engine, demo[0], Sought(mix_id="concrete-nominal"), limit=100)
+
+
+def report_of(client: Client, job_id: UUID, asked: str = "") -> tuple[bytes, str]:
+    """The file, and its text on one line, as an independent reader has it."""
+    answer = client.get(f"/jobs/{job_id}/report.pdf{asked}")
+    assert answer.headers["content-type"] == "application/pdf"
+    text = " ".join(page.extract_text() for page in PdfReader(io.BytesIO(answer.content)).pages)
+    return answer.content, " ".join(text.replace("\u202f", " ").replace("\u2009", " ").split())
+
+
+def job_of(listed: Listed, engine: Engine, visitor: Visitor) -> UUID:
+    found = loads.running_load(engine, visitor, listed.id)
+    assert found is not None
+    return found.plan_id
+
+
+def test_the_report_of_the_demos_slab(engine: Engine, demo: tuple[Visitor, str], slab: list[Listed]) -> None:
+    client = Client(engine, Clock(), seen_as=demo)
+    job_id = job_of(slab[0], engine, demo[0])
+    content, text = report_of(client, job_id, "?specified=25&standard=en-206")
+    assert "Slipway slab · 1 of" in text
+    assert "as told until" in text
+    batched = text.split("What was batched")[1]
+    # The sums, from every event by itself.
+    events = loads.events_of(engine, demo[0], [one.id for one in slab])
+    went_in: Counter[str] = Counter()
+    for event in (event for told in events.values() for event in told):
+        if event["kind"] == "charged":
+            went_in[event["material"]] += event["mass_kg"]
+        if event["kind"] == "water_added":
+            went_in["water"] += event["water_l"]
+    for name, amount in went_in.items():
+        unit = "L" if name == "water" else "kg"
+        figures = batched.split(f"{name.capitalize()} ")[1].split()
+        assert f"{figures[2]} {figures[3]}" == f"{amount:.0f} {unit}", name
+    for one in slab:
+        ratio = one.entry.ratio or 0.0
+        over = "over, " if ratio > 0.655 else ""
+        line = f"{one.entry.number} {one.entry.begun_at:%Y-%m-%d %H:%M} {one.entry.water_l:.1f} L {over}{ratio:.2f}"
+        assert line in text
+    assert text.count("over, 0.") == 10
+    assert "25.0 MPa is met" in text
+    assert "Is the water steady from load to load?" in text
+    assert text.count("Signature") == 2
+    # How somebody judges goes to no client.
+    assert "Who calls it right" not in text
+    assert "local codes and licensed practice" in text
+    # A day later it is the same, also where it is made anew.
+    heavy._made.clear()
+    later = Clock()
+    later.turn(24 * 60)
+    assert (
+        report_of(Client(engine, later, seen_as=demo), job_id, "?specified=25&standard=en-206")[0] == content
+    )
+    assert report_of(client, job_id, "?size=letter")[0] != content
+
+
+def test_what_was_put_right_or_struck_out_is_in_it(client: Client, load_id: UUID) -> None:
+    plan_id = running(client, load_id).plan_id
+    typed = {"what": "put-right", "figure": "water_l", "value": "3.5"}
+    assert fixed(client, load_id, "water_added", **typed, reason="read the wrong mark")[0] == 303
+    _, text = report_of(client, plan_id)
+    assert "Put right by" in text
+    assert "read the wrong mark" in text
+    client.clock.turn(1)
+    assert fixed(client, load_id, "water_added", what="strike", reason="it was the other drum")[0] == 303
+    assert "it was the other drum" in report_of(client, plan_id)[1]
+
+
+def test_a_job_without_loads_has_a_report_that_says_so(client: Client) -> None:
+    typed = {
+        "title": "Sill bed",
+        "need.0.kind": "volume",
+        "need.0.volume_m3": "0.25",
+        "mixer.working_l": "90",
+    }
+    plan_path = client.post("/plan", data=typed).headers["location"]
+    job_id = UUID(plan_path.split("/")[2])
+    assert "What was batched Nothing yet." in report_of(client, job_id)[1]
+
+
+def test_a_strength_that_is_none_is_refused_on_the_page_of_the_job(
+    engine: Engine, demo: tuple[Visitor, str], slab: list[Listed]
+) -> None:
+    client = Client(engine, Clock(), seen_as=demo)
+    job_id = job_of(slab[0], engine, demo[0])
+    refused = client.get(f"/jobs/{job_id}/report.pdf?specified=strong&standard=aci-318")
+    assert refused.status_code == 422
+    assert "Specified strength" in refused.text
+    assert 'value="strong"' in refused.text
+    assert client.get(f"/jobs/{UUID(int=7)}/report.pdf").status_code == 404
