@@ -4,10 +4,11 @@ import csv
 import json
 import re
 from dataclasses import replace
-from io import StringIO
+from io import BytesIO, StringIO
 from uuid import UUID
 
 import pytest
+from openpyxl import load_workbook
 from playwright.sync_api import Browser
 from sqlalchemy import Engine
 
@@ -134,6 +135,30 @@ def test_the_pages_of_the_log_can_be_used(
             if context is PHONE:
                 assert visit.page.evaluate(SMALL) == [], path
                 assert visit.page.evaluate(TARGETS) == [], path
+
+
+@pytest.mark.parametrize("asked", ["mix=concrete-nominal", "mix=concrete-nominal&events=true"])
+def test_everything_goes_out_as_tables(engine: Engine, demo: tuple[Visitor, str], asked: str) -> None:
+    client = Client(engine, Clock(), seen_as=demo)
+    head, *rows = csv.reader(StringIO(client.get(f"/log.csv?{asked}").text))
+    sheet = load_workbook(BytesIO(client.get(f"/log.xlsx?{asked}").content)).active
+    assert sheet is not None
+    read = [list(row) for row in sheet.iter_rows(values_only=True)]
+    things = [json.loads(line) for line in client.get(f"/log.jsonl?{asked}").text.splitlines()]
+    assert read[0] == head
+    assert len(read) - 1 == len(rows) == len(things) >= 45
+    for cells, row, thing in zip(read[1:], rows, things, strict=True):
+        for name, cell, text in zip(head, cells, row, strict=True):
+            known = thing.get(name)
+            if isinstance(known, list | dict):
+                assert json.loads(text) == json.loads(str(cell)) == known
+            elif isinstance(known, int | float):
+                assert cell == pytest.approx(known, rel=1e-15)
+                assert text == str(known)
+            else:
+                assert (cell or "") == text == (known or "")
+        assert {name for name, value in thing.items() if value is not None} <= set(head)
+    assert client.get("/log.xls").status_code == 404
 
 
 def test_everything_goes_out_as_json(engine: Engine, demo: tuple[Visitor, str]) -> None:

@@ -33,6 +33,7 @@ PAGES = (
     "/bench",
     "/log",
     "/log.csv",
+    "/log.xlsx?events=true",
     "/log.jsonl",
     "/log.jsonl?events=true",
     "/yard",

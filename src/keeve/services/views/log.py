@@ -1,9 +1,10 @@
 """What the log shows: loads newest first, what they may be found by, one load with its events, the whole as rows."""
 
+import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, get_args
 from uuid import UUID
 
 from sqlalchemy import Engine
@@ -12,7 +13,9 @@ from keeve.core.mixes.model import READING_NAMES
 from keeve.core.records.cast_checks import CastCheck, checks_of
 from keeve.core.records.log_entry import LogEntry, State
 from keeve.core.records.specimens import Age, SpecimenLine, ages_of, specimens_of
+from keeve.core.running.events import Event
 from keeve.core.running.next_step import Situation, Window
+from keeve.formats.csv_table import Cell
 from keeve.services import loads
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad
@@ -180,7 +183,7 @@ LOG_COLUMNS = (
 )
 
 
-def log_rows(engine: Engine, visitor: Visitor, sought: Sought) -> Iterator[list[str | float | int | None]]:
+def log_rows(engine: Engine, visitor: Visitor, sought: Sought) -> Iterator[list[Cell]]:
     """What is sought in the log, a row a load, as ``LOG_COLUMNS`` names them."""
     after = None
     while found := find(engine, visitor, sought, limit=_EXPORT_PAGE, after=after):
@@ -205,11 +208,32 @@ def log_events(engine: Engine, visitor: Visitor, sought: Sought) -> Iterator[Map
         after = (found[-1].entry.begun_at, found[-1].id)
 
 
+# Every field that an event can have, after its load.
+EVENT_COLUMNS = (
+    "load_id",
+    "job",
+    "load",
+    *dict.fromkeys(
+        field.alias or name for kind in get_args(Event) for name, field in kind.model_fields.items()
+    ),
+)
+
+
+def event_rows(engine: Engine, visitor: Visitor, sought: Sought) -> Iterator[list[Cell]]:
+    """The same events, a row each, as ``EVENT_COLUMNS`` names them; what has parts is JSON."""
+    for event in log_events(engine, visitor, sought):
+        values = map(event.get, EVENT_COLUMNS)
+        yield [
+            json.dumps(value, ensure_ascii=False) if isinstance(value, list | dict) else value
+            for value in values
+        ]
+
+
 def _in_order(event: Mapping[str, Any]) -> tuple[str, str, int, str]:
     return event["occurred_at"], event["device_id"], event["device_seq"], event["id"]
 
 
-def _row(listed: Listed) -> list[str | float | int | None]:
+def _row(listed: Listed) -> list[Cell]:
     entry = listed.entry
     return [
         entry.begun_at.isoformat(),

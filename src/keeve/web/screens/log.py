@@ -1,8 +1,8 @@
 """Log: what was done, with which water, by whom, judged how."""
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
-from typing import Annotated, Any, NamedTuple
+from typing import Annotated, Any, Literal, NamedTuple
 from urllib.parse import urlencode
 from uuid import UUID
 
@@ -13,6 +13,7 @@ from pydantic import BeforeValidator
 from keeve.core.errors import InputError
 from keeve.formats.csv_table import csv_lines
 from keeve.formats.json_lines import json_lines
+from keeve.formats.workbook import workbook
 from keeve.services import loads
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
@@ -20,9 +21,11 @@ from keeve.services.log_entries import Lately, Sought
 from keeve.services.security_log import note_export
 from keeve.services.views.load_story import Look
 from keeve.services.views.log import (
+    EVENT_COLUMNS,
     LOG_COLUMNS,
     STATE_NAMES,
     LogPage,
+    event_rows,
     load_record,
     log_events,
     log_page,
@@ -88,9 +91,7 @@ def show(
         choices=choices(found.lately, filters),
         asked=dict.fromkeys(_FIELDS, "") | asked,
         filters=filters,
-        export=address("/log.csv", asked),
-        export_json=address("/log.jsonl", asked),
-        export_events=address("/log.jsonl", asked | {"events": "true"}),
+        exports=[(words, address(f"/log.{form}", asked | dict(more))) for words, form, more in _EXPORTS],
         charts=address("/log/charts", asked),
         newest=address("/log", asked) if after else None,
         older=address("/log", asked | next_page) if last else None,
@@ -117,6 +118,16 @@ def address(path: str, asked: Mapping[str, str]) -> str:
     return f"{path}?{urlencode(asked)}" if asked else path
 
 
+_EVENTS = {"events": "true"}
+# What goes out, as one says it, the form it has, and what is asked beside what is looked for.
+_EXPORTS: Sequence[tuple[str, str, Mapping[str, str]]] = (
+    ("Loads as CSV", "csv", {}),
+    ("Loads as XLSX", "xlsx", {}),
+    ("Loads as JSON", "jsonl", {}),
+    ("Every step as CSV", "csv", _EVENTS),
+    ("Every step as XLSX", "xlsx", _EVENTS),
+    ("Every step as JSON", "jsonl", _EVENTS),
+)
 _FIELDS = ("job", "mix", "state", "who", "words", "since", "until")
 
 
@@ -159,29 +170,36 @@ def choices(lately: Lately, filters: Iterable[Filter] = ()) -> dict[str, dict[st
     return known
 
 
-@router.get("/log.csv")
-def export(request: Request, database: Database, visitor: SignedIn, now: Now, sought: Asked) -> Response:
-    """What is looked for in the log as CSV; without anything all of it."""
-    note_export(database, visitor, "keeve-log.csv", now, address_of(request))
-    return StreamingResponse(
-        csv_lines(LOG_COLUMNS, log_rows(database, visitor, sought)),
-        media_type="text/csv; charset=utf-8",
-        headers={"Content-Disposition": 'attachment; filename="keeve-log.csv"'},
-    )
+Form = Literal["csv", "xlsx", "jsonl"]
+_MEDIA: Mapping[Form, str] = {
+    "csv": "text/csv; charset=utf-8",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "jsonl": "application/jsonl; charset=utf-8",
+}
 
 
-@router.get("/log.jsonl")
-def export_json(
-    request: Request, database: Database, visitor: SignedIn, now: Now, sought: Asked, events: bool = False
+@router.get("/log.{form}")
+def export(
+    request: Request,
+    database: Database,
+    visitor: SignedIn,
+    now: Now,
+    sought: Asked,
+    form: Form,
+    events: bool = False,
 ) -> Response:
-    """The same as JSON, a load a line; or every event of these loads."""
-    file = "keeve-events.jsonl" if events else "keeve-log.jsonl"
+    """What is looked for in the log, without anything all of it: its loads, or every event of them."""
+    file = f"keeve-{'events' if events else 'log'}.{form}"
     note_export(database, visitor, file, now, address_of(request))
-    things = log_events if events else log_things
+    asked = database, visitor, sought
+    parts: Iterator[str | bytes]
+    if form == "jsonl":
+        parts = json_lines((log_events if events else log_things)(*asked))
+    else:
+        table = (EVENT_COLUMNS, event_rows(*asked)) if events else (LOG_COLUMNS, log_rows(*asked))
+        parts = csv_lines(*table) if form == "csv" else workbook(*table)
     return StreamingResponse(
-        json_lines(things(database, visitor, sought)),
-        media_type="application/jsonl; charset=utf-8",
-        headers={"Content-Disposition": f'attachment; filename="{file}"'},
+        parts, media_type=_MEDIA[form], headers={"Content-Disposition": f'attachment; filename="{file}"'}
     )
 
 
