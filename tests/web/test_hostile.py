@@ -34,6 +34,7 @@ PAGES = (
     "/log",
     "/log.csv",
     "/log.xlsx?events=true",
+    "/log/import",
     "/log.jsonl",
     "/log.jsonl?events=true",
     "/yard",

@@ -18,7 +18,7 @@ from sqlalchemy.exc import DBAPIError
 
 from keeve.core.running.events import Placed, parse_event
 from keeve.formats.photo import photo_of as read_photo
-from keeve.services import crews, loads, photos, pours
+from keeve.services import crews, loads, log_imports, photos, pours
 from keeve.store.database import crew_session
 from keeve.web.app import SCREENS, create_app
 from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE, masked
@@ -85,6 +85,8 @@ def a_load(client: Client) -> dict[str, str]:
         "check": "edges-whole",
         "name": "ratio",
         "photo_id": photo_of(client, load_id),
+        "import_id": an_import(client),
+        "form": "csv",
         "account_id": account_id,
         "invitation_id": "0badc0de",
         "session_id": "0badc0de",
@@ -103,6 +105,11 @@ def photo_of(client: Client, load_id: str) -> str:
     )
     (taken,) = photos.photos_of(client.engine, client.visitor, UUID(load_id))[None]
     return str(taken.id)
+
+
+def an_import(client: Client) -> str:
+    table = [["Day", "Job"], ["2026-03-01", "Kerb"]]
+    return str(log_imports.begin(client.engine, client.visitor, "old.csv", table, client.clock.now))
 
 
 def every_route() -> list[tuple[str, str]]:
@@ -136,7 +143,7 @@ def test_another_crew_reaches_nothing(engine: Engine, clock: Clock, client: Clie
     stranger = Client(engine, clock)
     for method, path in every_route():
         if "{" in path and not any(
-            name in path for name in ("{rule_id}", "{stockpile_id}", "{kind}", "/day/{day}")
+            name in path for name in ("{rule_id}", "{stockpile_id}", "{kind}", "/day/{day}", "{form}")
         ):
             assert ask(stranger, method, path.format(**ids)).status_code == 404, path
     assert stranger.get(f"/plan?again={ids['plan_id']}").status_code == 404
@@ -194,6 +201,8 @@ def test_a_form_from_elsewhere_changes_nothing(client: Client) -> None:
                     "number",
                     "load_id",
                     "event_id",
+                    "import_id",
+                    "form",
                     "photo_id",
                     "check",
                     "name",

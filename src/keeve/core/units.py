@@ -319,6 +319,15 @@ _KIND_OF_WORD: Mapping[Kind, tuple[tuple[str, Kind], ...]] = {
 
 
 @lru_cache(maxsize=1024)
+@cache
+def units_of_kind(kind: Kind) -> tuple[str, ...]:
+    """The units that a quantity of that kind can be in, as they are printed."""
+    kept_in = DISPLAY_UNITS["metric"][kind].kept_in
+    registry = _registry()
+    kept = registry.Unit(PINT_NAMES[kept_in])
+    return tuple(unit for unit, name in PINT_NAMES.items() if registry.Unit(name).is_compatible_with(kept))
+
+
 def kind_of_name(name: str) -> Kind | None:
     """What the figure of that name measures: ``thickness_m`` is a thickness; None where the name does not say."""
     kind = next((kind for ending, kind in _KIND_OF_ENDING.items() if name.endswith(ending)), None)

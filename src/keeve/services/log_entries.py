@@ -26,6 +26,7 @@ from sqlalchemy import (
 from sqlalchemy.dialects.postgresql import ARRAY, TSQUERY, insert
 from sqlalchemy.orm import Session, aliased
 
+from keeve.core.records.history import PastLoad
 from keeve.core.records.log_entry import LogEntry, State, log_entry, people_of, words_of
 from keeve.core.records.specimens import next_due_at
 from keeve.core.running.events import Event, Undone
@@ -44,10 +45,10 @@ _LONGEST_WORD, _LONGEST_NAME = 60, 120
 
 
 class Listed(NamedTuple):
-    """A load in the log: its id, its plan, its mix, the name of its job, and its entry."""
+    """A load in the log: its id, its plan (None of the crew's own history), its mix, the name of its job, its entry."""
 
     id: UUID
-    plan_id: UUID
+    plan_id: UUID | None
     mix_id: str
     title: str
     entry: LogEntry
@@ -77,12 +78,14 @@ class Sought:
     until: date | None = None
 
 
-_NEW = insert(_ENTRY).values({column.name: bindparam(column.name) for column in _TABLE.columns})
-_NEW = _NEW.values(
+_PAST = insert(_ENTRY).values(
+    {column.name: bindparam(column.name) for column in _TABLE.columns}
+    | {"search": func.array_to_tsvector(bindparam("lexemes", type_=ARRAY(Text)))}
+)
+_NEW = _PAST.values(
     job_id=select(of_job())
     .where(models.Plan.crew_id == bindparam("crew_id"), models.Plan.id == bindparam("plan_id"))
-    .scalar_subquery(),
-    search=func.array_to_tsvector(bindparam("lexemes", type_=ARRAY(Text))),
+    .scalar_subquery()
 )
 _WRITE = _NEW.on_conflict_do_update(
     index_elements=["crew_id", "id"],
@@ -111,6 +114,7 @@ def write(session: Session, running: RunningLoad, told: Event | None = None) -> 
     words = "\n".join((entry.mix_name, *people, words_of(running.state)))
     values = key | {
         "plan_id": running.plan_id,
+        "import_id": None,
         "mix_id": running.plan.mix.id,
         "title": running.plan.title,
         "state": entry.state,
@@ -128,6 +132,47 @@ def write(session: Session, running: RunningLoad, told: Event | None = None) -> 
         people = [] if is_known else [told.recorded_by]
     if names := [{**key, "person": _person(name)} for name in people if name]:
         connection.execute(_NAME, names)
+
+
+def write_past(session: Session, import_id: UUID, past: Sequence[tuple[UUID, PastLoad]]) -> None:
+    """List loads of the crew's own history by their ids."""
+    crew_id, connection = session_crew(session), session.connection()
+    rows, names = [], []
+    for load_id, load in past:
+        entry = load.entry
+        key = {"crew_id": crew_id, "id": load_id, "begun_at": entry.begun_at}
+        words = "\n".join((entry.mix_name, entry.judged_by, entry.note, entry.discarded or ""))
+        rows.append(
+            key
+            | {
+                "plan_id": None,
+                "job_id": None,
+                "import_id": import_id,
+                "mix_id": load.mix_id,
+                "title": load.job,
+                "state": entry.state,
+                "due_at": None,
+                "words": words,
+                "lexemes": _lexemes(crew_id, f"{load.job}\n{words}"),
+                "content": entry.model_dump(mode="json", exclude_defaults=True),
+            }
+        )
+        if entry.judged_by:
+            names.append({**key, "person": _person(entry.judged_by)})
+    connection.execute(_PAST, rows)
+    if names:
+        connection.execute(_NAME, names)
+
+
+def listed_past(engine: Engine, visitor: Visitor, load_id: UUID) -> Listed | None:
+    """A load of the crew's own history; None where the crew has none of that id."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        row = session.execute(
+            select(_ENTRY.id, _ENTRY.plan_id, _ENTRY.mix_id, _ENTRY.title, _ENTRY.content).where(
+                _ENTRY.id == load_id, _ENTRY.import_id.is_not(None)
+            )
+        ).one_or_none()
+    return None if row is None else _listed(row)
 
 
 def rename(session: Session, job_id: UUID, title: str) -> None:
@@ -276,10 +321,11 @@ def find(
             rows = _question(limit, "near", *names).ask(session, **values)
             if len(rows) < limit:
                 rows = _question(limit, "far", *names).ask(session, **values)
-    return [
-        Listed(row.id, row.plan_id, row.mix_id, row.title, LogEntry.model_validate(row.content))
-        for row in rows
-    ]
+    return [_listed(row) for row in rows]
+
+
+def _listed(row: Any) -> Listed:
+    return Listed(row.id, row.plan_id, row.mix_id, row.title, LogEntry.model_validate(row.content))
 
 
 def _values(visitor: Visitor, sought: Sought) -> dict[str, object] | None:
@@ -343,5 +389,7 @@ def lately(engine: Engine, visitor: Visitor) -> Lately:
         rows = _LATELY.ask(session)
     people = dict.fromkeys(name for row in rows for name in (row.begun_by, row.judged_by) if name)
     return Lately(
-        {row.job_id: row.title for row in rows}, {row.mix_id: row.mix_name for row in rows}, list(people)
+        {row.job_id: row.title for row in rows if row.job_id},
+        {row.mix_id: row.mix_name for row in rows if row.mix_id},
+        list(people),
     )

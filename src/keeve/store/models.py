@@ -5,6 +5,7 @@ from typing import Annotated, Any
 from uuid import UUID, uuid4
 
 from sqlalchemy import (
+    CheckConstraint,
     Computed,
     ForeignKey,
     ForeignKeyConstraint,
@@ -292,7 +293,7 @@ class Load(CrewOwned, Base):
 
 
 class LogEntry(CrewOwned, Base):
-    """A load as the log lists and finds it.
+    """A load as the log lists and finds it: of a plan, or of the crew's own history that it brought in.
 
     Read out of its events as they come, which are long to read: it alone of a load is ever written anew.
     ``due_at``: when its next specimen is. ``words``: everything written of it. ``search``: those words and of its
@@ -308,11 +309,20 @@ class LogEntry(CrewOwned, Base):
         Index("log_entry_in_state", "crew_id", "state", "begun_at", "id"),
         Index("log_entry_by_words", "search", postgresql_using="gin"),
         Index("log_entry_due", "crew_id", "due_at", postgresql_where=text("due_at is not null")),
+        ForeignKeyConstraint(
+            ["crew_id", "import_id"], ["log_import.crew_id", "log_import.id"], name="log_entry_import"
+        ),
+        CheckConstraint(
+            "(plan_id is null) = (job_id is null) and (plan_id is null) <> (import_id is null)",
+            name="log_entry_of_one",
+        ),
+        Index("log_entry_of_import", "crew_id", "import_id", postgresql_where=text("import_id is not null")),
     )
 
     id: Mapped[UUID] = mapped_column(primary_key=True)
-    plan_id: Mapped[UUID]
-    job_id: Mapped[UUID]
+    plan_id: Mapped[UUID | None]
+    job_id: Mapped[UUID | None]
+    import_id: Mapped[UUID | None]
     mix_id: Mapped[Id]
     title: Mapped[Title]
     begun_at: Mapped[datetime]
@@ -321,6 +331,27 @@ class LogEntry(CrewOwned, Base):
     words: Mapped[str] = mapped_column(Text)
     content: Mapped[dict[str, Any]]
     search: Mapped[str] = mapped_column(TSVECTOR)
+
+
+class LogImport(CrewOwned, Base):
+    """A table of a crew's own history: as it came, how its columns are meant, and what became of it.
+
+    Its loads in the log are read out of it, and leave the log with it.
+    """
+
+    __tablename__ = "log_import"
+    __table_args__ = (Index("log_import_newest", "crew_id", "made_at"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    file: Mapped[Title]
+    table: Mapped[list[list[str]]] = mapped_column(JSON)
+    meant: Mapped[dict[str, Any]]
+    made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
+    made_at: Mapped[datetime]
+    taken_at: Mapped[datetime | None]
+    loads: Mapped[int | None]
+    withdrawn_at: Mapped[datetime | None]
+    withdrawn_by: Mapped[UUID | None] = mapped_column(ForeignKey("account.id"))
 
 
 class LogPerson(CrewOwned, Base):

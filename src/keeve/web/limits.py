@@ -17,6 +17,7 @@ _MOST_BYTES_BELOW = {
     "/api/": 200_000,
     "/plan/mesh": MOST_MESH_BYTES,
     "/photos/": 20_000_000,
+    "/log/import": 20_000_000,
 }
 TOO_LARGE = 413
 

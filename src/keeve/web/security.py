@@ -117,8 +117,8 @@ async def _visitor_or_none(request: Request) -> Visitor | None:
 async def guard(request: Request) -> None:
     """On every route: look up the visitor, and on anything that changes, check where it came from.
 
-    Leaves ``request.state.visitor`` (or None), ``request.state.form`` and the pictures sent with it as
-    ``request.state.files`` (empty where there is none).
+    Leaves ``request.state.visitor`` (or None), ``request.state.form`` (of a picture or a table its file's name) and
+    what those hold as ``request.state.files`` (empty where there is none).
     """
     request.state.form = {}
     request.state.files = {}
@@ -141,9 +141,10 @@ async def guard(request: Request) -> None:
     given = request.headers.get(FORM_HEADER)
     if "form" in request.headers.get("content-type", ""):
         async with request.form(max_fields=MOST_FIELDS) as form:
-            pictures = {name: value for name, value in form.items() if _is_picture(value)}
-            typed = {name: await _text_of(value) for name, value in form.items() if name not in pictures}
-            request.state.files = {name: await value.read() for name, value in pictures.items()}
+            files = {name: value for name, value in form.items() if _is_file(value, name)}
+            typed = {name: await _text_of(value) for name, value in form.items() if name not in files}
+            typed |= {name: (value.filename or "")[:LONGEST_FILE_NAME] for name, value in files.items()}
+            request.state.files = {name: await value.read() for name, value in files.items()}
         check_texts(typed.items())
         request.state.form = typed
         given = given or request.state.form.get(FORM_FIELD)
@@ -153,9 +154,15 @@ async def guard(request: Request) -> None:
         raise ForeignForm
 
 
-def _is_picture(value: UploadFile | str) -> TypeGuard[UploadFile]:
-    """Whether a value of a form is a file that is said to be a picture: it is no text."""
-    return not isinstance(value, str) and (value.content_type or "").startswith("image/")
+# What of the name of a file is looked at.
+LONGEST_FILE_NAME = 120
+# The field of a form for a table, which comes in any of several forms.
+_TABLE = "table"
+
+
+def _is_file(value: UploadFile | str, name: str) -> TypeGuard[UploadFile]:
+    """Whether a value of a form is a table, or a file that is said to be a picture: it is no text."""
+    return not isinstance(value, str) and (name == _TABLE or (value.content_type or "").startswith("image/"))
 
 
 async def _text_of(value: UploadFile | str) -> str:

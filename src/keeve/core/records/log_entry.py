@@ -77,6 +77,8 @@ class LogEntry(_Kept):
         given_l: used elsewhere, L.
         stored_l: stored, L.
         discarded: why the rest was thrown away; None where it was not.
+        day_only: whether only the day is known of when it was begun; of loads from before Keeve.
+        note: what was written of it; of loads from before Keeve.
     """
 
     number: int
@@ -102,6 +104,8 @@ class LogEntry(_Kept):
     given_l: float = 0.0
     stored_l: float = 0.0
     discarded: str | None = None
+    day_only: bool = False
+    note: str = ""
 
     def is_past(self, now: datetime) -> bool:
         """Whether it is still in its mixer past its working life."""

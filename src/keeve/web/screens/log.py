@@ -17,7 +17,7 @@ from keeve.formats.workbook import workbook
 from keeve.services import loads
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
-from keeve.services.log_entries import Lately, Sought
+from keeve.services.log_entries import Lately, Sought, listed_past
 from keeve.services.security_log import note_export
 from keeve.services.views.load_story import Look
 from keeve.services.views.log import (
@@ -205,7 +205,10 @@ def export(
 
 @router.get("/log/{load_id}")
 def show_load(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
-    """One load, and everything that happened to it."""
+    """One load, and everything that happened to it; or what is known of it, from before Keeve."""
+    past = listed_past(database, visitor, load_id)
+    if past is not None:
+        return page(request, "log/past.html", past=past)
     return load_page(request, database, visitor, now, load_id)
 
 

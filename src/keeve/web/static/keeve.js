@@ -86,7 +86,41 @@ document.addEventListener("click", (event) => {
   const share = event.target.closest("[data-share]");
   if (share) send(share);
 });
+// A long table says how far it is; nothing of it is kept before all of it is in.
+async function takeIn(form, button) {
+  const words = button.textContent;
+  button.disabled = true;
+  button.textContent = "Reading the rows";
+  try {
+    const headers = { Accept: "application/jsonl" };
+    const body = new URLSearchParams(new FormData(form));
+    const answer = await fetch(form.dataset.progress, { method: "POST", headers, body });
+    if (!answer.headers.get("Content-Type").startsWith(headers.Accept)) {
+      // A page says what is wrong: it is gone to as a form does.
+      form.action = form.dataset.progress;
+      return form.submit();
+    }
+    let waiting = "";
+    for await (const part of answer.body.pipeThrough(new TextDecoderStream())) {
+      const lines = (waiting + part).split("\n");
+      waiting = lines.pop();
+      for (const { done, of, to } of lines.map(JSON.parse)) {
+        if (to) return location.assign(to);
+        button.textContent = `${done} of ${of} in`;
+      }
+    }
+    throw new Error("it ended too early");
+  } catch {
+    button.textContent = `${words}: no answer, nothing was kept, tap again`;
+    button.disabled = false;
+  }
+}
 document.addEventListener("submit", (event) => {
+  const taken = event.target.closest("form[data-progress]");
+  if (taken && event.submitter?.formAction.endsWith("/take")) {
+    event.preventDefault();
+    takeIn(taken, event.submitter);
+  }
   const slow = event.target.closest("form[action$='.pdf']");
   if (slow) fetchSlowly(event, event.submitter, `${slow.action}?${new URLSearchParams(new FormData(slow))}`);
 });
