@@ -15,6 +15,7 @@ from keeve.core.planning.make_plan import make_plan
 from keeve.core.records.quality import (
     Done,
     judges_of,
+    ratio_of,
     ratio_series,
     runs_of,
     specimens_tested,
@@ -54,7 +55,7 @@ def done(ratio: float, number: int = 1, by: str = "Wren", result: str | None = N
 def test_a_bad_week_is_seen_and_nothing_else() -> None:
     steady = [0.58, 0.59, 0.6, 0.59, 0.58, 0.6]
     loads = [done(ratio, n) for n, ratio in enumerate([*steady, *steady, 0.65, 0.64, 0.65, *steady])]
-    series = ratio_series(loads)
+    series = ratio_series([one for load in loads if (one := ratio_of(load))], window_of(PLAN.loads[0]))
     assert series is not None
     assert series.chart is not None
     assert series.window == pytest.approx((0.50, 0.60, 0.65), abs=1e-9)
@@ -64,10 +65,11 @@ def test_a_bad_week_is_seen_and_nothing_else() -> None:
 
 
 def test_few_loads_are_told_without_a_chart() -> None:
-    series = ratio_series([done(0.6, n) for n in range(7)])
+    few = [ratio for n in range(7) if (ratio := ratio_of(done(0.6, n)))]
+    series = ratio_series(few, None)
     assert series is not None
     assert series.chart is None
-    assert ratio_series([]) is None
+    assert ratio_series([], None) is None
 
 
 @given(st.sets(st.integers(0, 40)))

@@ -51,6 +51,28 @@ class Done(NamedTuple):
         return f"{self.job}, load {self.load.number}"
 
 
+class RatioOf(NamedTuple):
+    """The water ratio of a load, planned here or from before: its id, its job, its number, when it was begun."""
+
+    id: UUID
+    job: str
+    number: int
+    begun_at: datetime
+    ratio: float
+
+    @property
+    def name(self) -> str:
+        """How one calls it."""
+        return f"{self.job}, load {self.number}"
+
+
+def ratio_of(done: Done) -> RatioOf | None:
+    """The water ratio of a load; None where it has none."""
+    if done.ratio is None or not done.load.binder_kg:
+        return None
+    return RatioOf(done.id, done.job, done.load.number, done.begun_at, done.ratio)
+
+
 class Window(NamedTuple):
     """The water ratios a mix may have: least, the one to aim at, most."""
 
@@ -74,30 +96,33 @@ def is_past(ratio: float, window: Window) -> bool:
 
 
 class RatioSeries(NamedTuple):
-    """Water ratios in the order in which loads were mixed, the mix's window, and their control chart where they are
-    enough.
+    """Water ratios in the order in which loads were mixed, the mix's window where it is known, and their control chart
+    where they are enough.
     """
 
-    loads: Sequence[Done]
-    ratios: Sequence[float]
-    window: Window
+    loads: Sequence[RatioOf]
+    window: Window | None
     chart: ControlChart | None
 
+    @property
+    def ratios(self) -> list[float]:
+        """The ratios alone."""
+        return [load.ratio for load in self.loads]
 
-def ratio_series(loads: Sequence[Done]) -> RatioSeries | None:
-    """The water ratios of loads in order; None where none has one.
+
+def ratio_series(loads: Sequence[RatioOf], window: Window | None) -> RatioSeries | None:
+    """The water ratios of loads in order; None where there are none.
 
     Judgement made here: centre and spread are by medians, so that a bad week does not hide itself by widening them.
     """
-    wet = [load for load in loads if load.ratio is not None and load.load.binder_kg]
-    if not wet:
+    if not loads:
         return None
-    ratios = [load.ratio or 0.0 for load in wet]
+    ratios = [load.ratio for load in loads]
     chart = None
     if len(ratios) >= LEAST_CHARTED:
         spread = median(abs(later - earlier) for earlier, later in pairwise(ratios)) / _D4
         chart = control_chart(ratios, target=median(ratios), sigma=max(spread, _LEAST_SIGMA))
-    return RatioSeries(wet, ratios, window_of(wet[-1].load), chart)
+    return RatioSeries(loads, window, chart)
 
 
 class Run(NamedTuple):

@@ -183,7 +183,7 @@ def job_report(
         verdict=quality_charts.verdict(tests, *specified, visitor.units) if specified else None,
         checks=_checks(plan, running),
         remarks=[told for told in stories if _is_remark(told)],
-        charts=charts_of(done, tests, visitor.units),
+        charts=charts_of(done, (), tests, visitor.units),
     )
 
 

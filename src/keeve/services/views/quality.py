@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from sqlalchemy import Engine
 
-from keeve.core.records.quality import Done, Tested, ratio_series
+from keeve.core.records.quality import Done, RatioOf, Tested, ratio_of, ratio_series, window_of
 from keeve.core.rules.strength_tests import Standard
 from keeve.core.units import System
 from keeve.services.accounts import Visitor
@@ -59,11 +59,11 @@ def quality_page(
     """
     known = lately(engine, visitor)
     mix_id = sought.mix_id or next((one.mix_id for one in find(engine, visitor, sought, limit=1)), "")
-    if mix_id:
-        listed = find(engine, visitor, replace(sought, mix_id=mix_id), limit=MOST)
-        done = [done_of(running) for running in loads_in_order(engine, visitor, listed) if running.is_out]
-        return _page(visitor, done, known, specified)
-    return QualityPage("", 0, (), (), known)
+    if not mix_id:
+        return QualityPage("", 0, (), (), known)
+    listed = find(engine, visitor, replace(sought, mix_id=mix_id), limit=MOST)
+    done = [done_of(running) for running in loads_in_order(engine, visitor, listed) if running.is_out]
+    return _page(visitor, listed, done, known, specified)
 
 
 def loads_in_order(engine: Engine, visitor: Visitor, listed: Sequence[Listed]) -> list[RunningLoad]:
@@ -81,11 +81,21 @@ def done_of(running: RunningLoad) -> Done:
     )
 
 
-def charts_of(done: Sequence[Done], tests: Sequence[Tested], units: System) -> list[ChartFigures]:
-    """The charts that there is something for, of loads of a mix in order and of their tests."""
-    series = ratio_series(done)
+def charts_of(
+    done: Sequence[Done], past: Sequence[Listed], tests: Sequence[Tested], units: System
+) -> list[ChartFigures]:
+    """The charts that there is something for, of loads of a mix in order, of those from before, and of their tests."""
+    own = [ratio for one in done if (ratio := ratio_of(one)) is not None]
+    told = [
+        RatioOf(one.id, one.title, one.entry.number, one.entry.begun_at, one.entry.ratio)
+        for one in past
+        if one.entry.ratio is not None
+    ]
+    newest = done[-1] if done else None
+    window = window_of(newest.load) if newest and newest.load.binder_kg else None
+    series = ratio_series(sorted([*told, *own], key=lambda one: one.begun_at), window)
     charts = (
-        quality_charts.ratios(series),
+        quality_charts.ratios(series, newest.plan.mix.ratio_name if newest else "water ratio"),
         quality_charts.drift(series),
         quality_charts.strength_by_age(tests, units),
         quality_charts.strength_by_ratio(tests),
@@ -94,16 +104,23 @@ def charts_of(done: Sequence[Done], tests: Sequence[Tested], units: System) -> l
     return [chart for chart in charts if chart is not None]
 
 
-def _page(visitor: Visitor, done: Sequence[Done], known: Lately, specified: Specified | None) -> QualityPage:
+def _page(
+    visitor: Visitor,
+    listed: Sequence[Listed],
+    done: Sequence[Done],
+    known: Lately,
+    specified: Specified | None,
+) -> QualityPage:
+    past = [one for one in listed if one.plan_id is None]
     tests = quality_charts.of_one_shape(done)
     # How somebody judges is for that person and for the lead.
     judges = quality_charts.judges(done, None if visitor.may_lead else [visitor.name])
     verdict = quality_charts.verdict(tests, *specified, visitor.units) if specified else None
     tables = [verdict, judges, quality_charts.uses(done, visitor.units)]
     return QualityPage(
-        done[-1].plan.mix.name if done else "",
-        len(done),
-        charts_of(done, tests, visitor.units),
+        listed[0].entry.mix_name if listed else "",
+        len(done) + len(past),
+        charts_of(done, past, tests, visitor.units),
         [table for table in tables if table is not None and table.rows],
         known,
     )

@@ -6,6 +6,7 @@ from itertools import groupby
 from keeve.core.records.quality import (
     SAME_RATIO,
     Done,
+    RatioOf,
     RatioSeries,
     Run,
     Tested,
@@ -33,7 +34,7 @@ _STEPS = 40
 _LEAST_DAYS, _PAST = 1.0, 1.15
 
 
-def ratios(series: RatioSeries | None) -> ChartFigures | None:
+def ratios(series: RatioSeries | None, name: str) -> ChartFigures | None:
     """Water over binder, load by load, in the window of the mix and the limits of chance."""
     if series is None:
         return None
@@ -44,7 +45,6 @@ def ratios(series: RatioSeries | None) -> ChartFigures | None:
     if chart is not None:
         levels = (("centre", chart.centre), ("limit", chart.limits.lower), ("limit", chart.limits.upper))
         lines = [Line("centre" if style == "centre" else "limit", _level(series, y)) for style, y in levels]
-    name = series.loads[0].plan.mix.ratio_name
     return ChartFigures(
         Table(
             "ratio",
@@ -55,8 +55,8 @@ def ratios(series: RatioSeries | None) -> ChartFigures | None:
                     load.name,
                     load.begun_at.isoformat(),
                     ratio,
-                    window.low,
-                    window.high,
+                    window.low if window else None,
+                    window.high if window else None,
                     " ".join(one.kind for one in signals if one.index == index),
                 )
                 for index, (load, ratio) in enumerate(zip(series.loads, series.ratios, strict=True))
@@ -67,7 +67,7 @@ def ratios(series: RatioSeries | None) -> ChartFigures | None:
         Axis(name),
         _in_order(series.loads, series.ratios, outside),
         lines,
-        [Band("window", _level(series, window.high), _level(series, window.low))],
+        [Band("window", _level(series, window.high), _level(series, window.low))] if window else [],
         is_joined=True,
         key="Band: what the mix may have. Lines: usual, and how far chance alone goes. Ring: look here.",
     )
@@ -77,7 +77,7 @@ def _level(series: RatioSeries, y: float) -> Places:
     return [(0.0, y), (float(max(len(series.ratios) - 1, 1)), y)]
 
 
-def _in_order(loads: Sequence[Done], values: Sequence[float], signals: set[int]) -> list[Dot]:
+def _in_order(loads: Sequence[RatioOf], values: Sequence[float], signals: set[int]) -> list[Dot]:
     return [
         Dot(float(index), value, load.id, load.name, index in signals)
         for index, (load, value) in enumerate(zip(loads, values, strict=True))
@@ -85,10 +85,10 @@ def _in_order(loads: Sequence[Done], values: Sequence[float], signals: set[int])
 
 
 def _ratio_words(series: RatioSeries) -> Iterator[str]:
-    chart, most = series.chart, series.window.high
-    over = sum(is_past(ratio, series.window) for ratio in series.ratios)
-    if over:
-        yield f"{over} of {len(series.ratios)} loads had more water than the mix may have ({most:.2f})."
+    chart, window = series.chart, series.window
+    if window and (over := sum(is_past(ratio, window) for ratio in series.ratios)):
+        most = f"{window.high:.2f}"
+        yield f"{over} of {len(series.ratios)} loads had more water than the mix may have ({most})."
     if chart is None:
         yield f"{len(series.ratios)} loads: too few to tell a change from chance. Eight are enough."
         return
@@ -110,18 +110,20 @@ _RUN_WORDS: Mapping[str, str] = {
 }
 
 
-def _span(loads: Sequence[Done], run: Run) -> str:
+def _span(loads: Sequence[RatioOf], run: Run) -> str:
+    newest = loads[-1].begun_at.year
+
+    def day(load: RatioOf) -> str:
+        written = f"{load.begun_at:%d %b}".lstrip("0")
+        return written if load.begun_at.year == newest else f"{written} {load.begun_at.year}"
+
     first = loads[run.since if run.kind.startswith("drift") else run.first]
     last = loads[run.last]
     if first is last:
-        return f"{first.name} ({_day(first)})"
-    number = str(last.load.number) if last.job == first.job else last.name
-    days = _day(first) if _day(first) == _day(last) else f"{_day(first)} to {_day(last)}"
+        return f"{first.name} ({day(first)})"
+    number = str(last.number) if last.job == first.job else last.name
+    days = day(first) if day(first) == day(last) else f"{day(first)} to {day(last)}"
     return f"{first.name} to {number} ({days})"
-
-
-def _day(done: Done) -> str:
-    return done.begun_at.strftime("%d %b").lstrip("0")
 
 
 def drift(series: RatioSeries | None) -> ChartFigures | None:
