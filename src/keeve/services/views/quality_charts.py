@@ -95,10 +95,19 @@ def _ratio_words(series: RatioSeries) -> Iterator[str]:
     low, high = chart.limits.lower, chart.limits.upper
     yield f"Usually {chart.centre:.2f}; chance alone stays between {low:.2f} and {high:.2f}."
     runs = [run for run in runs_of(chart.signals) if not run.kind.startswith("drift")]
-    for run in runs:
-        yield f"{_span(series.loads, run)}: {_RUN_WORDS[run.kind]}"
-    if not runs:
-        yield "No load differs by more than chance."
+    yield from _run_words(series.loads, runs) if runs else ["No load differs by more than chance."]
+
+
+# Of more than that the newest are told; the figures have them all.
+_MOST_TOLD = 6
+
+
+def _run_words(loads: Sequence[RatioOf], runs: Sequence[Run]) -> Iterator[str]:
+    """What was seen, the oldest first."""
+    if len(runs) > _MOST_TOLD:
+        yield f"{len(runs)} signals; these are the newest, the figures have them all:"
+    for run in runs[-_MOST_TOLD:]:
+        yield f"{_span(loads, run)}: {_RUN_WORDS[run.kind]}"
 
 
 _RUN_WORDS: Mapping[str, str] = {
@@ -143,8 +152,7 @@ def drift(series: RatioSeries | None) -> ChartFigures | None:
                 (load.name, load.begun_at.isoformat(), up, down, bound)
                 for load, up, down in zip(series.loads, chart.sums_up, chart.sums_down, strict=True)
             ],
-            [f"{_span(series.loads, run)}: {_RUN_WORDS[run.kind]}" for run in drifts]
-            or ["No drift that is more than chance."],
+            list(_run_words(series.loads, drifts)) or ["No drift that is more than chance."],
         ),
         Axis("loads in order"),
         Axis("sum of what loads were off (CUSUM)"),
