@@ -76,7 +76,8 @@ def test_each_chart_has_its_table_as_csv(engine: Engine, demo: tuple[Visitor, st
     client = Client(engine, Clock(), seen_as=demo)
     page = client.get("/log/charts?mix=concrete-nominal&specified=30").text
     links = re.findall(r'href="(/log/charts/[a-z-]+\.csv[^"]*)"', page.replace("&amp;", "&"))
-    assert len(links) == page.count("<h2") == 7
+    # What it says for the next time is beside them.
+    assert len(links) == page.count("<h2") - 1 == 7
     for link in links:
         answer = client.get(link)
         head, *rows = csv.reader(StringIO(answer.text))

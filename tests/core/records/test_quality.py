@@ -26,6 +26,7 @@ from keeve.core.records.quality import (
 from keeve.core.rules.control_chart import Signal
 
 PLAN = make_plan(job(mix="concrete-nominal", materials={}, vessels=[]))
+PLAN_ID = uuid4()
 _MIXED: dict[float, Run] = {}
 
 
@@ -49,7 +50,7 @@ def done(ratio: float, number: int = 1, by: str = "Wren", result: str | None = N
     judged = tuple(item._replace(by=by) for item in state.judgements)
     state = state._replace(judgements=judged, result=result)  # type: ignore[arg-type]
     at = NOON + timedelta(hours=number)
-    return Done(uuid4(), "Slab", at, PLAN, PLAN.loads[0], state, mixed(ratio).now.ratio)
+    return Done(uuid4(), PLAN_ID, "Slab", at, PLAN, PLAN.loads[0], state, mixed(ratio).now.ratio)
 
 
 def test_a_bad_week_is_seen_and_nothing_else() -> None:
@@ -114,7 +115,7 @@ def broken(mpas: list[list[float]]) -> list[Done]:
         for number, mpa in enumerate(strengths, start=1):
             run.do("specimen_tested", made=str(made.id), number=number, mpa=mpa)
         begun = NOON + timedelta(days=day)
-        loads.append(Done(uuid4(), "Slab", begun, PLAN, run.load, run.state, run.now.ratio))
+        loads.append(Done(uuid4(), PLAN_ID, "Slab", begun, PLAN, run.load, run.state, run.now.ratio))
     return loads
 
 

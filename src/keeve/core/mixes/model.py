@@ -402,6 +402,11 @@ class Mix(Strict):
         return self.model_copy(update={"parts": parts, "admixtures": admixtures, "procedures": procedures})
 
     @property
+    def has_usual_water(self) -> bool:
+        """Whether it has water of its own that is judged, so that a crew comes to a usual one."""
+        return self.water is not None and not self.water.is_fixed and self.is_run.water_in_steps
+
+    @property
     def is_made(self) -> Basis:
         """How its amounts come about."""
         return BASES[self.basis]

@@ -274,6 +274,13 @@ class PlasterRatio(Strict):
     basis: Literal["water_per_100", "lb_per_us_qt", "kg_per_l"] = "water_per_100"
 
 
+class OwnWater(Strict):
+    """The crew's own usual water, inside what the mix may have: its ratio, and the share of it to begin with."""
+
+    ratio: Dimension | None = None
+    start_share: Annotated[float, Field(ge=0.5, le=1)] | None = None
+
+
 # A temperature as it was told: one that can hardly be is asked about, not refused.
 _AsTold = Annotated[float, Field(ge=-200, le=1000)]
 Bags = Literal["sound", "soft-lumps", "damaged"]
@@ -310,6 +317,7 @@ class Job(Strict):
     parts: ByName[Amount] = {}
     design: Design | None = None
     plaster: PlasterRatio | None = None
+    own_water: OwnWater = OwnWater()
     need: Annotated[
         Annotated[list[Need], Field(min_length=1, max_length=MOST_ITEMS)], BeforeValidator(_as_list)
     ]

@@ -8,7 +8,7 @@ from keeve.core.mixes import get_mix, materials
 from keeve.core.mixes.model import Laying, Mix, MixPart, Placing
 from keeve.core.mixes.procedures import Step
 from keeve.core.planning.designed_mix import designed
-from keeve.core.planning.job import Job, MaterialOnSite
+from keeve.core.planning.job import Job, MaterialOnSite, OwnWater
 from keeve.core.planning.plan import PlanMaterial
 from keeve.core.rules.aggregate_moisture import sand_bulking
 from keeve.core.rules.gypsum import KG_PER_POUND, LITRES_PER_US_QUART, plaster_ratio, water_density_kg_m3
@@ -33,6 +33,12 @@ def mix_of(job: Job, workings: Workings) -> Mix:
     if mix.is_made.asks_for == "label":
         mix = _by_label(mix, job.materials.get(mix.parts[0].name, MaterialOnSite()))
     mix = _without_packs(mix, job)
+    if job.own_water != OwnWater() and not mix.has_usual_water:
+        raise InputError(
+            "no_own_water",
+            f"own_water is the usual water of a mix that is judged: leave it out for {mix.name}.",
+            ["own_water.ratio"],
+        )
     if lives := [label.life_min for label in job.admixtures if label.life_min]:
         mix = _lasting(mix, min(lives))
     if mix.is_made.asks_for == "design":
@@ -45,7 +51,7 @@ def mix_of(job: Job, workings: Workings) -> Mix:
         mix = _in_proportion(mix, job.proportion)
     if job.parts:
         mix = _with_own_parts(mix, job.parts)
-    mix = _as_placed(_as_laid(mix, job.laying), job.placing)
+    mix = _as_placed(_in_own_water(_as_laid(mix, job.laying), job.own_water), job.placing)
     return _in_own_ratio(_spanned(_of_something(mix)), job, workings)
 
 
@@ -179,6 +185,24 @@ def _without_packs(mix: Mix, job: Job) -> Mix:
             )
     left_out = {name for name, is_used in job.packs.items() if not is_used}
     return mix.without(left_out).model_copy(update={"bags_a_batch": None}) if left_out else mix
+
+
+def _in_own_water(mix: Mix, own: OwnWater) -> Mix:
+    """The mix with the crew's own usual water, which is inside what the mix may have."""
+    water = mix.water
+    if water is None or own == OwnWater():
+        return mix
+    ratio = own.ratio or water.ratio_default
+    if not water.ratio_low <= ratio <= water.ratio_high:
+        raise InputError(
+            "ratio_outside",
+            f"own_water.ratio is {ratio:.3g}, which is not what {mix.name} may have: "
+            f"give one from {water.ratio_low:.3g} to {water.ratio_high:.3g}.",
+            ["own_water.ratio"],
+        )
+    share = own.start_share or water.start_share
+    update = {"ratio_default": ratio, "start_share": share, "why": "Your own usual water."}
+    return mix.model_copy(update={"water": water.model_copy(update=update)})
 
 
 def _as_placed(mix: Mix, placing: Placing | None) -> Mix:

@@ -19,6 +19,7 @@ from keeve.core.rules.strength_tests import (
     strength_acceptance,
     strength_record,
 )
+from keeve.core.running.drying import Drying
 from keeve.core.running.events import Result
 from keeve.core.running.load_state import LoadState
 
@@ -35,15 +36,19 @@ _SAME_SIZE = 0.02
 
 
 class Done(NamedTuple):
-    """A load that was mixed: its id, the name of its job, when it was begun, plan, load, state, water over binder."""
+    """A load that was mixed: its id, the name of its job, when it was begun, plan, load, state, water over binder, how
+    what it made dries.
+    """
 
     id: UUID
+    plan_id: UUID
     job: str
     begun_at: datetime
     plan: Plan
     load: Load
     state: LoadState
     ratio: float | None
+    drying: Drying | None = None
 
     @property
     def name(self) -> str:

@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from sqlalchemy import Engine
 
+from keeve.core.records.next_time import Learnt, learn
 from keeve.core.records.quality import Done, RatioOf, Tested, ratio_of, ratio_series, window_of
 from keeve.core.rules.strength_tests import Standard
 from keeve.core.units import System
@@ -30,8 +31,8 @@ MOST = 200
 
 @dataclass(frozen=True)
 class QualityPage:
-    """The charts of a mix: what it is called, of how many loads, the charts and tables there is something for, and
-    what may be chosen.
+    """The charts of a mix: what it is called, of how many loads, the charts and tables there is something for, what
+    may be chosen, the newest load that is done, and what they say for the next time.
     """
 
     mix_name: str
@@ -39,6 +40,8 @@ class QualityPage:
     charts: Sequence[ChartFigures]
     tables: Sequence[Table]
     lately: Lately
+    newest: Done | None = None
+    learnt: Learnt | None = None
 
     def table(self, name: str) -> Table | None:
         """One of its tables, also that of a chart."""
@@ -75,10 +78,27 @@ def loads_in_order(engine: Engine, visitor: Visitor, listed: Sequence[Listed]) -
 
 def done_of(running: RunningLoad) -> Done:
     """A load that is out of its mixer."""
-    ratio = running.situation(running.events[-1].occurred_at).ratio
+    now = running.situation(running.events[-1].occurred_at)
     return Done(
-        running.id, running.plan.title, running.begun_at, running.plan, running.load, running.state, ratio
+        running.id,
+        running.plan_id,
+        running.plan.title,
+        running.begun_at,
+        running.plan,
+        running.load,
+        running.state,
+        now.ratio,
+        now.drying,
     )
+
+
+def past_ratios(past: Sequence[Listed]) -> list[float]:
+    """The water ratios of loads from before Keeve that did not come out badly."""
+    return [
+        one.entry.ratio
+        for one in past
+        if one.entry.ratio is not None and one.entry.result in (None, "good") and one.entry.state == "done"
+    ]
 
 
 def charts_of(
@@ -123,4 +143,6 @@ def _page(
         charts_of(done, past, tests, visitor.units),
         [table for table in tables if table is not None and table.rows],
         known,
+        done[-1] if done else None,
+        learn(done, done[-1].plan, past_ratios(past)) if done else None,
     )

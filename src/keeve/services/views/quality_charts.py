@@ -35,8 +35,8 @@ _LEAST_DAYS, _PAST = 1.0, 1.15
 
 
 def ratios(series: RatioSeries | None, name: str) -> ChartFigures | None:
-    """Water over binder, load by load, in the window of the mix and the limits of chance."""
-    if series is None:
+    """Water over binder, load by load, in the window of the mix and the limits of chance; of one load nothing."""
+    if series is None or len(series.loads) < 2:
         return None
     chart, window = series.chart, series.window
     signals = chart.signals if chart else []
@@ -400,8 +400,9 @@ def uses(done: Sequence[Done], units: System) -> Table:
             if use.minutes
             else ""
         )
+        told = "load" if use.loads == 1 else "loads"
         says.append(
-            f"{use.name}: {kg[0]} of cement and lime in {use.loads} loads ({kg[1]} planned){minutes}."
+            f"{use.name}: {kg[0]} of cement and lime in {use.loads} {told} ({kg[1]} planned){minutes}."
         )
     columns = (
         "job",

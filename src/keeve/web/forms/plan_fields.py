@@ -315,6 +315,16 @@ def own_ratio(mix: Mix) -> list[Field]:
     ]
 
 
+def own_water(mix: Mix) -> list[Field]:
+    """The crew's own usual water."""
+    if not mix.has_usual_water:
+        return []
+    return [
+        Number(mix.ratio_name.capitalize(), ("own_water", "ratio")),
+        Number("Of it to begin with", ("own_water", "start_share"), percent=True),
+    ]
+
+
 def _span(least: float, greatest: float) -> str:
     return f"{least:g} to {greatest:g}" if least < greatest else f"{least:g} by the standard"
 

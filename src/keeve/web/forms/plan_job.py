@@ -112,6 +112,7 @@ def to_job(form: PlanForm) -> Job | None:
 # What belongs to the mix that the form started with, and goes with it.
 _OF_THE_MIX = (
     "plaster",
+    "own_water",
     "design",
     "proportion",
     "parts",

@@ -176,6 +176,7 @@ def _more(mix: Mix, values: Mapping[str, str]) -> Section:
             plan_fields.own_ratio(mix),
             value="the mix's own",
         ),
+        Fold("Your own usual water", plan_fields.own_water(mix), value="the mix's own"),
         Fold(
             "Your own ratio of water and plaster",
             list(PLASTER) if mix.basis == "gypsum" else [],

@@ -8,6 +8,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.errors import InputError
 from keeve.core.planning.yard import OwnBag
+from keeve.core.records.next_time import Learnt
 from keeve.core.texts import written
 from keeve.core.units import System
 from keeve.formats.job_file import parse_job
@@ -17,6 +18,7 @@ from keeve.services.database import Engine
 from keeve.services.job_summaries import ClosedWaste
 from keeve.services.meshes import read_mesh_file
 from keeve.services.views.mix_choices import mix_shelves
+from keeve.services.views.next_time import next_time
 from keeve.services.views.plan_answer import plan_answer
 from keeve.services.views.plan_start import plan_start
 from keeve.web import heavy
@@ -47,11 +49,23 @@ def show(
     visitor: Anyone,
     now: Now,
     again: UUID | None = None,
+    learnt: bool = False,
     change: UUID | None = None,
     mix: str = "",
     shape: str = "",
 ) -> Response:
-    """The form: empty, for a mix or a shape, or from a saved plan to make another job or to change that one."""
+    """The form: empty, for a mix or a shape, or from a saved plan to make another job or to change that one.
+
+    A job made again may begin with what was learnt from the crew's own loads of its mix.
+    """
+    if again is not None and learnt:
+        if visitor is None:
+            raise SignInNeeded
+        found = next_time(database, visitor, again)
+        if found is None:
+            raise HTTPException(404)
+        form = plan_job.form_of(found.again, visitor.units, mixes.every_mix(database, visitor))
+        return _form_page(request, database, visitor, form, learnt=found.learnt)
     if (kept := again or change) is not None:
         if visitor is None:
             raise SignInNeeded
@@ -205,6 +219,7 @@ def _form_page(
     status: int = 200,
     refusal: str = "",
     waste: ClosedWaste | None = None,
+    learnt: Learnt | None = None,
     changed: UUID | None = None,
 ) -> Response:
     job_id = changed or _job_changed(request)
@@ -215,6 +230,7 @@ def _form_page(
         form=form,
         refusal=refusal,
         waste=waste,
+        learnt=learnt,
         changed=jobs.job_page(database, visitor, job_id) if job_id and visitor else None,
         **_choices(database, visitor, form),
         **_result(form),

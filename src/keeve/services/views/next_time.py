@@ -1,0 +1,37 @@
+"""What a crew's own loads of a mix propose for the next job."""
+
+from typing import NamedTuple
+from uuid import UUID
+
+from sqlalchemy import Engine
+
+from keeve.core.planning.job import Job
+from keeve.core.records.next_time import Learnt, as_learnt, learn
+from keeve.services import plans
+from keeve.services.accounts import Visitor
+from keeve.services.log_entries import Sought, find
+from keeve.services.views.quality import MOST, done_of, loads_in_order, past_ratios
+
+
+class NextTime(NamedTuple):
+    """A job to be made again: as it was, and as it is with what was learnt."""
+
+    job: Job
+    learnt: Learnt
+
+    @property
+    def again(self) -> Job:
+        """The job as it begins now."""
+        return as_learnt(self.job, self.learnt)
+
+
+def next_time(engine: Engine, visitor: Visitor, plan_id: UUID) -> NextTime | None:
+    """The job of a plan, and what the newest loads of its mix say; None where the crew has no such plan."""
+    saved = plans.saved_plan(engine, visitor, plan_id)
+    if saved is None:
+        return None
+    listed = find(engine, visitor, Sought(mix_id=saved.plan.mix.id), limit=MOST)
+    done = [done_of(running) for running in loads_in_order(engine, visitor, listed) if running.is_out]
+    return NextTime(
+        saved.job, learn(done, saved.plan, past_ratios([one for one in listed if one.plan_id is None]))
+    )
