@@ -3,10 +3,22 @@
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from pint import UnitRegistry
 
 from keeve.core.errors import InputError
 from keeve.core.quantities import read_quantity
-from keeve.core.units import AMBIGUOUS, DISPLAY_UNITS, Kind, System, as_read, factor, to_kept, to_shown
+from keeve.core.units import (
+    AMBIGUOUS,
+    DISPLAY_UNITS,
+    PINT_NAMES,
+    Kind,
+    System,
+    as_read,
+    factor,
+    to_kept,
+    to_shown,
+    units_of_kind,
+)
 
 # Exact by definition: the US gallon is 231 in3, the imperial gallon 4.54609 L, the pound 0.45359237 kg.
 DEFINITIONS = [
@@ -106,3 +118,11 @@ def test_what_is_read_is_what_it_is_to_three_figures(value: float, kind: Kind) -
     for system in ("metric", "us"):
         read = as_read(value, kind, system)
         assert read_quantity(str(read), kind, system) == pytest.approx(value, rel=0.006)
+
+
+@pytest.mark.parametrize("kind", ["water", "mass", "mixed_volume", "bag"])
+def test_the_units_of_a_kind_are_all_that_measure_it(kind: Kind) -> None:
+    registry = UnitRegistry()
+    kept = registry.Unit(PINT_NAMES[DISPLAY_UNITS["metric"][kind].kept_in])
+    alike = {unit for unit, name in PINT_NAMES.items() if registry.Unit(name).is_compatible_with(kept)}
+    assert set(units_of_kind(kind)) == alike

@@ -272,6 +272,8 @@ def factor(unit: str, into: str) -> float:
     Raises:
         InputError: the name is unknown, or means different amounts in different countries.
     """
+    if unit == into and unit in PINT_NAMES:
+        return 1.0
     one = float(_registry().Quantity(1, _pint_name(unit)).to(_pint_name(into)).magnitude)
     return one - _offset(unit, into)
 
@@ -318,16 +320,21 @@ _KIND_OF_WORD: Mapping[Kind, tuple[tuple[str, Kind], ...]] = {
 }
 
 
-@lru_cache(maxsize=1024)
-@cache
+# The units of what a column of a table can measure, the commonest first. Told here, since asking Pint takes a second.
+_ALIKE: Sequence[tuple[str, ...]] = (
+    ("L", "mL", "m³", "US gal", "US qt", "US pt", "US fl oz", "imp gal", "imp qt", "imp pt", "imp fl oz", "ft³", "in³",
+     "yd³"),
+    ("kg", "g", "t", "lb", "oz", "US cwt", "imp cwt", "US ton", "imp ton"),
+)  # fmt: skip
+
+
 def units_of_kind(kind: Kind) -> tuple[str, ...]:
-    """The units that a quantity of that kind can be in, as they are printed."""
+    """The units that a volume or a mass can be in, as they are printed; none of another kind."""
     kept_in = DISPLAY_UNITS["metric"][kind].kept_in
-    registry = _registry()
-    kept = registry.Unit(PINT_NAMES[kept_in])
-    return tuple(unit for unit, name in PINT_NAMES.items() if registry.Unit(name).is_compatible_with(kept))
+    return next((units for units in _ALIKE if kept_in in units), ())
 
 
+@lru_cache(maxsize=1024)
 def kind_of_name(name: str) -> Kind | None:
     """What the figure of that name measures: ``thickness_m`` is a thickness; None where the name does not say."""
     kind = next((kind for ending, kind in _KIND_OF_ENDING.items() if name.endswith(ending)), None)

@@ -22,6 +22,7 @@ from keeve.store.database import crew_reading, crew_session, session_crew
 
 _IMPORT, _ENTRY = models.LogImport, models.LogEntry
 _AT_A_TIME = 500
+_LOCKS = 2**63
 # A table that was looked at and not taken in is forgotten after that.
 _KEPT_FOR = timedelta(days=1)
 _MOST_LISTED = 50
@@ -172,6 +173,9 @@ def take_in(
         found = session.scalar(select(_IMPORT).where(_IMPORT.id == import_id).with_for_update())
         if found is None or found.taken_at is not None:
             raise InputError("taken_in", "This table was taken in already: look at it under Bring in.", [])
+        # Two files that say the same come in one after the other.
+        key = visitor.crew_id.int % _LOCKS
+        session.connection().exec_driver_sql("select pg_advisory_xact_lock(%s)", (key,))
         new = _not_there(session, visitor, past)
         done = 0
         for part in _parts(new):

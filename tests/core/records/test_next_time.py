@@ -166,3 +166,11 @@ def test_a_mix_that_is_not_judged_has_no_own_water(mix: str) -> None:
     design = {"design": {"strength_mpa": 30}} if mix == "concrete-designed" else {}
     with pytest.raises(InputError, match="leave it out"):
         make_plan(job(mix=mix, materials={}, vessels=[], mixer=mixer, own_water={"ratio": 0.6}, **design))
+
+
+@pytest.mark.parametrize("changes", [{"basis": "bag"}, {"basis": "design"}, {"regime": "timed"}])
+def test_where_something_else_gives_the_water_none_is_learnt(changes: dict[str, str]) -> None:
+    loads = [other(done(0.59, n), **changes) for n in range(9)]
+    learnt = learn(loads, loads[-1].plan)
+    assert (learnt.ratio, learnt.start_share) == (None, None)
+    assert learnt.mixing_min is not None

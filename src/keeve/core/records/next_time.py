@@ -79,7 +79,9 @@ def learn(loads: Sequence[Done], plan: Plan, past_ratios: Sequence[float] = ()) 
     right = [done for done in same if _came_right(done)]
     water = plan.loads[0].water
     window = window_of(plan.loads[0]) if plan.loads[0].binder_kg else None
-    is_judged = window is not None and window.low < window.high
+    # A label and a design give the water themselves.
+    is_own = plan.mix.is_made.has_water and plan.mix.is_run.water_in_steps
+    is_judged = is_own and window is not None and window.low < window.high
     ratios = [done.ratio or 0.0 for done in right]
     if window is not None:
         ratios += [ratio for ratio in past_ratios if window.low <= ratio <= window.high]

@@ -19,7 +19,7 @@ from keeve.services.accounts import Visitor
 from keeve.services.log_imports import Draft, not_there
 from keeve.services.mixes import every_mix
 
-_SAMPLES, _SHOWN, _DOUBTS = 3, 6, 60
+_SAMPLES, _SHOWN, _DOUBTS, _ROWS_NAMED = 3, 6, 60, 5
 # Of more names each is taken as it is.
 _MIXES = 40
 
@@ -49,6 +49,14 @@ class DoubtLine(NamedTuple):
     column: str
     words: str
     is_refused: bool
+
+    @property
+    def which(self) -> str:
+        """Which rows: one, or how many and the first of them."""
+        if len(self.rows) == 1:
+            return f"Row {self.rows[0]}"
+        first = ", ".join(map(str, self.rows[:_ROWS_NAMED]))
+        return f"{len(self.rows)} rows ({first}{' …' if len(self.rows) > _ROWS_NAMED else ''})"
 
 
 @dataclass(frozen=True)
