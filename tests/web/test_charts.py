@@ -8,6 +8,8 @@ from io import BytesIO, StringIO
 from uuid import UUID
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from openpyxl import load_workbook
 from playwright.sync_api import Browser
 from sqlalchemy import Engine
@@ -18,9 +20,10 @@ from keeve.demo import PASSWORD, SIGN_IN_NAME
 from keeve.services.accounts import Visitor
 from keeve.services.loads import running_load
 from keeve.services.log_entries import Sought, find
-from keeve.services.views.chart_figures import Axis, ChartFigures, Dot, Table
+from keeve.services.views.chart_figures import Axis, Bar, Bars, ChartFigures, Dot, Table
 from keeve.services.views.quality import Specified, quality_page
 from keeve.web.drawings.chart import charts
+from keeve.web.drawings.row_bars import row_bars
 from web.conftest import Client, Clock, Visit
 from web.test_first_minutes import PHONE, SMALL, TARGETS
 
@@ -111,6 +114,22 @@ def test_a_chart_keeps_everything_inside_its_frame(units: System) -> None:
             assert heights == sorted(heights, reverse=True)
             assert 1 <= len(heights) <= 12
             assert len({tick.text for tick in drawn.ups}) == len(heights)
+
+
+@given(st.lists(st.tuples(st.floats(-1e4, 1e4), st.none() | st.floats(-1e4, 1e4)), min_size=1, max_size=8))
+def test_bars_are_as_long_as_their_figures(figures: list[tuple[float, float | None]]) -> None:
+    rows = [Bar("a job with a long name " * 4, value, planned) for value, planned in figures]
+    for drawn in row_bars(Bars("kg", "mass", False, 0, rows), "metric"):
+        lengths = [(row.width, row.planned_width) for row in drawn.rows]
+        longest = max(abs(value or 0.0) for pair in figures for value in pair)
+        for row, (value, planned), (width, planned_width) in zip(drawn.rows, figures, lengths, strict=True):
+            assert 0 <= row.x <= row.x + width <= drawn.width
+            assert (row.planned_x is None) == (planned is None)
+            # All on one scale.
+            if longest and abs(value) == longest:
+                scale = width / longest
+                assert planned_width == pytest.approx(abs(planned or 0.0) * scale, abs=0.2)
+            assert row.words.endswith("…")
 
 
 @pytest.mark.parametrize("context", [DESK, PHONE], ids=["desk", "phone"])

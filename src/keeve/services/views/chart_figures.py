@@ -44,14 +44,37 @@ class Axis(NamedTuple):
     is_percent: bool = False
 
 
+class Bar(NamedTuple):
+    """A figure drawn as a bar: what it is of, the figure, and what was planned; None where nothing was."""
+
+    words: str
+    value: float
+    planned: float | None = None
+
+
+class Bars(NamedTuple):
+    """Figures of one kind drawn as bars from nothing: what they are, their kind of quantity (None for a bare figure),
+    whether they are shares, their decimals, the bars.
+    """
+
+    words: str
+    kind: Kind | None
+    is_percent: bool
+    decimals: int
+    bars: Sequence[Bar]
+
+
 class Table(NamedTuple):
-    """Figures in rows: what they go by, the question they answer, the heads, and what they say in sentences."""
+    """Figures in rows: what they go by, the question they answer, the heads, what they say in sentences, and what of
+    them is drawn as bars.
+    """
 
     name: str
     question: str
     columns: Sequence[str]
     rows: Sequence[Sequence[Cell]]
     says: Sequence[str] = ()
+    bars: Sequence[Bars] = ()
 
 
 @dataclass(frozen=True)

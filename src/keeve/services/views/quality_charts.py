@@ -6,6 +6,7 @@ from itertools import groupby
 from keeve.core.records.quality import (
     SAME_RATIO,
     Done,
+    Judge,
     RatioOf,
     RatioSeries,
     Run,
@@ -24,7 +25,7 @@ from keeve.core.rules.strength import Contents, band_ends, strength_law, strengt
 from keeve.core.rules.strength_tests import Standard
 from keeve.core.running.events import Result
 from keeve.core.units import System, as_read
-from keeve.services.views.chart_figures import Axis, Band, ChartFigures, Dot, Line, Places, Table
+from keeve.services.views.chart_figures import Axis, Band, Bar, Bars, ChartFigures, Dot, Line, Places, Table
 from keeve.services.views.event_words import RESULT_NAMES
 
 # As near as an eye measures water, L.
@@ -367,7 +368,13 @@ def judges(done: Sequence[Done], names: Sequence[str] | None) -> Table:
             for judge in found
         ],
         [_judge_words(judge.name, judge.wetter_by, judge.results) for judge in found],
+        [_wetter(found)] if len(found) > 1 else [],
     )
+
+
+def _wetter(judges: Sequence[Judge]) -> Bars:
+    bars = [Bar(judge.name, judge.wetter_by) for judge in judges]
+    return Bars("Wetter (right) or drier than usual, water ratio", None, False, 3, bars)
 
 
 def _judge_words(name: str, wetter_by: float, results: Mapping[Result, int]) -> str:
@@ -414,4 +421,27 @@ def uses(done: Sequence[Done], units: System) -> Table:
         "planned_waste_fraction",
         "not_placed_fraction",
     )
-    return Table("jobs", "What did it take, against the plan?", columns, rows, says)
+    return Table("jobs", "What did it take, against the plan?", columns, rows, says, list(_use_bars(done)))
+
+
+# The newest jobs are drawn; the figures have them all.
+_MOST_DRAWN = 8
+
+
+def _use_bars(done: Sequence[Done]) -> Iterator[Bars]:
+    """Binder, minutes and waste of jobs, each against its plan."""
+    found = uses_of(done)[-_MOST_DRAWN:]
+    if not found:
+        return
+    kg = [Bar(use.name, use.binder_kg, use.planned_binder_kg) for use in found]
+    minutes = [Bar(use.name, use.minutes, use.planned_min) for use in found if use.minutes is not None]
+    yield Bars("Cement and lime; the frame is the plan", "mass", False, 0, kg)
+    if minutes:
+        yield Bars("Minutes until a load was right", None, False, 0, minutes)
+    yield Bars(
+        "Waste: what was not placed",
+        None,
+        True,
+        1,
+        [Bar(use.name, use.waste, use.planned_waste) for use in found],
+    )

@@ -11,6 +11,7 @@ from keeve.formats.csv_table import csv_lines
 from keeve.services.security_log import note_export
 from keeve.services.views.quality import MOST, Specified, quality_page
 from keeve.web.drawings.chart import charts
+from keeve.web.drawings.row_bars import row_bars
 from keeve.web.forms.fields import Number
 from keeve.web.pages import page
 from keeve.web.screens.log import Asked, address, asked_for, choices
@@ -69,6 +70,10 @@ def show(request: Request, database: Database, visitor: SignedIn, sought: Asked,
         shown=shown,
         most=MOST,
         charts=[(figures, charts(figures, visitor.units)) for figures in shown.charts],
+        bars={
+            table.name: [(each.words, row_bars(each, visitor.units)) for each in table.bars]
+            for table in shown.tables
+        },
         asked=dict.fromkeys(("mix", "job", "since", "until", "specified", "standard"), "") | asked,
         standards=STANDARDS,
         refusal=held.refusal,
