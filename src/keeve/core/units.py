@@ -30,6 +30,7 @@ Kind = Literal[
     "admixture",
     "density",
     "strength",
+    "force",
     "temperature",
 ]
 
@@ -85,6 +86,9 @@ PINT_NAMES: Mapping[str, str] = {
     "MPa": "megapascal",
     "N/mm²": "newton / millimeter ** 2",
     "psi": "pound_force_per_square_inch",
+    "kN": "kilonewton",
+    "N": "newton",
+    "lbf": "pound_force",
     "°C": "degree_Celsius",
     "°F": "degree_Fahrenheit",
     "US ton": "short_ton",
@@ -115,6 +119,7 @@ DISPLAY_UNITS: Mapping[System, Mapping[Kind, DisplayUnit]] = {
         "size": DisplayUnit("mm", 0, "mm"),
         "density": DisplayUnit("kg/m³", 0, "kg/m³"),
         "strength": DisplayUnit("MPa", 1, "MPa"),
+        "force": DisplayUnit("kN", 1, "kN"),
         "temperature": DisplayUnit("°C", 0, "°C"),
     },
     "us": {
@@ -131,6 +136,7 @@ DISPLAY_UNITS: Mapping[System, Mapping[Kind, DisplayUnit]] = {
         "size": DisplayUnit("in", 2, "mm"),
         "density": DisplayUnit("lb/ft³", 1, "kg/m³"),
         "strength": DisplayUnit("psi", 0, "MPa"),
+        "force": DisplayUnit("lbf", 0, "kN"),
         "temperature": DisplayUnit("°F", 0, "°C"),
     },
 }
@@ -308,7 +314,7 @@ def _converted(value: float, unit: str, into: str) -> float:
 _KIND_OF_ENDING: Mapping[str, Kind | None] = {
     "_kg_m3": "density", "_kg_l": None, "_per_l": None, "_l_m2": None, "w_c": None, "per_m3": None, "_m3": "volume",
     "_m2": "area", "_mm": "size", "_m": "length", "_kg": "mass", "_ml": "admixture", "_l": "mixed_volume",
-    "_mpa": "strength", "_c": "temperature",
+    "_mpa": "strength", "_kn": "force", "_c": "temperature",
 }  # fmt: skip
 # The same, told by another word of the name.
 _KIND_OF_WORD: Mapping[Kind, tuple[tuple[str, Kind], ...]] = {

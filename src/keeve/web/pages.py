@@ -282,7 +282,8 @@ def _in_lines(text: str, longest: int) -> list[str]:
 # The endings of field names, the longer before the shorter, and their units.
 _ENDINGS: Mapping[str, str] = {
     "_kg_m3": "kg/m³", "_kg_l": "kg/L", "_m3_h": "m³/h", "_m3": "m³", "_m2": "m²", "_mm": "mm", "_m": "m",
-    "_kg": "kg", "_t": "t", "_mpa": "MPa", "_ml": "mL", "_l": "L", "_min": "min", "_c": "°C", "_fraction": "",
+    "_kg": "kg", "_t": "t", "_mpa": "MPa", "_kn": "kN", "_ml": "mL", "_l": "L", "_min": "min", "_c": "°C",
+    "_fraction": "",
 }  # fmt: skip
 
 

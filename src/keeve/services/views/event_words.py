@@ -150,7 +150,11 @@ def _of_specimens(
             of_size = f"{event.shape}{'s' if count > 1 else ''} of {quantity(event.size_mm, 'size')}"
             return f"Made {count} {of_size}, due at {days} days"
         case told.SpecimenTested():
-            result = f"{event.load_kn:g} kN" if event.mpa is None else quantity(event.mpa, "strength")
+            result = (
+                quantity(event.load_kn or 0.0, "force")
+                if event.mpa is None
+                else quantity(event.mpa, "strength")
+            )
             return f"Specimen {event.number} broke at {result}"
         case told.SpecimenLost():
             return f"Specimen {event.number} not tested: {event.reason}"

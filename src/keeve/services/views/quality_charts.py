@@ -438,10 +438,5 @@ def _use_bars(done: Sequence[Done]) -> Iterator[Bars]:
     yield Bars("Cement and lime; the frame is the plan", "mass", False, 0, kg)
     if minutes:
         yield Bars("Minutes until a load was right", None, False, 0, minutes)
-    yield Bars(
-        "Waste: what was not placed",
-        None,
-        True,
-        1,
-        [Bar(use.name, use.waste, use.planned_waste) for use in found],
-    )
+    waste = [Bar(use.name, use.waste, use.planned_waste) for use in found]
+    yield Bars("Waste: what was not placed", None, True, 1, waste)

@@ -18,7 +18,7 @@ FRESH: Mapping[str, Number] = {
     "air_fraction": Number("Air", ("air_fraction",), percent=True),
     "density_kg_m3": Number("Density", ("density_kg_m3",), "density"),
 }
-LOAD = Number("Load at break", ("load_kn",))
+LOAD = Number("Load at break", ("load_kn",), "force")
 STRENGTH = Number("Strength", ("mpa",), "strength")
 # Every figure of an entry that can be put right, by its name in the event.
 FIGURES: Mapping[str, Number] = {
