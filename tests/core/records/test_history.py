@@ -105,6 +105,8 @@ def test_a_load_is_read_however_it_is_written() -> None:
         ("45000|1", "is no day"),
         ("01/02/2030|1", "is still to come"),
         ("01/02/1066|1", "is no day"),
+        ("0001-01-01T08:00|1", "is no day"),
+        ("14 Brumaire 2020|1", "is no day"),
         ("01/02/2020|a lot", "must be a number"),
         ("01/02/2020|99999", "can hardly be"),
         ("01/02/2020|-3", "can hardly be"),

@@ -71,14 +71,30 @@ _CLOCK_AT_END = re.compile(r"^(.*?\d{2,4})[T\s,]+(\d{1,2}[:.h]\d{2}.*|\d{1,2}\s*
 _CLOCKS = ("%H:%M", "%H:%M:%S", "%I:%M%p", "%I%p", "%I:%M:%S%p")
 
 
+# A load that was mixed earlier, or later, was typed wrongly.
+_YEARS = (1970, 2100)
+
+
 @lru_cache(maxsize=4096)
 def _day(text: str, order: Order) -> datetime | date:
     """A day, or a day with its time where that stands with it; with its zone where that does too."""
+    found = _in_full(text) or _as_written(text, order)
+    if found is None or not _YEARS[0] <= found.year <= _YEARS[1]:
+        raise InputError("no_date", "is no day: type it such as 2026-03-14 or 14 Mar 2026.")
+    return found
+
+
+def _in_full(text: str) -> datetime | None:
+    """A moment as ISO 8601 has it, with a T or a zone."""
+    if "T" not in text and not re.search(r"\d[+-]\d\d:?\d\d$", text):
+        return None
     try:
-        if "T" in text or re.search(r"\d[+-]\d\d:?\d\d$", text):
-            return datetime.fromisoformat(text)
+        return datetime.fromisoformat(text)
     except ValueError:
-        pass
+        return None
+
+
+def _as_written(text: str, order: Order) -> datetime | date | None:
     split = _CLOCK_AT_END.match(text)
     plain = _BETWEEN.sub(" ", split[1] if split else text).strip()
     for pattern in (*_FIGURE_DAYS[order], *_NAMED_DAYS):
@@ -86,10 +102,8 @@ def _day(text: str, order: Order) -> datetime | date:
             day = datetime.strptime(plain, pattern).replace(tzinfo=UTC).date()
         except ValueError:
             continue
-        if not 1970 <= day.year <= 2100:
-            break
         return datetime.combine(day, _time(split[2])) if split else day
-    raise InputError("no_date", "is no day: type it such as 2026-03-14 or 14 Mar 2026.")
+    return None
 
 
 @lru_cache(maxsize=4096)

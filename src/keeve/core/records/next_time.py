@@ -2,11 +2,9 @@
 
 from collections.abc import Callable, Iterable, Sequence
 from datetime import timedelta
-from statistics import median
+from statistics import median, quantiles
 from typing import NamedTuple
 from uuid import UUID
-
-import numpy as np
 
 from keeve.core.planning.job import Job
 from keeve.core.planning.plan import Plan
@@ -19,7 +17,6 @@ from keeve.core.running.job_summary import summarise_job
 LEAST_LOADS, LEAST_CASTS = 5, 2
 # Before anything is judged as much of the water can go in as nine in ten loads took, and a twentieth at least is held
 # back: the next sand is another. Judgements made here.
-_TENTH = 10
 _SHARES = (0.5, 0.95)
 _MOST_WASTE = 1.0
 
@@ -123,8 +120,13 @@ def _came_right(done: Done) -> bool:
 def _own(values: Sequence[float], loads: int, planned: float | None, least: int = LEAST_LOADS) -> Own | None:
     if loads < least:
         return None
-    low, high = np.percentile(values, [10, 90])
-    return Own(median(values), float(low), float(high), loads, planned)
+    low, *_, high = _tenths(values)
+    return Own(median(values), low, high, loads, planned)
+
+
+def _tenths(values: Sequence[float]) -> list[float]:
+    """What one in ten, two in ten … nine in ten are under."""
+    return quantiles(values, n=10, method="inclusive")
 
 
 def _of(loads: Iterable[Done], figure: Callable[[Done], float | None], least: int) -> Own | None:
@@ -145,8 +147,9 @@ def _start(loads: Sequence[Done], ratio: Own | None, planned: float | None) -> O
             shares.append(done.state.went_in_l / given_l)
     if len(shares) < LEAST_LOADS:
         return None
-    tenth = float(np.percentile(shares, _TENTH))
-    return Own(min(max(tenth, _SHARES[0]), _SHARES[1]), min(shares), max(shares), len(shares), planned)
+    return Own(
+        min(max(_tenths(shares)[0], _SHARES[0]), _SHARES[1]), min(shares), max(shares), len(shares), planned
+    )
 
 
 def _mixing_min(done: Done) -> float | None:
