@@ -3,7 +3,7 @@
 import json
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from itertools import islice
 from typing import Any, NamedTuple
 from uuid import NAMESPACE_URL, UUID, uuid4, uuid5
@@ -127,7 +127,8 @@ def ids_of(crew_id: UUID, past: Sequence[PastLoad]) -> list[UUID]:
     found = []
     for load in past:
         entry = load.entry
-        text = json.dumps([load.job, entry.begun_at.isoformat(), entry.number, entry.mix_name])
+        begun = entry.begun_at.astimezone(UTC).isoformat()
+        text = json.dumps([load.job, begun, entry.number, entry.mix_name])
         times[text] += 1
         found.append(uuid5(NAMESPACE_URL, f"{crew_id} {times[text]} {text}"))
     return found
@@ -159,6 +160,10 @@ def _not_there(session: Session, visitor: Visitor, past: Sequence[PastLoad]) -> 
     ]
 
 
+# What became of a table, which nobody else changes meanwhile.
+_HELD = select(_IMPORT.taken_at, _IMPORT.withdrawn_at).with_for_update()
+
+
 def take_in(
     engine: Engine, visitor: Visitor, import_id: UUID, past: Sequence[PastLoad], now: datetime
 ) -> Iterator[int]:
@@ -170,7 +175,7 @@ def take_in(
         InputError: it was taken in already.
     """
     with crew_session(engine, visitor.crew_id) as session:
-        found = session.scalar(select(_IMPORT).where(_IMPORT.id == import_id).with_for_update())
+        found = session.execute(_HELD.where(_IMPORT.id == import_id)).one_or_none()
         if found is None or found.taken_at is not None:
             raise InputError("taken_in", "This table was taken in already: look at it under Bring in.", [])
         # Two files that say the same come in one after the other.
@@ -194,7 +199,7 @@ def _parts(things: Sequence[Any]) -> Iterator[list[Any]]:
 def withdraw(engine: Engine, visitor: Visitor, import_id: UUID, now: datetime) -> bool:
     """Take the loads that a table brought out of the log again. Whether the crew took in such a table."""
     with crew_session(engine, visitor.crew_id) as session:
-        found = session.scalar(select(_IMPORT).where(_IMPORT.id == import_id).with_for_update())
+        found = session.execute(_HELD.where(_IMPORT.id == import_id)).one_or_none()
         if found is None or found.taken_at is None:
             return False
         if found.withdrawn_at is None:

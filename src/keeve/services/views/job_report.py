@@ -9,9 +9,8 @@ from uuid import UUID
 from sqlalchemy import Engine
 
 from keeve.core.planning.plan import AdmixtureAmount, Plan
-from keeve.core.planning.site_mix import chosen_mix
 from keeve.core.records.cast_checks import checks_of
-from keeve.core.records.log_entry import LogEntry, log_entry
+from keeve.core.records.log_entry import LogEntry
 from keeve.core.records.quality import Window, is_past, window_of
 from keeve.core.records.specimens import Age, SpecimenLine, ages_of, specimens_of
 from keeve.core.running.events import (
@@ -34,7 +33,6 @@ from keeve.services.views import quality_charts
 from keeve.services.views.amounts import Dose, dose_of, steps_of
 from keeve.services.views.chart_figures import ChartFigures, Table
 from keeve.services.views.load_story import ContentLine, Entry, contents_of, entries
-from keeve.services.views.mixes import MixFigures, mix_figures
 from keeve.services.views.quality import Specified, charts_of, done_of, loads_in_order
 from keeve.services.views.sections import SectionFigures, section_figures
 
@@ -85,7 +83,6 @@ class JobReport:
         plan: its newest plan.
         versions: how many plans it has.
         needs: what was to be made, as plain values.
-        figures: its mix.
         planned: its first load as planned.
         window: the water ratios its mix may have; None of a mix without binder.
         specified: the strength that tests are held against, where one was given.
@@ -109,7 +106,6 @@ class JobReport:
     plan: Plan
     versions: int
     needs: Sequence[dict[str, Any]]
-    figures: MixFigures
     planned: SectionFigures
     window: Window | None
     specified: Specified | None
@@ -145,8 +141,8 @@ def job_report(
     if job is None or saved is None:
         return None
     plan, numbers = saved.plan, {version.plan_id: version.number for version in job.versions}
-    listed = find(engine, visitor, Sought(job_id=job_id), limit=MOST)
-    running = loads_in_order(engine, visitor, listed)
+    found = find(engine, visitor, Sought(job_id=job_id), limit=MOST)
+    running, listed = loads_in_order(engine, visitor, found), {one.id: one.entry for one in found}
     # A change of the job gives its loads new numbers.
     names = {
         one.id: f"{numbers[one.plan_id]}/{one.load.number}" if len(numbers) > 1 else f"{one.load.number}"
@@ -166,7 +162,6 @@ def job_report(
         plan=plan,
         versions=len(job.versions),
         needs=[need.model_dump(exclude_unset=True) for need in saved.job.need],
-        figures=mix_figures(chosen_mix(saved.job)),
         planned=section_figures(plan, plan.loads[0], labels=steps_of(plan, plan.loads[0])),
         window=window_of(plan.loads[0]) if plan.loads[0].binder_kg else None,
         specified=specified,
@@ -176,8 +171,8 @@ def job_report(
         summary=summarise_job(plan, [(one.load, one.state) for one in running]),
         contents=_together(line for one in running for line in contents_of(one)),
         doses=_doses(running),
-        loads=[_reported(names[one.id], one) for one in running],
-        left_out=job.line.mixed - len(running),
+        loads=[_reported(names[one.id], one, listed[one.id]) for one in running],
+        left_out=job.line.mixed - len(running) if len(found) == MOST else 0,
         specimens=specimens,
         ages=ages_of((one.line for one in specimens), specified.mpa if specified else None),
         verdict=quality_charts.verdict(tests, *specified, visitor.units) if specified else None,
@@ -203,10 +198,7 @@ def _is_remark(told: Told) -> bool:
     return entry.put_right is not None
 
 
-def _reported(name: str, running: RunningLoad) -> ReportedLoad:
-    """A load, where it was when something last happened to it."""
-    at = running.events[-1].occurred_at if running.events else running.begun_at
-    entry = log_entry(running.plan, running.load, running.state, running.situation(at), running.begun_at)
+def _reported(name: str, running: RunningLoad, entry: LogEntry) -> ReportedLoad:
     fresh = [event for event in running.state.applied if isinstance(event, _FRESH)]
     is_wet = entry.ratio is not None and is_past(entry.ratio, window_of(running.load))
     return ReportedLoad(name, entry, fresh, is_wet)
