@@ -189,3 +189,37 @@ def test_a_form_without_its_mesh_file_says_so(client: Client) -> None:
     for given in ({}, {"need.0.container.mesh": "{not json"}):
         errors = client.post("/plan/preview", data={**form, **given}).json()["errors"]
         assert "Mesh file" in " ".join(errors.values())
+
+
+def test_casts_before_it_say_when_it_will_be_dry(client: Client) -> None:
+    plan_id = plans.save_plan(client.engine, client.visitor, job(**{**CAST, "need": {"volume_m3": 0.016}}))
+
+    def cast(number: int) -> UUID:
+        """A cast out of its mould."""
+        load_id = begun(client, plan_id, number)
+        to_pour(client, load_id)
+        running = loads.running_load(client.engine, client.visitor, load_id)
+        assert running is not None
+        do(client, load_id, "placed", 0.5, volume_l=running.situation(client.clock.now).remaining_l)
+        do(client, load_id, "cleaned", 5)
+        do(client, load_id, "stripped", 30)
+        return load_id
+
+    for number, left in ((1, 0.4), (2, 0.25)):
+        load_id = cast(number)
+        running = loads.running_load(client.engine, client.visitor, load_id)
+        drying = running.situation(client.clock.now).drying if running else None
+        assert drying is not None
+        for day in range(12):
+            kg = drying.dry_kg + (drying.wet_kg - drying.dry_kg) * left**day
+            if "it may be used" in do(client, load_id, "weighed", 24 * 60, mass_kg=kg):
+                break
+        do(client, load_id, "released", 1)
+    page = re.sub(r"\s+", " ", client.get(f"/log/{cast(3)}").text)
+    said = re.search(r"Your casts of it were dry after about (\d+) days \((\d+) to (\d+), 2 casts\)", page)
+    assert said, page[page.index("Drying") :][:300]
+    usual, low, high = map(int, said.groups())
+    assert 2 <= low <= usual <= high <= 12
+    assert low < high
+    learnt = client.get(f"/plan?again={plan_id}&learnt=yes").text
+    assert "Until casts are dry" in learnt

@@ -12,6 +12,7 @@ from sqlalchemy import Engine
 from keeve.core.mixes.model import READING_NAMES
 from keeve.core.records.cast_checks import CastCheck, checks_of
 from keeve.core.records.log_entry import LogEntry, State
+from keeve.core.records.next_time import Own
 from keeve.core.records.specimens import Age, SpecimenLine, ages_of, specimens_of
 from keeve.core.running.events import Event
 from keeve.core.running.next_step import Situation, Window
@@ -33,6 +34,7 @@ from keeve.services.views.load_story import (
     story,
     went_to,
 )
+from keeve.services.views.next_time import learnt_for
 from keeve.services.views.sections import SectionFigures
 from keeve.services.views.set_clock import ClockFigures, clock_figures
 from keeve.services.views.water import WaterFigures, water_figures
@@ -110,6 +112,7 @@ class LoadRecord:
         water: its water line.
         clock: its set clock, where it has one.
         drying: how its cast dries, where it does.
+        usual_drying: how long the crew's casts of its mix took, days, while its own weighings do not say yet.
         planned: the mixer cut open as it was planned.
         real: the mixer cut open as it was loaded.
         contents: what was planned to go in, and what did.
@@ -127,6 +130,7 @@ class LoadRecord:
     water: WaterFigures
     clock: ClockFigures | None
     drying: DryingFigures | None
+    usual_drying: Own | None
     planned: SectionFigures
     real: SectionFigures
     contents: Sequence[ContentLine]
@@ -146,12 +150,15 @@ def load_record(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) 
         return None
     situation = running.situation(now)
     specimens = specimens_of(running.plan, running.load, running.state)
+    drying = drying_of_load(running, situation)
+    is_open = drying is not None and drying.ready_at is None and not drying.is_dry
     return LoadRecord(
         running=running,
         now=situation,
         water=water_figures(situation.window, situation.additions_l),
         clock=clock_figures(running.plan, situation.clock) if situation.clock else None,
-        drying=drying_of_load(running, situation),
+        drying=drying,
+        usual_drying=learnt_for(engine, visitor, running.plan).drying_days if is_open else None,
         planned=planned_section(running),
         real=real_section(running, situation),
         contents=contents_of(running),

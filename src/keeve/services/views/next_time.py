@@ -6,6 +6,7 @@ from uuid import UUID
 from sqlalchemy import Engine
 
 from keeve.core.planning.job import Job
+from keeve.core.planning.plan import Plan
 from keeve.core.records.next_time import Learnt, as_learnt, learn
 from keeve.services import plans
 from keeve.services.accounts import Visitor
@@ -30,8 +31,11 @@ def next_time(engine: Engine, visitor: Visitor, plan_id: UUID) -> NextTime | Non
     saved = plans.saved_plan(engine, visitor, plan_id)
     if saved is None:
         return None
-    listed = find(engine, visitor, Sought(mix_id=saved.plan.mix.id), limit=MOST)
+    return NextTime(saved.job, learnt_for(engine, visitor, saved.plan))
+
+
+def learnt_for(engine: Engine, visitor: Visitor, plan: Plan) -> Learnt:
+    """What the newest loads of the mix of a plan say."""
+    listed = find(engine, visitor, Sought(mix_id=plan.mix.id), limit=MOST)
     done = [done_of(running) for running in loads_in_order(engine, visitor, listed) if running.is_out]
-    return NextTime(
-        saved.job, learn(done, saved.plan, past_ratios([one for one in listed if one.plan_id is None]))
-    )
+    return learn(done, plan, past_ratios([one for one in listed if one.plan_id is None]))
