@@ -1,14 +1,16 @@
 """The report of a job: what it says is what was told, and the same record gives the same file."""
 
 import io
+import re
 from collections import Counter
+from typing import Any
 from uuid import UUID
 
 import pytest
 from pypdf import PdfReader
 from sqlalchemy import Engine
 
-from keeve.services import loads
+from keeve.services import jobs, loads
 from keeve.services.accounts import Visitor
 from keeve.services.log_entries import Listed, Sought, find
 from keeve.web import heavy
@@ -88,6 +90,32 @@ def test_what_was_put_right_or_struck_out_is_in_it(client: Client, load_id: UUID
     client.clock.turn(1)
     assert fixed(client, load_id, "water_added", what="strike", reason="it was the other drum")[0] == 303
     assert "it was the other drum" in report_of(client, plan_id)[1]
+
+
+@pytest.mark.parametrize("units", ["metric", "us"])
+def test_every_job_of_the_demo_has_a_report(
+    engine: Engine, demo: tuple[Visitor, str], monkeypatch: pytest.MonkeyPatch, units: str
+) -> None:
+    texts = []
+
+    async def write(request: Any, person: Any, act: Any, text: str, files: Any) -> bytes:
+        texts.append(text)
+        return b"%PDF"
+
+    monkeypatch.setattr(heavy, "run", write)
+    heavy._made.clear()
+    client = Client(engine, Clock(), seen_as=demo)
+    client.post("/units", data={"units": units})
+    every = [*jobs.jobs(engine, demo[0]), *jobs.jobs(engine, demo[0], state="archived")]
+    for job in every:
+        assert client.get(f"/jobs/{job.id}/report.pdf").content == b"%PDF", job.title
+    assert len(texts) == len(every) >= 10
+    for text, job in zip(texts, every, strict=True):
+        assert f"<h1>{job.title}</h1>" in text
+        assert "None" not in re.sub(r"<style>.*?</style>", "", text, flags=re.DOTALL)
+        # A picture knows its own styles only.
+        assert all("<style>" in picture for picture in re.findall(r"<svg.*?</svg>", text, re.DOTALL))
+    heavy._made.clear()
 
 
 def test_a_job_without_loads_has_a_report_that_says_so(client: Client) -> None:

@@ -222,7 +222,8 @@ def _doses(running: Sequence[RunningLoad]) -> list[Dose]:
         for item in _dosed(one):
             sofar = found.get(item.name)
             found[item.name] = _plus(sofar, item) if sofar else item
-    return [dose_of(item) for item in found.values()]
+    # A jar measures the dose of a load, not the sum of them.
+    return [dose_of(item)._replace(jar=None) for item in found.values()]
 
 
 def _dosed(running: RunningLoad) -> Iterator[AdmixtureAmount]:
