@@ -16,11 +16,13 @@ from sqlalchemy import (
     Text,
     bindparam,
     cast,
+    column,
     delete,
     func,
     inspect,
     literal_column,
     select,
+    true,
     tuple_,
     update,
 )
@@ -361,22 +363,30 @@ class Lately(NamedTuple):
 
 
 # So many loads back: what is older is found from the page of its job or mix, or by words.
-_LOOKED_BACK = 300
+_LOOKED_BACK = 150
 _RECENT = (
     select(_ENTRY.job_id, _ENTRY.title, _ENTRY.mix_id, _ENTRY.content, _ENTRY.begun_at)
     .order_by(_ENTRY.begun_at.desc(), _ENTRY.id.desc())
     .limit(literal_column(str(_LOOKED_BACK)))
     .subquery()
 )
+# Read once for each load: that is most of what this takes.
+_NAMES = (
+    func.json_to_record(_RECENT.c.content)
+    .table_valued(column("mix_name", Text), column("begun_by", Text), column("judged_by", Text))
+    .render_derived(name="names", with_types=True)
+    .lateral()
+)
 _LATELY = Question(
     select(
         _RECENT.c.job_id,
         _RECENT.c.title,
         _RECENT.c.mix_id,
-        _RECENT.c.content.op("->>")("mix_name").label("mix_name"),
-        _RECENT.c.content.op("->>")("begun_by").label("begun_by"),
-        _RECENT.c.content.op("->>")("judged_by").label("judged_by"),
+        _NAMES.c.mix_name,
+        _NAMES.c.begun_by,
+        _NAMES.c.judged_by,
     )
+    .join_from(_RECENT, _NAMES, true())
     .group_by("job_id", "title", "mix_id", "mix_name", "begun_by", "judged_by")
     .order_by(func.max(_RECENT.c.begun_at).desc())
 )
