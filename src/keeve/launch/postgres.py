@@ -29,6 +29,7 @@ _USER = "keeve_app"
 _DATABASE = "keeve"
 _START_SECONDS = 30
 _RESTART_PAUSE_SECONDS = 0.2
+_BEING_MADE = "postgres-being-made"
 
 
 class Cluster:
@@ -158,13 +159,15 @@ class Cluster:
 
     def _create(self, binaries: Path) -> None:
         """Make the data folder beside its place and move it there when it is whole: killed before, it begins anew."""
-        password, made = secrets.token_urlsafe(24), self.folder / "postgres-being-made"
-        shutil.rmtree(made, ignore_errors=True)
+        password = secrets.token_urlsafe(24)
+        for left in self.folder.glob(f"{_BEING_MADE}*"):
+            shutil.rmtree(left, ignore_errors=True)
+        # Another each time: what a start that was killed has begun may still be at work in its own.
+        made = Path(tempfile.mkdtemp(prefix=_BEING_MADE, dir=self.folder))
         with tempfile.TemporaryDirectory(dir=self.folder) as scratch:
             # The password goes to initdb in a file that its user, and nobody else, can read.
             password_file = Path(scratch) / "password"
             password_file.write_text(password)
-            made.mkdir(mode=0o700)
             if user := _plain_user():
                 for path in (Path(scratch), password_file, made):
                     shutil.chown(path, user)
