@@ -22,6 +22,8 @@ PLAN_COLUMNS = (
 )
 Cell = str | float | int | None
 _LINES_AT_A_TIME = 200
+# How a text begins that a spreadsheet would run as a formula.
+RUN = ("=", "+", "-", "@", "\t", "\r")
 
 
 def plan_rows(plan: Plan) -> Iterator[Sequence[Cell]]:
@@ -66,4 +68,4 @@ def csv_lines(columns: Sequence[str], rows: Iterable[Sequence[Cell]]) -> Iterato
 
 
 def _harmless(cell: str | float | int) -> str | float | int:
-    return f"'{cell}" if isinstance(cell, str) and cell.startswith(("=", "+", "-", "@", "\t", "\r")) else cell
+    return f"'{cell}" if isinstance(cell, str) and cell.startswith(RUN) else cell

@@ -10,14 +10,13 @@ from typing import Any
 
 from keeve.core.errors import InputError
 from keeve.core.texts import written
+from keeve.formats.csv_table import RUN
 
 # What is read at once, and what a small file may unpack to.
 MOST_ROWS, MOST_COLUMNS, LONGEST_CELL = 20_000, 60, 1_000
 _MOST_UNPACKED = 100_000_000
 _ZIP, _OLE = b"PK\x03\x04", b"\xd0\xcf\x11\xe0"
 _SEPARATORS = (",", ";", "\t", "|")
-# What writes a table puts an apostrophe before a text that a spreadsheet would run; it is no part of the text.
-_RUN = ("=", "+", "-", "@", "\t", "\r")
 
 
 def read_table(content: bytes) -> list[list[str]]:
@@ -66,7 +65,8 @@ def _plain(cell: Any) -> str:
         case date() | time():
             return cell.isoformat()
     text = str(cell).strip()
-    return text[1:] if text[:1] == "'" and text[1:].startswith(_RUN) else text
+    # What writes a table puts an apostrophe before what a spreadsheet would run: it is no part of the text.
+    return text[1:] if text[:1] == "'" and text[1:].startswith(RUN) else text
 
 
 def _of_workbook(content: bytes) -> Iterable[Sequence[Any]]:

@@ -33,11 +33,9 @@ from keeve.services.load_store import (
 )
 from keeve.services.plans import plans_by_id
 from keeve.store import models
-from keeve.store.database import Question, crew_reading, crew_session
+from keeve.store.database import Question, crew_reading, crew_session, take_turns
 from keeve.store.queries import has_event
 
-# Locks have numbers of 63 bits; two loads of one number only wait for each other.
-_LOCKS = 2**63
 # A load that was begun before that and never finished is history, not work.
 _IN_WORK_FOR = timedelta(days=2)
 # What waits or dries is on Today by itself.
@@ -170,7 +168,7 @@ def record_event(
     check_not_in_future(event, now)
     with crew_session(engine, visitor.crew_id) as session:
         # Two benches on one load take turns; what is read after the lock holds the other's events.
-        session.connection().exec_driver_sql("select pg_advisory_xact_lock(%s)", (load_id.int % _LOCKS,))
+        take_turns(session, load_id)
         running = read_load(session, load_id)
         if running is None or any(event.id == known.id for known in running.events):
             return running

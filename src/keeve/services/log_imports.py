@@ -18,11 +18,10 @@ from keeve.core.texts import written
 from keeve.services.accounts import Visitor
 from keeve.services.log_entries import write_past
 from keeve.store import models
-from keeve.store.database import crew_reading, crew_session, session_crew
+from keeve.store.database import crew_reading, crew_session, session_crew, take_turns
 
 _IMPORT, _ENTRY = models.LogImport, models.LogEntry
 _AT_A_TIME = 500
-_LOCKS = 2**63
 # A table that was looked at and not taken in is forgotten after that.
 _KEPT_FOR = timedelta(days=1)
 _MOST_LISTED = 50
@@ -179,8 +178,7 @@ def take_in(
         if found is None or found.taken_at is not None:
             raise InputError("taken_in", "This table was taken in already: look at it under Bring in.", [])
         # Two files that say the same come in one after the other.
-        key = visitor.crew_id.int % _LOCKS
-        session.connection().exec_driver_sql("select pg_advisory_xact_lock(%s)", (key,))
+        take_turns(session, visitor.crew_id)
         new = _not_there(session, visitor, past)
         done = 0
         for part in _parts(new):

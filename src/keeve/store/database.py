@@ -104,6 +104,15 @@ class Question:
         return session.connection().execute(self._query, {_CREW: session_crew(session), **values}).all()
 
 
+# Locks have numbers of 63 bits; two things of one number only wait for each other.
+_LOCKS = 2**63
+
+
+def take_turns(session: Session, over: UUID) -> None:
+    """Wait until nobody else is at it, and keep others waiting until the session's transaction ends."""
+    session.connection().exec_driver_sql("select pg_advisory_xact_lock(%s)", (over.int % _LOCKS,))
+
+
 class Addition:
     """A row of a crew's work that is added often, put together once; what is there already stays as it is."""
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import date, datetime, time, timedelta
 from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
 
@@ -127,19 +127,17 @@ def _values(row: int, cells: Sequence[str], meant: Meant) -> tuple[dict[str, Any
         except UnknownWordError as fault:
             doubts.append(Doubt(row, field.words, f"“{text[:40]}” {fault}", False))
             values.setdefault("unread", []).append(f"{field.words}: {text}")
-    if "begun_at" not in values and not any(doubt.column == fields()["begun_at"].words for doubt in doubts):
-        doubts.append(Doubt(row, fields()["begun_at"].words, "is empty: type when the load was mixed.", True))
-    elif _begun_at(values, meant.zone) > meant.now + timedelta(days=1):
-        doubts.append(
-            Doubt(row, fields()["begun_at"].words, "is still to come: a load of the history was mixed.", True)
-        )
+    day = fields()["begun_at"].words
+    if "begun_at" in values:
+        if _begun_at(values, meant.zone) > meant.now + timedelta(days=1):
+            doubts.append(Doubt(row, day, "is still to come: a load of the history was mixed.", True))
+    elif all(doubt.column != day for doubt in doubts):
+        doubts.append(Doubt(row, day, "is empty: type when the load was mixed.", True))
     return values, doubts
 
 
 def _begun_at(values: Mapping[str, Any], zone: ZoneInfo) -> datetime:
-    begun: datetime | date | None = values.get("begun_at")
-    if begun is None:
-        return datetime.min.replace(tzinfo=UTC)
+    begun: datetime | date = values["begun_at"]
     if isinstance(begun, datetime):
         return begun if begun.tzinfo else begun.replace(tzinfo=zone)
     return datetime.combine(begun, values.get("time", time()), zone)
@@ -150,8 +148,7 @@ def _past_load(
 ) -> PastLoad:
     """The load of a row. Where it has no number or no time, its place among those of its job and day stands for it."""
     begun, job = _begun_at(values, meant.zone), values.get("job", "")
-    told = values.get("begun_at")
-    day_only = not isinstance(told, datetime) and "time" not in values
+    day_only = not isinstance(values["begun_at"], datetime) and "time" not in values
     of_day = numbers[(job, begun.date())] = numbers.get((job, begun.date()), 0) + 1
     mix_name = values.get("mix_name", "")
     made_l = values.get("made_l") or values.get("placed_l") or values.get("planned_l") or 0.0

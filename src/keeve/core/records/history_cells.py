@@ -125,11 +125,15 @@ def _number(text: str) -> int:
     return int(found[0])
 
 
+# By their names and by their ids.
+_READINGS: Mapping[str, Reading] = {
+    **{words.lower(): reading for reading, words in READING_NAMES.items()},
+    **{reading: reading for reading in READING_NAMES},
+}
+
+
 def _reading(text: str) -> Reading:
-    known = {words.lower(): reading for reading, words in READING_NAMES.items()} | {
-        one: one for one in READING_NAMES
-    }
-    found = known.get(text.lower())
+    found = _READINGS.get(text.lower())
     if found is None:
         raise UnknownWordError(
             f"is no judgement the log knows ({', '.join(READING_NAMES.values())}): it is kept as a note."

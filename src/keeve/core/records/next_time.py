@@ -75,14 +75,14 @@ def learn(loads: Sequence[Done], plan: Plan, past_ratios: Sequence[float] = ()) 
     ]
     right = [done for done in same if _came_right(done)]
     water = plan.loads[0].water
-    window = window_of(plan.loads[0]) if plan.loads[0].binder_kg else None
+    window = window_of(plan.loads[0])
     # A label and a design give the water themselves.
     is_own = plan.mix.is_made.has_water and plan.mix.is_run.water_in_steps
     is_judged = is_own and window is not None and window.low < window.high
     ratios = [done.ratio or 0.0 for done in right]
     if window is not None:
         ratios += [ratio for ratio in past_ratios if window.low <= ratio <= window.high]
-    ratio = _own(ratios, len(ratios), window.target if window else None) if is_judged else None
+    ratio = _own(ratios, window.target if window else None) if is_judged else None
     return Learnt(
         ratio=ratio,
         start_share=_start(right, ratio, water.start_l / water.target_l if water.target_l else None),
@@ -106,7 +106,7 @@ def as_learnt(job: Job, learnt: Learnt) -> Job:
 
 
 def _came_right(done: Done) -> bool:
-    judged, window = done.state.last_judgement, window_of(done.load) if done.load.binder_kg else None
+    judged, window = done.state.last_judgement, window_of(done.load)
     if judged is None or not judged.is_right or done.ratio is None or window is None:
         return False
     return (
@@ -117,11 +117,12 @@ def _came_right(done: Done) -> bool:
     )
 
 
-def _own(values: Sequence[float], loads: int, planned: float | None, least: int = LEAST_LOADS) -> Own | None:
-    if loads < least:
+def _own(values: Sequence[float], planned: float | None, least: int = LEAST_LOADS) -> Own | None:
+    """What values, one a load, show; None where they are too few."""
+    if len(values) < least:
         return None
     low, *_, high = _tenths(values)
-    return Own(median(values), low, high, loads, planned)
+    return Own(median(values), low, high, len(values), planned)
 
 
 def _tenths(values: Sequence[float]) -> list[float]:
@@ -131,8 +132,7 @@ def _tenths(values: Sequence[float]) -> list[float]:
 
 def _of(loads: Iterable[Done], figure: Callable[[Done], float | None], least: int) -> Own | None:
     """A figure of loads, of those that have it."""
-    found = [value for done in loads if (value := figure(done)) is not None]
-    return _own(found, len(found), None, least)
+    return _own([value for done in loads if (value := figure(done)) is not None], None, least)
 
 
 def _start(loads: Sequence[Done], ratio: Own | None, planned: float | None) -> Own | None:
@@ -169,8 +169,9 @@ def _waste(loads: Sequence[Done]) -> Own | None:
     net_l = sum(one.net_l for one in sums)
     if not net_l:
         return None
-    wastes = [(one.made_l - one.given_l - one.kept_l) / one.net_l - 1 for one in sums]
-    all_of_it = sum(one.made_l - one.given_l - one.kept_l for one in sums) / net_l - 1
+    used_l = [one.made_l - one.given_l - one.kept_l for one in sums]
+    wastes = [litres / one.net_l - 1 for litres, one in zip(used_l, sums, strict=True)]
+    all_of_it = sum(used_l) / net_l - 1
     count = sum(map(len, whole))
     if count < LEAST_LOADS:
         return None

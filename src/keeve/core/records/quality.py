@@ -86,8 +86,10 @@ class Window(NamedTuple):
     high: float
 
 
-def window_of(load: Load) -> Window:
-    """The water ratios of a load as planned."""
+def window_of(load: Load) -> Window | None:
+    """The water ratios of a load as planned; None of one without binder."""
+    if not load.binder_kg:
+        return None
     water = load.water
     low, target, high = (
         water.free_l(litres) / load.binder_kg for litres in (water.min_l, water.target_l, water.ceiling_l)

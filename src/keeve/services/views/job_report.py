@@ -57,7 +57,7 @@ class Told(NamedTuple):
     entry: Entry
 
 
-class Tested(NamedTuple):
+class ReportedSpecimen(NamedTuple):
     """A specimen of a load: how the load is called, and the specimen."""
 
     load: str
@@ -117,7 +117,7 @@ class JobReport:
     doses: Sequence[Dose]
     loads: Sequence[ReportedLoad]
     left_out: int
-    specimens: Sequence[Tested]
+    specimens: Sequence[ReportedSpecimen]
     ages: Sequence[Age]
     verdict: Table | None
     checks: Sequence[Checked]
@@ -150,7 +150,9 @@ def job_report(
     }
     stories = [Told(names[one.id], one.plan, entry) for one in running for entry in entries(one)]
     specimens = [
-        Tested(names[one.id], line) for one in running for line in specimens_of(one.plan, one.load, one.state)
+        ReportedSpecimen(names[one.id], line)
+        for one in running
+        for line in specimens_of(one.plan, one.load, one.state)
     ]
     # One chart shows one mix.
     done = [done_of(one) for one in running if one.is_out and one.plan.mix.id == plan.mix.id]
@@ -163,7 +165,7 @@ def job_report(
         versions=len(job.versions),
         needs=[need.model_dump(exclude_unset=True) for need in saved.job.need],
         planned=section_figures(plan, plan.loads[0], labels=steps_of(plan, plan.loads[0])),
-        window=window_of(plan.loads[0]) if plan.loads[0].binder_kg else None,
+        window=window_of(plan.loads[0]),
         specified=specified,
         told_until=max(happened, default=job.line.made_at),
         first_at=running[0].begun_at if running else None,
@@ -200,7 +202,8 @@ def _is_remark(told: Told) -> bool:
 
 def _reported(name: str, running: RunningLoad, entry: LogEntry) -> ReportedLoad:
     fresh = [event for event in running.state.applied if isinstance(event, _FRESH)]
-    is_wet = entry.ratio is not None and is_past(entry.ratio, window_of(running.load))
+    window = window_of(running.load)
+    is_wet = entry.ratio is not None and window is not None and is_past(entry.ratio, window)
     return ReportedLoad(name, entry, fresh, is_wet)
 
 

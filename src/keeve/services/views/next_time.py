@@ -11,7 +11,7 @@ from keeve.core.records.next_time import Learnt, as_learnt, learn
 from keeve.services import plans
 from keeve.services.accounts import Visitor
 from keeve.services.log_entries import Sought, find
-from keeve.services.views.quality import MOST, done_of, loads_in_order, past_ratios
+from keeve.services.views.quality import MOST, done_in_order, past_ratios
 
 
 class NextTime(NamedTuple):
@@ -37,5 +37,4 @@ def next_time(engine: Engine, visitor: Visitor, plan_id: UUID) -> NextTime | Non
 def learnt_for(engine: Engine, visitor: Visitor, plan: Plan) -> Learnt:
     """What the newest loads of the mix of a plan say."""
     listed = find(engine, visitor, Sought(mix_id=plan.mix.id), limit=MOST)
-    done = [done_of(running) for running in loads_in_order(engine, visitor, listed) if running.is_out]
-    return learn(done, plan, past_ratios([one for one in listed if one.plan_id is None]))
+    return learn(done_in_order(engine, visitor, listed), plan, past_ratios(listed))

@@ -65,8 +65,7 @@ def quality_page(
     if not mix_id:
         return QualityPage("", 0, (), (), known)
     listed = find(engine, visitor, replace(sought, mix_id=mix_id), limit=MOST)
-    done = [done_of(running) for running in loads_in_order(engine, visitor, listed) if running.is_out]
-    return _page(visitor, listed, done, known, specified)
+    return _page(visitor, listed, done_in_order(engine, visitor, listed), known, specified)
 
 
 def loads_in_order(engine: Engine, visitor: Visitor, listed: Sequence[Listed]) -> list[RunningLoad]:
@@ -92,11 +91,21 @@ def done_of(running: RunningLoad) -> Done:
     )
 
 
-def past_ratios(past: Sequence[Listed]) -> list[float]:
+def done_in_order(engine: Engine, visitor: Visitor, listed: Sequence[Listed]) -> list[Done]:
+    """Those loads of the log that are out of their mixers, the first begun first."""
+    return [done_of(running) for running in loads_in_order(engine, visitor, listed) if running.is_out]
+
+
+def past_of(listed: Sequence[Listed]) -> list[Listed]:
+    """Those loads of the log that are from before Keeve."""
+    return [one for one in listed if one.plan_id is None]
+
+
+def past_ratios(listed: Sequence[Listed]) -> list[float]:
     """The water ratios of loads from before Keeve that did not come out badly."""
     return [
         one.entry.ratio
-        for one in past
+        for one in past_of(listed)
         if one.entry.ratio is not None and one.entry.result in (None, "good") and one.entry.state == "done"
     ]
 
@@ -112,7 +121,7 @@ def charts_of(
         if one.entry.ratio is not None
     ]
     newest = done[-1] if done else None
-    window = window_of(newest.load) if newest and newest.load.binder_kg else None
+    window = window_of(newest.load) if newest else None
     series = ratio_series(sorted([*told, *own], key=lambda one: one.begun_at), window)
     charts = (
         quality_charts.ratios(series, newest.plan.mix.ratio_name if newest else "water ratio"),
@@ -131,7 +140,7 @@ def _page(
     known: Lately,
     specified: Specified | None,
 ) -> QualityPage:
-    past = [one for one in listed if one.plan_id is None]
+    past = past_of(listed)
     tests = quality_charts.of_one_shape(done)
     # How somebody judges is for that person and for the lead.
     judges = quality_charts.judges(done, None if visitor.may_lead else [visitor.name])

@@ -6,6 +6,7 @@ from itertools import groupby
 from keeve.core.records.quality import (
     SAME_RATIO,
     Done,
+    JobUse,
     Judge,
     RatioOf,
     RatioSeries,
@@ -387,8 +388,8 @@ def _judge_words(name: str, wetter_by: float, results: Mapping[Result, int]) -> 
 
 def uses(done: Sequence[Done], units: System) -> Table:
     """What each job took, against its plan."""
-    rows, says = [], []
-    for use in uses_of(done):
+    rows, says, found = [], [], uses_of(done)
+    for use in found:
         rows.append(
             (
                 use.name,
@@ -421,16 +422,22 @@ def uses(done: Sequence[Done], units: System) -> Table:
         "planned_waste_fraction",
         "not_placed_fraction",
     )
-    return Table("jobs", "What did it take, against the plan?", columns, rows, says, list(_use_bars(done)))
+    return Table(
+        "jobs",
+        "What did it take, against the plan?",
+        columns,
+        rows,
+        says,
+        list(_use_bars(found[-_MOST_DRAWN:])),
+    )
 
 
 # The newest jobs are drawn; the figures have them all.
 _MOST_DRAWN = 8
 
 
-def _use_bars(done: Sequence[Done]) -> Iterator[Bars]:
+def _use_bars(found: Sequence[JobUse]) -> Iterator[Bars]:
     """Binder, minutes and waste of jobs, each against its plan."""
-    found = uses_of(done)[-_MOST_DRAWN:]
     if not found:
         return
     kg = [Bar(use.name, use.binder_kg, use.planned_binder_kg) for use in found]
