@@ -44,10 +44,10 @@ def row_bars(bars: Bars, units: System) -> list[RowBars]:
 def _drawn(bars: Bars, units: System, width: float, longest: int) -> RowBars:
     values = [value for bar in bars.bars for value in (bar.value, bar.planned) if value is not None]
     least, most = min(0.0, *values), max(0.0, *values)
-    scale = (width - 2 * _FRAME) / (most - least or 1.0)
+    room, across = width - 2 * _FRAME, most - least or 1.0
 
     def at(value: float) -> float:
-        return round(_FRAME + (value - least) * scale, 1)
+        return round(_FRAME + (value - least) / across * room, 1)
 
     def span(value: float) -> tuple[float, float]:
         return min(at(0.0), at(value)), round(abs(at(value) - at(0.0)), 1)
