@@ -10,7 +10,7 @@ from uuid import UUID
 import pytest
 from helpers import NOON, job, raw_event
 from people import new_visitor
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine, event, text
 
 from keeve.services import jobs, loads, plans
 from keeve.services.accounts import Visitor
@@ -126,6 +126,27 @@ def test_what_is_looked_for_is_found_and_nothing_else(engine: Engine, season: Se
     found = everything(engine, visitor, Sought(**{name: value for name, (value, _) in conditions.items()}))
     wanted = [load for load in made if all(is_that(load) for _, is_that in conditions.values())]
     assert {listed.id for listed in found} == {load.id for load in wanted}
+
+
+def test_a_word_is_looked_up_in_the_index_of_words_alone(engine: Engine, season: Season) -> None:
+    """Asked for the crew in the same breath, the database reads all of the crew's own index: a million loads."""
+    visitor, _ = season
+    asked_with: list[tuple[str, Any]] = []
+
+    def heard(_1: object, _2: object, statement: str, values: Any, _3: object, _4: object) -> None:
+        asked_with.append((statement, values))
+
+    event.listen(engine, "before_cursor_execute", heard)
+    try:
+        assert everything(engine, visitor, Sought(words="north lock"))
+    finally:
+        event.remove(engine, "before_cursor_execute", heard)
+    statement, values = asked_with[-1]
+    with engine.connect() as connection:
+        lines = [line for (line,) in connection.exec_driver_sql(f"explain {statement}", values)]
+    assert not any("search @@" in line and "crew_id" in line for line in lines), lines
+    of_crew = [line for line in lines if "crew_id" in line]
+    assert len(of_crew) == 1 and "Filter" in of_crew[0], lines
 
 
 def test_the_log_is_newest_first_and_pages_meet(engine: Engine, season: Season) -> None:

@@ -248,7 +248,9 @@ def _crew_with_unlisted(engine: Engine) -> UUID | None:
 
 _AFTER = tuple_(bindparam("after_at"), bindparam("after_id"))
 _WORDS = cast(bindparam("words"), TSQUERY)
-_MENTIONS = _ENTRY.search.bool_op("@@")(_WORDS)
+# Found by the words alone, which begin with the mark of their crew: asked for the crew too, the database reads all of
+# its index beside them. Whoever reads what is found here is held to the crew as everywhere.
+_MENTIONING = select(_TABLE).where(_TABLE.c.search.bool_op("@@")(_WORDS)).cte().prefix_with("materialized")
 _HAS: dict[str, Callable[[Any], ColumnElement[bool]]] = {
     "job_id": lambda entry: entry.job_id == bindparam("job_id"),
     "mix_id": lambda entry: entry.mix_id == bindparam("mix_id"),
@@ -270,7 +272,7 @@ def _question(limit: int, through: Through, *names: str) -> Question:
     """A page of what is sought: of that length, which is written out so that the database knows it is short."""
     entry: Any = _ENTRY
     if through == "far":
-        entry = aliased(_ENTRY, select(_ENTRY).where(_MENTIONS).cte().prefix_with("materialized"))
+        entry = aliased(_ENTRY, _MENTIONING)
     place: Any = models.LogPerson if "who" in names else entry
     found: Select[Any] = select(
         entry.id, entry.plan_id, entry.mix_id, entry.title, entry.content, entry.search
