@@ -46,9 +46,9 @@ where load.crew_id = :crew
 """
 # One load in fifty was thrown away, one in ten is of another mix, an old hand had to do with the oldest in twenty.
 _ENTRIES = """
-insert into log_entry (crew_id, id, plan_id, job_id, mix_id, title, begun_at, state, words, content, search)
+insert into log_entry (crew_id, id, plan_id, job_id, mix_id, title, begun_at, state, is_open, words, content, search)
 select :crew, id, plan_id, plan_id, case when nth % 10 = 3 then 'mortar-general' else 'mortar-bricklaying' end,
-       cast(:title as text), begun_at, case when nth % 50 = 7 then 'thrown-away' else 'done' end, words,
+       cast(:title as text), begun_at, case when nth % 50 = 7 then 'thrown-away' else 'done' end, false, words,
        cast(:entry as jsonb) || jsonb_build_object('number', number, 'begun_at', begun_at),
        array_to_tsvector(array(
          select left(cast(:crew as text), 8) || lower(word)

@@ -2,12 +2,16 @@
 
 from datetime import timedelta
 
+import pytest
 from helpers import NOON, raw_event
-from sqlalchemy import Engine
+from sqlalchemy import Engine, select
 
 from keeve.demo import begin_afresh, enter
 from keeve.services import crews, jobs, loads, sessions, stockpiles
 from keeve.services.accounts import Visitor
+from keeve.services.load_store import read_loads_by_id
+from keeve.store import models
+from keeve.store.database import crew_reading
 
 NEXT_MORNING = NOON + timedelta(hours=20)
 
@@ -54,3 +58,20 @@ def test_a_guest_of_the_demo_leaves_it_with_its_morning(engine: Engine, visitor:
     crews.join(engine, visitor, crews.invite(engine, wren, "mixer", NOON), NOON)
     begin_afresh(engine, NOON)
     assert [crew_id for crew_id, _ in crews.crews_of(engine, visitor)] == [visitor.crew_id]
+
+
+@pytest.mark.parametrize("hours_later", [0, 1, 5, 20, 47, 200, 3000])
+def test_what_is_open_is_what_reading_every_load_finds_open(engine: Engine, hours_later: int) -> None:
+    wren, now = entered(engine), NOON + timedelta(hours=hours_later)
+    with crew_reading(engine, wren.crew_id) as session:
+        found = loads.open_loads(session, now)
+        every = read_loads_by_id(session, session.scalars(select(models.Load.id)).all())
+    acts = {load.id: (load.begun_at, load.situation(now).act) for load in every}
+    lately, casts_from = now - timedelta(days=2), now - timedelta(days=120)
+    in_work = {key for key, (at, act) in acts.items() if at > lately and act not in ("strip", "dry", "done")}
+    casts = {key for key, (at, act) in acts.items() if at > casts_from and act in ("strip", "dry")}
+    assert {item.running.id for item in found.in_work} == in_work
+    assert {item.running.id for item in found.casts} == casts
+    if not hours_later:
+        assert in_work
+        assert casts

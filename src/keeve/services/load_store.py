@@ -137,6 +137,8 @@ _THESE = Question(loads_where(models.Load.id.in_(bindparam("load_ids", expanding
 
 def read_loads_by_id(session: Session, load_ids: Sequence[UUID]) -> list[RunningLoad]:
     """Those of these loads that the session's crew has and that were not taken back, in no order."""
+    if not load_ids:
+        return []
     return read_loads(session, _THESE, load_ids=list(load_ids))
 
 

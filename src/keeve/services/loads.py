@@ -5,11 +5,11 @@ from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 from uuid import UUID, uuid4
 
-from sqlalchemy import ColumnElement, Engine, Select, Text, bindparam, cast, select
+from sqlalchemy import ColumnElement, Engine, Select, Text, bindparam, cast, select, union
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from keeve.core.mixes.regimes import BY_CLOCK, OF_CASTS
+from keeve.core.mixes.regimes import BY_CLOCK
 from keeve.core.planning.plan import Plan
 from keeve.core.running.allowed_events import check_allowed
 from keeve.core.running.events import Begun, FlowMeasured, Placed, event_json, parse_event
@@ -29,6 +29,7 @@ from keeve.services.load_store import (
     read_event,
     read_load,
     read_loads,
+    read_loads_by_id,
     received,
 )
 from keeve.services.plans import plans_by_id
@@ -39,7 +40,8 @@ from keeve.store.queries import has_event
 # A load that was begun before that and never finished is history, not work.
 _IN_WORK_FOR = timedelta(days=2)
 # What waits or dries is on Today by itself.
-_IS_NO_WORK = frozenset({"strip", "dry", "done"})
+_OF_A_CAST = frozenset({"strip", "dry"})
+_IS_NO_WORK = _OF_A_CAST | {"done"}
 # A cast that was followed no further for so long is forgotten.
 _CAST_FOR = timedelta(days=120)
 # So many loads tell how a plaster sets.
@@ -270,44 +272,51 @@ class InWork(NamedTuple):
     situation: Situation
 
 
-_LATELY = models.Load.begun_at > bindparam("since")
-# What is clean and keeps nothing need not be read.
-_IN_WORK = Question(
-    loads_where(_LATELY, ~has_event("cleaned") | has_event("stored", "undone")).order_by(models.Load.begun_at)
+_LATELY = models.LogEntry.begun_at > bindparam("since")
+_BEFORE = models.LogEntry.begun_at > bindparam("casts_since")
+_IS_CAST = models.LogEntry.state.in_(["in-mould", "drying"])
+# Each by an index of its own: nothing else is looked at, however long the log.
+_OPEN = Question(
+    select(
+        union(
+            select(models.LogEntry.id).where(_LATELY, models.LogEntry.is_open),
+            select(models.LogEntry.id).where(_BEFORE, _IS_CAST),
+        )
+        .subquery()
+        .c.id
+    )
 )
 
 
 def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[InWork]:
     """Loads begun lately and not done, the least working time left first."""
     with crew_reading(engine, visitor.crew_id) as session:
-        return in_work(session, now)
+        return open_loads(session, now).in_work
 
 
-def in_work(session: Session, now: datetime) -> list[InWork]:
-    """As ``loads_in_work``, of the session's crew."""
-    lately = read_loads(session, _IN_WORK, since=now - _IN_WORK_FOR)
-    found = [InWork(item, item.situation(now)) for item in lately]
+class OpenLoads(NamedTuple):
+    """Loads begun lately and not done, the least working time left first; casts in their moulds or drying, in the
+    order they were begun.
+    """
+
+    in_work: list[InWork]
+    casts: list[InWork]
+
+
+def open_loads(session: Session, now: datetime) -> OpenLoads:
+    """The loads of the session's crew with which something is still to be done."""
+    lately = now - _IN_WORK_FOR
+    load_ids = [load_id for (load_id,) in _OPEN.ask(session, since=lately, casts_since=now - _CAST_FOR)]
+    found = [InWork(item, item.situation(now)) for item in read_loads_by_id(session, load_ids)]
+    found.sort(key=lambda item: item.running.begun_at)
     late = now + _IN_WORK_FOR
 
     def runs_out(item: InWork) -> datetime:
         dead_at = item.situation.dead_at
         return late if dead_at is None or item.situation.is_over else dead_at
 
-    return sorted((item for item in found if item.situation.act not in _IS_NO_WORK), key=runs_out)
-
-
-_CASTS = Question(
-    loads_where(
-        _LATELY,
-        _of_regime(OF_CASTS),
-        has_event("placed"),
-        ~has_event("released") | has_event("undone"),
-    ).order_by(models.Load.begun_at)
-)
-
-
-def casts(session: Session, now: datetime) -> list[InWork]:
-    """Casts in their moulds or drying, the one that was poured first before the others."""
-    lately = read_loads(session, _CASTS, since=now - _CAST_FOR)
-    found = [InWork(item, item.situation(now)) for item in lately]
-    return [item for item in found if item.situation.act in ("strip", "dry")]
+    in_work = [
+        item for item in found if item.running.begun_at > lately and item.situation.act not in _IS_NO_WORK
+    ]
+    casts = [item for item in found if item.situation.act in _OF_A_CAST]
+    return OpenLoads(sorted(in_work, key=runs_out), casts)

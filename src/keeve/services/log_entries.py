@@ -16,13 +16,11 @@ from sqlalchemy import (
     Text,
     bindparam,
     cast,
-    column,
     delete,
     func,
     inspect,
     literal_column,
     select,
-    true,
     tuple_,
     update,
 )
@@ -81,7 +79,9 @@ class Sought:
     until: date | None = None
 
 
-_NEW = insert(_ENTRY).values({column.name: bindparam(column.name) for column in _TABLE.columns})
+_NEW = insert(_ENTRY).values(
+    {column.name: bindparam(column.name) for column in _TABLE.columns if column.computed is None}
+)
 _NEW = _NEW.values(
     job_id=select(of_job())
     .where(models.Plan.crew_id == bindparam("crew_id"), models.Plan.id == bindparam("plan_id"))
@@ -90,7 +90,10 @@ _NEW = _NEW.values(
 )
 _WRITE = _NEW.on_conflict_do_update(
     index_elements=["crew_id", "id"],
-    set_={name: _NEW.excluded[name] for name in ("title", "state", "due_at", "words", "content", "search")},
+    set_={
+        name: _NEW.excluded[name]
+        for name in ("title", "state", "is_open", "due_at", "words", "content", "search")
+    },
 )
 _NAME = insert(models.LogPerson).on_conflict_do_nothing()
 _REMOVE = delete(_ENTRY).where(_ENTRY.crew_id == bindparam("crew"), _ENTRY.id == bindparam("load_id"))
@@ -109,7 +112,8 @@ def write(session: Session, running: RunningLoad, told: Event | None = None) -> 
         connection.execute(_REMOVE, {"crew": crew_id, "load_id": running.id})
         return
     last_at = running.events[-1].occurred_at if running.events else running.begun_at
-    entry = log_entry(running.plan, running.load, running.state, running.situation(last_at), running.begun_at)
+    situation = running.situation(last_at)
+    entry = log_entry(running.plan, running.load, running.state, situation, running.begun_at)
     people = people_of(running.events)
     key = {"crew_id": crew_id, "id": running.id, "begun_at": running.begun_at}
     words = "\n".join((entry.mix_name, *people, words_of(running.state)))
@@ -119,6 +123,7 @@ def write(session: Session, running: RunningLoad, told: Event | None = None) -> 
         "mix_id": running.plan.mix.id,
         "title": running.plan.title,
         "state": entry.state,
+        "is_open": situation.act != "done",
         "due_at": next_due_at(running.state),
         "words": words,
         "lexemes": _lexemes(crew_id, f"{running.plan.title}\n{words}"),
@@ -136,7 +141,7 @@ def write(session: Session, running: RunningLoad, told: Event | None = None) -> 
 
 
 _PAST_COLUMNS = (
-    "crew_id", "id", "import_id", "mix_id", "title", "begun_at", "state", "words", "content", "search",
+    "crew_id", "id", "import_id", "mix_id", "title", "begun_at", "state", "is_open", "words", "content", "search",
 )  # fmt: skip
 
 
@@ -149,8 +154,8 @@ def write_past(session: Session, import_id: UUID, past: Sequence[tuple[UUID, Pas
         words = "\n".join((entry.mix_name, entry.judged_by, entry.note, entry.discarded or ""))
         content = json.dumps(entry.model_dump(mode="json", exclude_defaults=True))
         search = " ".join(f"'{lexeme}'" for lexeme in _lexemes(crew_id, f"{load.job}\n{words}"))
-        at, state = entry.begun_at, entry.state
-        rows.append((crew_id, load_id, import_id, load.mix_id, load.job, at, state, words, content, search))
+        at, what = entry.begun_at, (entry.state, False, words, content, search)
+        rows.append((crew_id, load_id, import_id, load.mix_id, load.job, at, *what))
         if entry.judged_by:
             people.append((crew_id, _person(entry.judged_by), at, load_id))
     _copy(session, "log_entry", _PAST_COLUMNS, rows)
@@ -367,31 +372,14 @@ class Lately(NamedTuple):
 # So many loads back: what is older is found from the page of its job or mix, or by words.
 _LOOKED_BACK = 150
 _RECENT = (
-    select(_ENTRY.job_id, _ENTRY.title, _ENTRY.mix_id, _ENTRY.content, _ENTRY.begun_at)
+    select(_ENTRY.job_id, _ENTRY.title, _ENTRY.mix_id, _ENTRY.mix_name, _ENTRY.begun_by, _ENTRY.judged_by)
+    .add_columns(_ENTRY.begun_at)
     .order_by(_ENTRY.begun_at.desc(), _ENTRY.id.desc())
     .limit(literal_column(str(_LOOKED_BACK)))
     .subquery()
 )
-# Read once for each load: that is most of what this takes.
-_NAMES = (
-    func.json_to_record(_RECENT.c.content)
-    .table_valued(column("mix_name", Text), column("begun_by", Text), column("judged_by", Text))
-    .render_derived(name="names", with_types=True)
-    .lateral()
-)
-_LATELY = Question(
-    select(
-        _RECENT.c.job_id,
-        _RECENT.c.title,
-        _RECENT.c.mix_id,
-        _NAMES.c.mix_name,
-        _NAMES.c.begun_by,
-        _NAMES.c.judged_by,
-    )
-    .join_from(_RECENT, _NAMES, true())
-    .group_by("job_id", "title", "mix_id", "mix_name", "begun_by", "judged_by")
-    .order_by(func.max(_RECENT.c.begun_at).desc())
-)
+_NAMES = [column for column in _RECENT.c if column.name != "begun_at"]
+_LATELY = Question(select(*_NAMES).group_by(*_NAMES).order_by(func.max(_RECENT.c.begun_at).desc()))
 
 
 def lately(engine: Engine, visitor: Visitor) -> Lately:

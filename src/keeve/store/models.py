@@ -296,8 +296,8 @@ class LogEntry(CrewOwned, Base):
     """A load as the log lists and finds it: of a plan, or of the crew's own history that it brought in.
 
     Read out of its events as they come, which are long to read: it alone of a load is ever written anew.
-    ``due_at``: when its next specimen is. ``words``: everything written of it. ``search``: those words and of its
-    title, each marked with its crew.
+    ``due_at``: when its next specimen is. ``is_open``: whether something was still to be done with it after its last
+    event. ``words``: everything written of it. ``search``: those words and of its title, each marked with its crew.
     """
 
     __tablename__ = "log_entry"
@@ -327,9 +327,13 @@ class LogEntry(CrewOwned, Base):
     title: Mapped[Title]
     begun_at: Mapped[datetime]
     state: Mapped[Kind]
+    is_open: Mapped[bool]
     due_at: Mapped[datetime | None]
     words: Mapped[str] = mapped_column(Text)
     content: Mapped[dict[str, Any]]
+    mix_name: Mapped[str | None] = mapped_column(Text, Computed("content ->> 'mix_name'", persisted=True))
+    begun_by: Mapped[str | None] = mapped_column(Text, Computed("content ->> 'begun_by'", persisted=True))
+    judged_by: Mapped[str | None] = mapped_column(Text, Computed("content ->> 'judged_by'", persisted=True))
     search: Mapped[str] = mapped_column(TSVECTOR)
 
 

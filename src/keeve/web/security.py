@@ -7,7 +7,7 @@ from datetime import UTC, datetime, tzinfo
 from typing import Annotated, TypeGuard
 from urllib.parse import urlsplit
 
-from fastapi import Depends, Request, Response
+from fastapi import APIRouter, Depends, Request, Response
 from starlette.datastructures import MutableHeaders, UploadFile
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
@@ -17,7 +17,7 @@ from keeve.services.accounts import Visitor
 from keeve.services.database import DatabaseDown, Engine
 from keeve.services.sessions import visitor
 from keeve.web.limits import MOST_FIELDS, check_texts
-from keeve.web.turns import in_turn
+from keeve.web.turns import TurnRoute, in_turn
 
 SESSION_COOKIE = "__Host-keeve"
 # A stranger has no session yet; this cookie ties the sign-in form to the browser that asked for it.
@@ -152,6 +152,11 @@ async def guard(request: Request) -> None:
     expected = found.form_token if found else request.cookies.get(STRANGER_COOKIE, "")
     if not expected or not given or not hmac.compare_digest(expected.encode(), _unmasked(given)):
         raise ForeignForm
+
+
+def screen_router() -> APIRouter:
+    """A router for the pages of a screen: each is guarded, and run in turn."""
+    return APIRouter(route_class=TurnRoute, dependencies=[Depends(guard)])
 
 
 # What of the name of a file is looked at.

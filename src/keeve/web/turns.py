@@ -7,7 +7,6 @@ from typing import Any, TypeVar
 
 from anyio import fail_after
 from anyio.to_thread import run_sync
-from fastapi import APIRouter
 from fastapi.routing import APIRoute
 
 _T = TypeVar("_T")
@@ -26,7 +25,7 @@ async def in_turn(act: Callable[[], _T]) -> _T:
         return await run_sync(act, abandon_on_cancel=True)
 
 
-class _TurnRoute(APIRoute):
+class TurnRoute(APIRoute):
     """A route whose plain function is run in turn."""
 
     def __init__(self, path: str, endpoint: Callable[..., Any], **options: Any) -> None:
@@ -39,8 +38,3 @@ def _turned(endpoint: Callable[..., Any]) -> Callable[..., Any]:
         return await in_turn(lambda: endpoint(**given))
 
     return turned
-
-
-def screen_router() -> APIRouter:
-    """A router for the pages of a screen."""
-    return APIRouter(route_class=_TurnRoute)

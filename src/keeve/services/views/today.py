@@ -56,7 +56,7 @@ def today(engine: Engine, visitor: Visitor, weather: Weather, now: datetime) -> 
     """The crew's day."""
     with crew_reading(engine, visitor.crew_id) as session:
         active = jobs.newest_jobs(session, "active", _LOOKED_AT)
-        in_work, casts = loads.in_work(session, now), loads.casts(session, now)
+        in_work, casts = loads.open_loads(session, now)
         followed = pours.pours_of(session, visitor, weather, now)
         tests = specimens.due_specimens(session, now)
         starts = days.starts_of(session, visitor, now.astimezone(visitor.zone).date())

@@ -12,8 +12,7 @@ from keeve.services.guessing import SignInRefused
 from keeve.web.pages import page
 from keeve.web.screens.quick import keep
 from keeve.web.screens.sign_in import begin_session, remember_browser
-from keeve.web.security import Database, Now, address_of, device_of
-from keeve.web.turns import screen_router
+from keeve.web.security import Database, Now, address_of, device_of, screen_router
 
 router = screen_router()
 

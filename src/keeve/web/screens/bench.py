@@ -30,8 +30,7 @@ from keeve.web.drawings.water_line import water_lines
 from keeve.web.forms.bench_form import in_words, typed_event
 from keeve.web.own_files import content_of_file
 from keeve.web.pages import page
-from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn
-from keeve.web.turns import screen_router
+from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
 
 router = screen_router()
 

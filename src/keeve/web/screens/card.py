@@ -20,8 +20,8 @@ from keeve.services.views.load_card import PlanOnPaper, card_page, plan_on_paper
 from keeve.web import paper
 from keeve.web.heavy import made_once
 from keeve.web.pages import address_of_site, page, slug
-from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn
-from keeve.web.turns import in_turn, screen_router
+from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
+from keeve.web.turns import in_turn
 
 router = screen_router()
 

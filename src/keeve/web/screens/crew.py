@@ -15,8 +15,7 @@ from keeve.services.security_log import Entry, Kind
 from keeve.web.answers import go_on, id_of
 from keeve.web.pages import address_of_site, page
 from keeve.web.screens.account import code_page
-from keeve.web.security import SESSION_COOKIE, Database, MayLead, Now, SignedIn
-from keeve.web.turns import screen_router
+from keeve.web.security import SESSION_COOKIE, Database, MayLead, Now, SignedIn, screen_router
 
 router = screen_router()
 

@@ -16,8 +16,7 @@ from keeve.web.answers import go_on
 from keeve.web.drawings.cure_bars import cure_bars
 from keeve.web.forms.fields import Number
 from keeve.web.pages import address_of_site, page
-from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn
-from keeve.web.turns import screen_router
+from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
 
 router = screen_router()
 

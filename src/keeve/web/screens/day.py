@@ -17,8 +17,7 @@ from keeve.web.answers import id_of
 from keeve.web.drawings.day_ribbons import day_ribbons
 from keeve.web.forms.day_form import MIXERS, typed_day
 from keeve.web.pages import page
-from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn
-from keeve.web.turns import screen_router
+from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
 
 router = screen_router()
 

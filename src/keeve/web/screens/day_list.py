@@ -9,8 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 from keeve.core.calendar.day_needs import Group
 from keeve.services import day_lists
 from keeve.web.pages import page
-from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn
-from keeve.web.turns import screen_router
+from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
 
 router = screen_router()
 

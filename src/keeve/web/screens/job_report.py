@@ -23,8 +23,8 @@ from keeve.web.heavy import made_once
 from keeve.web.pages import page, slug
 from keeve.web.screens.jobs import job_page
 from keeve.web.screens.quality import STANDARDS, Against
-from keeve.web.security import Database, Now, SignedIn, address_of
-from keeve.web.turns import in_turn, screen_router
+from keeve.web.security import Database, Now, SignedIn, address_of, screen_router
+from keeve.web.turns import in_turn
 
 router = screen_router()
 

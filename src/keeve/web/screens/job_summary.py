@@ -15,8 +15,7 @@ from keeve.services.views.job_summary import summary_page
 from keeve.web.drawings.summary_bars import summary_bars
 from keeve.web.forms.fields import Number
 from keeve.web.pages import page
-from keeve.web.security import Database, MayMix, Now, SignedIn
-from keeve.web.turns import screen_router
+from keeve.web.security import Database, MayMix, Now, SignedIn, screen_router
 
 router = screen_router()
 

@@ -18,8 +18,7 @@ from keeve.web.drawings.shape_pictures import shape_picture
 from keeve.web.forms.shapes import shape_of
 from keeve.web.pages import address_of_site, page
 from keeve.web.screens.quality import NOTHING_HELD, STANDARDS, Held
-from keeve.web.security import Database, MayMix, Now, SignedIn
-from keeve.web.turns import screen_router
+from keeve.web.security import Database, MayMix, Now, SignedIn, screen_router
 
 router = screen_router()
 

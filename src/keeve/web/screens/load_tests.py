@@ -15,8 +15,7 @@ from keeve.services.database import Engine
 from keeve.web.answers import go_on
 from keeve.web.forms.log_form import fresh_events, refusal_in_words, result_event, specimens_event
 from keeve.web.screens.log import load_page
-from keeve.web.security import Database, MayMix, Now, SignedIn
-from keeve.web.turns import screen_router
+from keeve.web.security import Database, MayMix, Now, SignedIn, screen_router
 
 router = screen_router()
 

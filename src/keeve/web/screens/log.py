@@ -42,8 +42,7 @@ from keeve.web.drawings.states.shape import Shape
 from keeve.web.drawings.water_line import PHONE, water_line, water_lines
 from keeve.web.forms.log_form import DUE, FIGURES, FRESH, SHAPES, SIZE, fixing_event, refusal_in_words
 from keeve.web.pages import page
-from keeve.web.security import Database, MayMix, Now, SignedIn, address_of
-from keeve.web.turns import screen_router
+from keeve.web.security import Database, MayMix, Now, SignedIn, address_of, screen_router
 
 router = screen_router()
 

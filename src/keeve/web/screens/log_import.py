@@ -20,8 +20,8 @@ from keeve.services.views.log_import import meant_by, meant_of, preview
 from keeve.web import heavy
 from keeve.web.answers import go_on
 from keeve.web.pages import page
-from keeve.web.security import Database, MayMix, Now, SignedIn
-from keeve.web.turns import in_turn, screen_router
+from keeve.web.security import Database, MayMix, Now, SignedIn, screen_router
+from keeve.web.turns import in_turn
 
 router = screen_router()
 

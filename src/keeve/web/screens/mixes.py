@@ -21,8 +21,7 @@ from keeve.web.drawings.thickness import thickness_bar, thickness_x
 from keeve.web.forms.fields import Number
 from keeve.web.forms.mix_form import MixForm, changed_mix, form_of_mix, form_typed
 from keeve.web.pages import page
-from keeve.web.security import Anyone, Database, MayMix, SignedIn, units_of
-from keeve.web.turns import screen_router
+from keeve.web.security import Anyone, Database, MayMix, SignedIn, screen_router, units_of
 
 router = screen_router()
 

@@ -14,8 +14,7 @@ from keeve.services.guessing import SignInRefused
 from keeve.web.drawings.scanned import scanned
 from keeve.web.pages import page
 from keeve.web.screens.sign_in import signed_out
-from keeve.web.security import SESSION_COOKIE, Database, Now, SignedIn, address_of
-from keeve.web.turns import screen_router
+from keeve.web.security import SESSION_COOKIE, Database, Now, SignedIn, address_of, screen_router
 
 router = screen_router()
 

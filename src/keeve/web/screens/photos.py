@@ -9,8 +9,8 @@ from keeve.formats.photo import photo_of
 from keeve.services import loads, photos
 from keeve.web import heavy
 from keeve.web.answers import go_on, id_of
-from keeve.web.security import Database, MayMix, Now, SignedIn
-from keeve.web.turns import in_turn, screen_router
+from keeve.web.security import Database, MayMix, Now, SignedIn, screen_router
+from keeve.web.turns import in_turn
 
 router = screen_router()
 

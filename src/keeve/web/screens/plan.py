@@ -33,8 +33,17 @@ from keeve.web.forms.shapes import SHAPE_GROUPS, SHAPES
 from keeve.web.pages import page
 from keeve.web.screens.quick import quick_address
 from keeve.web.screens.sign_in import remember_units
-from keeve.web.security import Anyone, Database, MayTry, Now, SignInNeeded, address_of, units_of, zone_of
-from keeve.web.turns import screen_router
+from keeve.web.security import (
+    Anyone,
+    Database,
+    MayTry,
+    Now,
+    SignInNeeded,
+    address_of,
+    screen_router,
+    units_of,
+    zone_of,
+)
 
 router = screen_router()
 

@@ -15,8 +15,7 @@ from keeve.web.drawings.row_bars import row_bars
 from keeve.web.forms.fields import Number
 from keeve.web.pages import page
 from keeve.web.screens.log import Asked, address, asked_for, choices
-from keeve.web.security import Database, Now, SignedIn, address_of, units_of
-from keeve.web.turns import screen_router
+from keeve.web.security import Database, Now, SignedIn, address_of, screen_router, units_of
 
 router = screen_router()
 

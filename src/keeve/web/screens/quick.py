@@ -15,8 +15,7 @@ from keeve.services.database import Engine
 from keeve.services.views.load_card import quick_card
 from keeve.web.pages import page
 from keeve.web.paper import drawn
-from keeve.web.security import Database, Forecast, MayMix, Now
-from keeve.web.turns import screen_router
+from keeve.web.security import Database, Forecast, MayMix, Now, screen_router
 
 router = screen_router()
 

@@ -12,8 +12,7 @@ from keeve.core.rules.registry import VERSION, Rule
 from keeve.services.views.rules import CARD_FIGURES, TITLES, rules_by_subject, uses_of
 from keeve.web.forms import rule_form
 from keeve.web.pages import page
-from keeve.web.security import units_of
-from keeve.web.turns import screen_router
+from keeve.web.security import screen_router, units_of
 
 router = screen_router()
 

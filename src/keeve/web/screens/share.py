@@ -10,8 +10,7 @@ from keeve.services import plans, sharing
 from keeve.services.views.load_card import card_of
 from keeve.web.pages import page
 from keeve.web.paper import drawn
-from keeve.web.security import Database, MayMix, Now
-from keeve.web.turns import screen_router
+from keeve.web.security import Database, MayMix, Now, screen_router
 
 router = screen_router()
 

@@ -25,9 +25,9 @@ from keeve.web.security import (
     SignedIn,
     address_of,
     device_of,
+    screen_router,
     set_cookie,
 )
-from keeve.web.turns import screen_router
 
 router = screen_router()
 

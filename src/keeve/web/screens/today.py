@@ -7,8 +7,7 @@ from keeve.services.views.today import today
 from keeve.web.drawings.life_line import life_line
 from keeve.web.pages import page
 from keeve.web.screens.plan import shape_choices
-from keeve.web.security import Anyone, Database, Forecast, Now
-from keeve.web.turns import screen_router
+from keeve.web.security import Anyone, Database, Forecast, Now, screen_router
 
 router = screen_router()
 

@@ -22,8 +22,7 @@ from keeve.web.forms.yard_form import (
     typed_item,
 )
 from keeve.web.pages import page
-from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn
-from keeve.web.turns import screen_router
+from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
 
 router = screen_router()
 
