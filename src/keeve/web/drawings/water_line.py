@@ -4,6 +4,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import NamedTuple
 
 from keeve.services.views.water import WaterFigures
 from keeve.web.drawings.points import points
@@ -77,10 +78,8 @@ def water_lines(figures: WaterFigures) -> list[WaterLine]:
     return [water_line(figures, width) for width in (DESK, PHONE)]
 
 
-def water_line(figures: WaterFigures, width: float) -> WaterLine:
-    """The water line of a load at one width."""
-    left, right = _MARGIN, width - _MARGIN
-    window, total_l = figures.window, figures.total_l
+def _places(figures: WaterFigures, left: float, right: float) -> Callable[[float], float]:
+    """Where litres are on the line."""
     knots = _knots(figures)
 
     def x(litres: float) -> float:
@@ -90,6 +89,42 @@ def water_line(figures: WaterFigures, width: float) -> WaterLine:
                 return left + (low_share + (high_share - low_share) * part) * (right - left)
         return right
 
+    return x
+
+
+class SmallLine(NamedTuple):
+    """The water of a load in its window, without words: for a row of a list."""
+
+    view: str
+    left: float
+    length: float
+    in_width: float
+    window_x: float
+    window_width: float
+    ceiling_x: float
+
+
+def small_line(figures: WaterFigures) -> SmallLine:
+    """The water line of a load in a row of a list."""
+    left, right = _MARGIN, PHONE - _MARGIN
+    x = _places(figures, left, right)
+    window_x, ceiling_x = x(figures.window.min_l), x(figures.window.ceiling_l)
+    return SmallLine(
+        view=f"0 0 {PHONE:g} 30",
+        left=left,
+        length=right - left,
+        in_width=x(figures.total_l) - left,
+        window_x=window_x,
+        window_width=max(ceiling_x - window_x, _LEAST_WINDOW),
+        ceiling_x=ceiling_x,
+    )
+
+
+def water_line(figures: WaterFigures, width: float) -> WaterLine:
+    """The water line of a load at one width."""
+    left, right = _MARGIN, width - _MARGIN
+    window, total_l = figures.window, figures.total_l
+    x = _places(figures, left, right)
     running, ticks = 0.0, []
     for addition in figures.additions_l:
         running += addition

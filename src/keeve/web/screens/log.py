@@ -39,7 +39,7 @@ from keeve.web.drawings.section import section
 from keeve.web.drawings.set_clock import clock_lines
 from keeve.web.drawings.states import state_at, state_of
 from keeve.web.drawings.states.shape import Shape
-from keeve.web.drawings.water_line import PHONE, water_line, water_lines
+from keeve.web.drawings.water_line import small_line, water_lines
 from keeve.web.forms.log_form import DUE, FIGURES, FRESH, SHAPES, SIZE, fixing_event, refusal_in_words
 from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, Now, SignedIn, address_of, screen_router
@@ -86,7 +86,7 @@ def show(
     return page(
         request,
         "log/log.html",
-        drawn=[(line, water_line(line.water, PHONE) if line.water else None) for line in found.lines],
+        drawn=[(line, small_line(line.water) if line.water else None) for line in found.lines],
         choices=choices(found.lately, filters),
         asked=dict.fromkeys(_FIELDS, "") | asked,
         filters=filters,
