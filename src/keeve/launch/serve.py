@@ -22,6 +22,9 @@ _SECONDS_FOR_OPEN_PAGES = 3
 _PAUSE_SECONDS = 1.0
 # A bench is tapped once or twice a minute: its line stays open, so that no tap has to open one.
 _SECONDS_BETWEEN_TAPS = 75
+# Things made before a collection, and collections before a wider one: a page makes some ten thousand things, and what
+# refers to itself is little of it.
+_COLLECTED_AFTER = (50_000, 20, 50)
 
 
 class Serving(NamedTuple):
@@ -48,7 +51,7 @@ def serve(serving: Serving, listener: socket.socket, workers: int) -> None:
         _work(serving, listener)
         return
     gc.collect()
-    gc.freeze()
+    _keep_what_is_read_in()
     launcher, fork = os.getpid(), get_context("fork")
 
     def work() -> None:
@@ -75,6 +78,13 @@ def serve(serving: Serving, listener: socket.socket, workers: int) -> None:
             process.join()
 
 
+def _keep_what_is_read_in() -> None:
+    """What start-up made lives as long as the process, so that no collection looks at it again; nor at every page."""
+    gc.freeze()
+    gc.set_threshold(*_COLLECTED_AFTER)
+    gc.enable()
+
+
 def _work(serving: Serving, listener: socket.socket) -> None:
     app = create_app(
         connect(serving.database),
@@ -93,5 +103,5 @@ def _work(serving: Serving, listener: socket.socket) -> None:
         forwarded_allow_ips=serving.proxy,
         server_header=False,
     )
-    gc.freeze()  # what start-up made lives as long as the process: no collection need look at it again
+    _keep_what_is_read_in()
     uvicorn.Server(config).run(sockets=[listener])

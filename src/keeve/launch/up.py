@@ -1,6 +1,7 @@
 """``./keeve up``: the database, the demo the first time, and the server."""
 
 import errno
+import gc
 import importlib
 import ipaddress
 import os
@@ -54,6 +55,8 @@ def up(
     # A plain kill ends like Ctrl-C, so that PostgreSQL is stopped too; a script that starts this has Ctrl-C ignored.
     for stop in (signal.SIGTERM, signal.SIGINT):
         signal.signal(stop, signal.default_int_handler)
+    # What is read in now stays: looking for what can go would take a tenth of the start. Whoever serves begins again.
+    gc.disable()
     try:
         is_local = _check_address(host, port, certificate, key)
         processes = _processes(workers)
