@@ -16,7 +16,7 @@ from typing import Annotated, Any, NamedTuple, ParamSpec, TypeVar, get_type_hint
 from pydantic import AliasChoices, BaseModel, ConfigDict, Field, create_model
 
 from keeve.core.errors import InputError, validated
-from keeve.core.rules.possible import impossible
+from keeve.core.rules.possible import PLAIN, impossible
 from keeve.core.tolerances import ROUNDING
 
 # The version of the rules, stored with every plan they make. Raise it when any definition changes.
@@ -217,7 +217,7 @@ class Rule:
         """
         inputs = validated(self.inputs, given)
         try:
-            result = self.function(**dict(inputs))
+            result = self.function(**vars(inputs))
         except (OverflowError, ZeroDivisionError):
             raise _too_large(sorted(given)) from None
         outputs = result.model_dump(exclude=_NO_OUTPUTS, exclude_none=True)
@@ -247,22 +247,22 @@ def _too_large(fields: list[str]) -> InputError:
 def _finite(value: Any) -> bool:
     if isinstance(value, float):
         return math.isfinite(value)
-    if isinstance(value, Mapping):
-        return all(_finite(item) for item in value.values())
-    if isinstance(value, list | tuple):
-        return all(_finite(item) for item in value)
-    return True
+    if isinstance(value, dict):
+        return all(map(_finite, value.values()))
+    return all(map(_finite, value)) if isinstance(value, list | tuple) else True
 
 
 def _defaults_taken(model: BaseModel, prefix: str = "") -> list[tuple[str, Any]]:
     """Every optional input that was left out, with the default it took (no default: nothing assumed)."""
     taken: list[tuple[str, Any]] = []
+    of, given = vars(model), model.model_fields_set
     for name in type(model).model_fields:
-        value = getattr(model, name)
-        path = f"{prefix}{name}"
-        if name not in model.model_fields_set:
+        value, path = of[name], f"{prefix}{name}"
+        if name not in given:
             if value is not None:
                 taken.append((path, value.model_dump() if isinstance(value, BaseModel) else value))
+        elif type(value) in PLAIN:
+            continue
         elif isinstance(value, BaseModel):
             taken += _defaults_taken(value, f"{path}.")
         elif isinstance(value, list):

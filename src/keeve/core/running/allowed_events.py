@@ -205,12 +205,13 @@ _FIGURES = (
 
 def _figures(event: Event) -> Iterator[tuple[str, float]]:
     """The figures of an event by their paths."""
+    of = vars(event)
     for name in _FIGURES:
-        value = getattr(event, name, None)
+        value = of.get(name)
         if value is not None:
             yield name, value
     for group in ("charged_kg", "add_kg", "doses"):
-        for name, value in getattr(event, group, {}).items():
+        for name, value in of.get(group, {}).items():
             yield f"{group}.{name}", value
 
 

@@ -45,8 +45,9 @@ def implausible_sizes(mix: Mix, job: Job) -> Iterator[RuleWarning]:
         InputError: a coat outside its mix's thickness, which would come off. A pour outside it may be meant.
     """
     for index, need in enumerate(job.need):
+        of = vars(need)
         for name, one_mm in _THICKNESSES.items():
-            given = getattr(need, name, None) or []
+            given = of.get(name) or []
             for place, value in enumerate(given if isinstance(given, list) else [given]):
                 path = f"need.{index}.{name}" + (f".{place}" if isinstance(given, list) else "")
                 for slip in _of_the_layer(mix, path, value, one_mm):
@@ -56,7 +57,7 @@ def implausible_sizes(mix: Mix, job: Job) -> Iterator[RuleWarning]:
                         )
                     yield slip
         for name, span in SIZES.items():
-            size = getattr(need, name, None)
+            size = of.get(name)
             if name not in _THICKNESSES and span.unit in _TYPED and isinstance(size, float):
                 yield from _of_the_largest(f"need.{index}.{name}", size, span)
 
