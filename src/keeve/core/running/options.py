@@ -29,13 +29,18 @@ def options(plan: Plan, state: LoadState, now: Situation) -> list[Option]:
         state: its state.
         now: where it is in its procedure.
     """
-    return [_closed(option, now) for option in _every(plan, state, now)]
+    return [_held(option, now) for option in _every(plan, state, now)]
+
+
+def open_options(plan: Plan, state: LoadState, now: Situation) -> list[Option]:
+    """Those of them that may be done."""
+    return [option for option in _every(plan, state, now) if option.is_open and not _is_closed(option, now)]
 
 
 def option_for(plan: Plan, state: LoadState, now: Situation, what: What, of: str) -> Option | None:
     """One of them; None where a load of the plan never has it."""
     found = (item for item in _every(plan, state, now) if (item.what, item.of) == (what, of))
-    return next((_closed(option, now) for option in found), None)
+    return next((_held(option, now) for option in found), None)
 
 
 def _every(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
@@ -63,13 +68,16 @@ _STILL: Mapping[str, frozenset[What]] = {
 _WRITTEN: frozenset[What] = frozenset({"note", "undo", "put_right", "fresh_test"})
 
 
-def _closed(option: Option, now: Situation) -> Option:
-    """The option, refused where nothing of its kind may be done any more, or yet."""
-    if now.act != "taken_back" and option.what in _WRITTEN:
-        return option
-    if now.act != "taken_back" and (now.act not in _STILL or option.what in _STILL[now.act]):
-        return option
-    if option.refusal and now.act in ("strip", "dry"):
+def _is_closed(option: Option, now: Situation) -> bool:
+    """Whether nothing of its kind may be done any more, or yet."""
+    if now.act == "taken_back":
+        return True
+    return option.what not in _WRITTEN and now.act in _STILL and option.what not in _STILL[now.act]
+
+
+def _held(option: Option, now: Situation) -> Option:
+    """The option, refused where it is closed; a cast keeps its own reason."""
+    if not _is_closed(option, now) or (option.refusal and now.act in ("strip", "dry")):
         return option
     if now.act == "accept":
         refusal = InputError(

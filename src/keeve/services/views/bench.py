@@ -25,7 +25,7 @@ from keeve.core.running.corrections import cooler_next_time
 from keeve.core.running.expected_water import as_expected, followed, in_words
 from keeve.core.running.next_step import Act, Situation, shares_in
 from keeve.core.running.option import Option, What
-from keeve.core.running.options import options
+from keeve.core.running.options import open_options, options
 from keeve.core.running.pre_use_checks import Check, checks_by_id
 from keeve.services import loads
 from keeve.services.accounts import Visitor
@@ -309,7 +309,7 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
     """The bench of a load at a moment."""
     now = running.situation(moment)
     plan, load, state, step = running.plan, now.load, running.state, now.step
-    can = {(item.what, item.of): item for item in options(plan, state, now) if item.is_open}
+    can = {(item.what, item.of): item for item in open_options(plan, state, now)}
     amount = gauged_step(plan, load, step) if step else None
     workings = Workings()
     proposal = now.correction
