@@ -29,7 +29,8 @@ class Photo(NamedTuple):
 def photo_of(content: bytes) -> Photo:
     """A picture of a file, fit to be kept.
 
-    Its place, its time and whatever else the camera wrote into it stay behind.
+    Its place, its time and whatever else the camera wrote into it stay behind. Colours are what they were, in the
+    space that everything shows without being told: a stain is judged by them.
 
     Raises:
         InputError: the file is no picture that can be read.
@@ -42,7 +43,7 @@ def photo_of(content: bytes) -> Photo:
             opened.draft("RGB", (_SIDE, _SIDE))
             upright = ImageOps.exif_transpose(opened)
             upright.thumbnail((_SIDE, _SIDE))
-            flat = _on_white(upright)
+            flat = _in_common_colours(_on_white(upright), opened.info.get("icc_profile"))
     except (UnidentifiedImageError, Image.DecompressionBombError, OSError, SyntaxError, ValueError):
         raise InputError(
             "no_photo", "That file is no photo Keeve can read: take a JPEG, PNG or WebP picture.", ["photo"]
@@ -62,6 +63,22 @@ def _on_white(picture: "Image.Image") -> "Image.Image":
     sheet = Image.new("RGB", clear.size, "white")
     sheet.paste(clear, mask=clear.getchannel("A"))
     return sheet
+
+
+def _in_common_colours(picture: "Image.Image", profile: bytes | None) -> "Image.Image":
+    """The picture in sRGB; many a phone takes it in a wider space, and says so in a profile that is not kept."""
+    from PIL import ImageCms
+
+    if not profile:
+        return picture
+    try:
+        taken_in = ImageCms.ImageCmsProfile(BytesIO(profile))
+        if taken_in.profile.xcolor_space.strip() != "RGB":  # of a picture that was turned into RGB above
+            return picture
+        changed = ImageCms.profileToProfile(picture, taken_in, ImageCms.createProfile("sRGB"))
+    except (ImageCms.PyCMSError, OSError):
+        return picture
+    return changed or picture
 
 
 def _jpeg(picture: "Image.Image") -> bytes:
