@@ -23,6 +23,7 @@ from keeve.core.quantities import in_reader_units
 from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_figures, kind_of_name, to_shown
 from keeve.services.accounts import LEAST_PASSWORD, MOST_PASSWORD
 from keeve.services.views.event_words import RESULT_NAMES, event_words
+from keeve.web.fragments import Alike
 from keeve.web.own_files import address_of_file
 from keeve.web.security import FORM_FIELD, form_token, tie_to_browser, units_of, zone_of
 
@@ -57,6 +58,7 @@ environment = Environment(
     loader=FileSystemLoader(Path(__file__).parent / "templates"),
     autoescape=True,
     undefined=StrictUndefined,
+    extensions=[Alike],
     trim_blocks=True,
     lstrip_blocks=True,
     auto_reload=False,

@@ -53,10 +53,9 @@ STATE_NAMES: Mapping[State, str] = {
 
 
 class LogLine(NamedTuple):
-    """A load in the log: where it is found, its entry, its water, where it is in words, and whether it is too late."""
+    """A load in the log: where it is found, where it is in words, and whether it is too late."""
 
     listed: Listed
-    water: WaterFigures | None
     state: str
     is_late: bool
 
@@ -64,6 +63,14 @@ class LogLine(NamedTuple):
     def entry(self) -> LogEntry:
         """Its entry."""
         return self.listed.entry
+
+    @property
+    def water(self) -> WaterFigures | None:
+        """Its water; None where none is known."""
+        held = self.entry.water
+        if held is None:
+            return None
+        return water_figures(Window(held.start_l, held.min_l, held.target_l, held.ceiling_l), [held.in_l])
 
 
 @dataclass(frozen=True)
@@ -92,14 +99,10 @@ def log_page(
 
 
 def _line(listed: Listed, now: datetime) -> LogLine:
-    entry, held = listed.entry, listed.entry.water
+    entry = listed.entry
     is_late = entry.is_past(now)
     told = RESULT_NAMES[entry.result].lower() if entry.result and entry.state == "done" else ""
-    state = "time over" if is_late else told or STATE_NAMES[entry.state]
-    if held is None:
-        return LogLine(listed, None, state, is_late)
-    window = Window(held.start_l, held.min_l, held.target_l, held.ceiling_l)
-    return LogLine(listed, water_figures(window, [held.in_l]), state, is_late)
+    return LogLine(listed, "time over" if is_late else told or STATE_NAMES[entry.state], is_late)
 
 
 @dataclass(frozen=True)

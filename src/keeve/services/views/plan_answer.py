@@ -9,6 +9,7 @@ from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.planning.site_mix import chosen_mix
 from keeve.core.planning.vessel_loads import VesselError, counting_error
+from keeve.services.kept import Kept
 from keeve.services.views.amounts import BoughtLine, MaterialAmount, material_amounts, shopping_list
 from keeve.services.views.plaster import RatioLine, ratios_beside
 from keeve.services.views.set_clock import Batches, ClockFigures, Warmth, batches_of, by_warmth, planned_clock
@@ -49,12 +50,22 @@ class PlanAnswer:
     batches: Batches | None
 
 
+# The form is opened on the same job time and again, and a job is looked at before it is kept.
+_answered: Kept[str, PlanAnswer] = Kept(24)
+
+
 def plan_answer(job: Job) -> PlanAnswer:
     """What a job comes to.
 
     Raises:
         InputError: the job cannot be planned.
     """
+    asked = job.model_dump_json(exclude_unset=True)  # a sketch shows what was given, and no default
+    found = _answered.get(asked)
+    return _answered.keep(asked, _answer(job)) if found is None else found
+
+
+def _answer(job: Job) -> PlanAnswer:
     plan = make_plan(job)
     load, strength = plan.loads[0], plan.strength
     left = strength.litre_more_ratio if strength else None

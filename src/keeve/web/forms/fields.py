@@ -3,8 +3,9 @@
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property
 from itertools import pairwise
-from typing import Any, Self
+from typing import Any, ClassVar, Self
 
 from keeve.core.errors import InputError
 from keeve.core.quantities import read_quantity
@@ -21,7 +22,7 @@ class _Field:
     label: str
     path: Path
 
-    @property
+    @cached_property
     def name(self) -> str:
         """Its name on the form."""
         return dotted(self.path)
@@ -46,6 +47,7 @@ class Number(_Field):
         needed: whether it may not be left empty.
     """
 
+    what: ClassVar[str] = "number"
     kind: Kind | None = None
     percent: bool = False
     whole: bool = False
@@ -143,6 +145,7 @@ def _figures(text: str) -> int:
 class Text(_Field):
     """A short text: its default on the empty form, whether it may not be left empty, whether it is a date."""
 
+    what: ClassVar[str] = "text"
     default: str = ""
     needed: bool = False
     is_date: bool = False
@@ -161,6 +164,7 @@ class Choice(_Field):
         redraws: whether other fields come and go with it.
     """
 
+    what: ClassVar[str] = "choice"
     options: Mapping[Any, str]
     needed: bool = False
     redraws: bool = False
@@ -188,9 +192,9 @@ class Choice(_Field):
 class MeshFile(_Field):
     """A mesh file: read when it is chosen, kept as what it came to (JSON)."""
 
+    what: ClassVar[str] = "mesh"
     default: str = ""
     needed: bool = False
-    is_mesh: bool = True
 
     def shown(self, text: str) -> Mapping[str, Any]:
         """What the file came to, as plain values; nothing where none was read."""

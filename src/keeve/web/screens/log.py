@@ -86,7 +86,8 @@ def show(
     return page(
         request,
         "log/log.html",
-        drawn=[(line, small_line(line.water) if line.water else None) for line in found.lines],
+        lines=found.lines,
+        small_line=small_line,
         choices=choices(found.lately, filters),
         asked=dict.fromkeys(_FIELDS, "") | asked,
         filters=filters,

@@ -1,13 +1,14 @@
 """Plan: how much, of what, in how many loads, and what to buy."""
 
-from typing import Any
+from collections.abc import Sequence
+from typing import Any, NamedTuple
 from uuid import UUID, uuid4
 
 from fastapi import HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.errors import InputError
-from keeve.core.planning.yard import OwnBag
+from keeve.core.planning.yard import OwnBag, YardItem
 from keeve.core.records.next_time import Learnt
 from keeve.core.texts import written
 from keeve.core.units import System
@@ -17,12 +18,12 @@ from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.services.job_summaries import ClosedWaste
 from keeve.services.meshes import read_mesh_file
-from keeve.services.views.mix_choices import mix_shelves
+from keeve.services.views.mix_choices import MixChoice, mix_shelves
 from keeve.services.views.next_time import next_time
 from keeve.services.views.plan_answer import plan_answer
 from keeve.services.views.plan_start import plan_start
 from keeve.web import heavy
-from keeve.web.drawings.composition import composition
+from keeve.web.drawings.composition import Band, composition
 from keeve.web.drawings.set_clock import clock_lines
 from keeve.web.drawings.shape_pictures import shape_picture
 from keeve.web.drawings.sketch import sketch
@@ -94,7 +95,7 @@ def show(
         start.measured,
         shape,
     )
-    return _form_page(request, database, visitor, form, waste=start.waste)
+    return _form_page(request, database, visitor, form, waste=start.waste, owned=start.owned)
 
 
 @router.post("/plan/preview")
@@ -230,6 +231,7 @@ def _form_page(
     waste: ClosedWaste | None = None,
     learnt: Learnt | None = None,
     changed: UUID | None = None,
+    owned: Sequence[YardItem] | None = None,
 ) -> Response:
     job_id = changed or _job_changed(request)
     return page(
@@ -241,25 +243,46 @@ def _form_page(
         waste=waste,
         learnt=learnt,
         changed=jobs.job_page(database, visitor, job_id) if job_id and visitor else None,
-        **_choices(database, visitor, form),
+        **_choices(database, visitor, form, owned),
         **_result(form),
     )
 
 
-def _choices(database: Engine, visitor: Visitor | None, form: PlanForm) -> dict[str, Any]:
-    """The shapes and the mixes to choose from, with their pictures."""
+def _choices(
+    database: Engine, visitor: Visitor | None, form: PlanForm, owned: Sequence[YardItem] | None = None
+) -> dict[str, Any]:
+    """The shapes and mixes to choose from, with pictures; ``owned``: what the crew owns, where it is known."""
+    if owned is None:
+        owned = [kept.item for kept in yard.yard_of(database, visitor)] if visitor else []
     return {
         **shape_choices(),
-        "bags": plan_form.offered_bags(form, _own_bags(database, visitor)),
+        "bags": plan_form.offered_bags(form, [item for item in owned if isinstance(item, OwnBag)]),
         "may_keep": visitor is not None and form.has_label,
         "shelves": [
             {
                 "heading": shelf.heading,
-                "choices": [(item, composition(item.figures.volumes)) for item in shelf.choices],
+                "tiles": [_tile(item) for item in shelf.choices],
             }
             for shelf in mix_shelves(database, visitor, form.mixes)
         ],
     }
+
+
+class MixTile(NamedTuple):
+    """A mix to choose: its id, its name, its ratio and its uses, the words it is found by, and its bar."""
+
+    id: str
+    name: str
+    ratio: str
+    uses: str
+    found_by: str
+    bands: tuple[Band, ...]
+
+
+def _tile(choice: MixChoice) -> MixTile:
+    mix = choice.mix
+    bands = tuple(composition(choice.figures.volumes))
+    return MixTile(mix.id, mix.name, mix.ratio, ", ".join(mix.uses), choice.found_by, bands)
 
 
 def shape_choices() -> dict[str, Any]:
@@ -267,14 +290,8 @@ def shape_choices() -> dict[str, Any]:
     return {
         "shapes": {name: shape.label for name, shape in SHAPES.items()},
         "shape_groups": SHAPE_GROUPS,
-        "pictures": {name: shape_picture(name) for name in SHAPES},
+        "pictures": tuple((name, shape_picture(name)) for name in SHAPES),
     }
-
-
-def _own_bags(database: Engine, visitor: Visitor | None) -> list[OwnBag]:
-    """The bags whose labels the crew has kept."""
-    kept = yard.yard_of(database, visitor) if visitor else []
-    return [one.item for one in kept if isinstance(one.item, OwnBag)]
 
 
 def _result(form: PlanForm) -> dict[str, Any]:
