@@ -21,7 +21,7 @@ from keeve.core.tolerances import ROUNDING
 
 
 class _Part(BaseModel):
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(frozen=True, defer_build=True)
 
 
 class PlanItem(_Part):

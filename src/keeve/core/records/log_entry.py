@@ -37,7 +37,7 @@ MOST_WORDS = 10_000
 
 
 class _Kept(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="ignore")
+    model_config = ConfigDict(frozen=True, extra="ignore", defer_build=True)
 
 
 class WaterInWindow(_Kept):
