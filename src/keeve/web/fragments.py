@@ -14,7 +14,7 @@ from markupsafe import Markup
 from keeve.services.kept import Kept
 
 # A part of a page is a kilobyte or so.
-_MOST = 4000
+_MOST = 2000
 _kept: Kept[tuple[str, Hashable], Markup] = Kept(_MOST)
 
 
