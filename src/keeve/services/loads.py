@@ -272,20 +272,13 @@ class InWork(NamedTuple):
     situation: Situation
 
 
-_LATELY = models.LogEntry.begun_at > bindparam("since")
-_BEFORE = models.LogEntry.begun_at > bindparam("casts_since")
-_IS_CAST = models.LogEntry.state.in_(["in-mould", "drying"])
-# Each by an index of its own: nothing else is looked at, however long the log.
-_OPEN = Question(
-    select(
-        union(
-            select(models.LogEntry.id).where(_LATELY, models.LogEntry.is_open),
-            select(models.LogEntry.id).where(_BEFORE, _IS_CAST),
-        )
-        .subquery()
-        .c.id
-    )
+_ENTRY = models.LogEntry
+_IN_WORK = select(_ENTRY.id).where(_ENTRY.begun_at > bindparam("since"), _ENTRY.is_open)
+_CASTS = select(_ENTRY.id).where(
+    _ENTRY.begun_at > bindparam("casts_since"), _ENTRY.state.in_(["in-mould", "drying"])
 )
+# Each by an index of its own: nothing else is looked at, however long the log.
+_OPEN = Question(select(union(_IN_WORK, _CASTS).subquery().c.id))
 
 
 def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[InWork]:

@@ -12,7 +12,6 @@ from uuid import UUID
 from sqlalchemy import (
     ColumnElement,
     Engine,
-    Select,
     Text,
     bindparam,
     cast,
@@ -254,8 +253,14 @@ def _crew_with_unlisted(engine: Engine) -> UUID | None:
 _AFTER = tuple_(bindparam("after_at"), bindparam("after_id"))
 _WORDS = cast(bindparam("words"), TSQUERY)
 # Found by the words alone, which begin with the mark of their crew: asked for the crew too, the database reads all of
-# its index beside them. Whoever reads what is found here is held to the crew as everywhere.
-_MENTIONING = select(_TABLE).where(_TABLE.c.search.bool_op("@@")(_WORDS)).cte().prefix_with("materialized")
+# its index beside them. Whoever reads what is found here is held to the crew as everywhere. Only what it is asked by
+# and put in order by: the rest is read of the page.
+_MENTIONING = (
+    select(*(_TABLE.c[name] for name in ("crew_id", "id", "job_id", "mix_id", "state", "begun_at")))
+    .where(_TABLE.c.search.bool_op("@@")(_WORDS))
+    .cte()
+    .prefix_with("materialized")
+)
 _HAS: dict[str, Callable[[Any], ColumnElement[bool]]] = {
     "job_id": lambda entry: entry.job_id == bindparam("job_id"),
     "mix_id": lambda entry: entry.mix_id == bindparam("mix_id"),
@@ -272,30 +277,30 @@ _NEAR = 1000
 Through = Literal["all", "near", "far"]
 
 
+_SHOWN = (_ENTRY.id, _ENTRY.plan_id, _ENTRY.mix_id, _ENTRY.title, _ENTRY.content)
+
+
 @cache
 def _question(limit: int, through: Through, *names: str) -> Question:
     """A page of what is sought: of that length, which is written out so that the database knows it is short."""
-    entry: Any = _ENTRY
-    if through == "far":
-        entry = aliased(_ENTRY, _MENTIONING)
+    entry: Any = aliased(_ENTRY, _MENTIONING) if through == "far" else _ENTRY
     place: Any = models.LogPerson if "who" in names else entry
-    found: Select[Any] = select(
-        entry.id, entry.plan_id, entry.mix_id, entry.title, entry.content, entry.search
-    )
+    found = select(entry.id).order_by(place.begun_at.desc(), place.id.desc())
     if "who" in names:
         found = found.join(place, (place.crew_id == entry.crew_id) & (place.id == entry.id))
     found = found.where(
         *(_HAS[name](place if name in _OF_PLACE else entry) for name in names if name in _HAS)
-    ).order_by(place.begun_at.desc(), place.id.desc())
-    if through != "near":
-        return Question(found.limit(literal_column(str(limit))))
-    near = found.limit(literal_column(str(_NEAR))).subquery()
-    mentions = near.c.search.bool_op("@@")(_WORDS)
-    return Question(
-        select(near.c.id, near.c.plan_id, near.c.mix_id, near.c.title, near.c.content)
-        .where(mentions)
-        .limit(literal_column(str(limit)))
     )
+    page: ColumnElement[Any] = literal_column(str(limit))
+    if through == "all":
+        return Question(found.with_only_columns(*_SHOWN).limit(page))
+    if through == "far":
+        ids = found.limit(page).subquery()
+        newest_first = (_ENTRY.begun_at.desc(), _ENTRY.id.desc())
+        return Question(select(*_SHOWN).join(ids, ids.c.id == _ENTRY.id).order_by(*newest_first))
+    near = found.with_only_columns(*_SHOWN, _ENTRY.search).limit(literal_column(str(_NEAR))).subquery()
+    mentions = near.c.search.bool_op("@@")(_WORDS)
+    return Question(select(*(near.c[column.key] for column in _SHOWN)).where(mentions).limit(page))
 
 
 def find(
@@ -372,8 +377,15 @@ class Lately(NamedTuple):
 # So many loads back: what is older is found from the page of its job or mix, or by words.
 _LOOKED_BACK = 150
 _RECENT = (
-    select(_ENTRY.job_id, _ENTRY.title, _ENTRY.mix_id, _ENTRY.mix_name, _ENTRY.begun_by, _ENTRY.judged_by)
-    .add_columns(_ENTRY.begun_at)
+    select(
+        _ENTRY.job_id,
+        _ENTRY.title,
+        _ENTRY.mix_id,
+        _ENTRY.mix_name,
+        _ENTRY.begun_by,
+        _ENTRY.judged_by,
+        _ENTRY.begun_at,
+    )
     .order_by(_ENTRY.begun_at.desc(), _ENTRY.id.desc())
     .limit(literal_column(str(_LOOKED_BACK)))
     .subquery()
