@@ -54,7 +54,7 @@ class MixFigures:
 
     mix: Mix
     plan: Plan
-    volumes: Sequence[LooseVolume]
+    volumes: tuple[LooseVolume, ...]
     amounts: Sequence[DryAmount]
     water_l: float
     thickness_mm: tuple[float, float]
@@ -82,7 +82,7 @@ def _figures(mix: Mix) -> MixFigures:
     return MixFigures(
         mix=mix,
         plan=plan,
-        volumes=[*volumes, LooseVolume("water", "water", load.water.with_aggregate_l)],
+        volumes=(*volumes, LooseVolume("water", "water", load.water.with_aggregate_l)),
         amounts=[DryAmount(charge.material, charge.dry_kg) for charge in load.charges] if is_known else [],
         water_l=load.water.with_aggregate_l,
         thickness_mm=mix.thickness_mm or _ANY_THICKNESS_MM,

@@ -1,6 +1,6 @@
 """What a mix is made of, as one bar: its materials by loose volume, hatched, and its water."""
 
-from collections.abc import Sequence
+from functools import lru_cache
 from typing import NamedTuple
 
 WIDTH, HEIGHT = 240.0, 34.0
@@ -17,7 +17,8 @@ class Band(NamedTuple):
     name: str
 
 
-def composition(volumes_l: Sequence[tuple[str, str, float]]) -> list[Band]:
+@lru_cache(maxsize=512)
+def composition(volumes_l: tuple[tuple[str, str, float], ...]) -> tuple[Band, ...]:
     """The bands of a mix, to scale but for the thinnest.
 
     Args:
@@ -30,4 +31,4 @@ def composition(volumes_l: Sequence[tuple[str, str, float]]) -> list[Band]:
     for (hatch, name, _), width in zip(volumes_l, widths, strict=True):
         bands.append(Band(hatch, round(x, 1), round(width * shrink, 1), name))
         x += width * shrink
-    return bands
+    return tuple(bands)

@@ -3,7 +3,7 @@
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import lru_cache
 from itertools import pairwise
 from typing import Any, ClassVar, Self
 
@@ -22,7 +22,7 @@ class _Field:
     label: str
     path: Path
 
-    @cached_property
+    @property
     def name(self) -> str:
         """Its name on the form."""
         return dotted(self.path)
@@ -291,10 +291,11 @@ class Rows(_Field):
 def members(values: Mapping[str, str], name: str) -> list[dict[str, str]]:
     """What a form has under each number of a name, by the rest of the name, in order."""
     found: dict[int, dict[str, str]] = {}
+    prefix = f"{name}."
     for key, text in values.items():
-        if not key.startswith(f"{name}."):
+        if not key.startswith(prefix):
             continue
-        number, _, rest = key.removeprefix(f"{name}.").partition(".")
+        number, _, rest = key.removeprefix(prefix).partition(".")
         if number.isdecimal():
             found.setdefault(int(number), {})[rest] = text
     return [found[number] for number in sorted(found)]
@@ -355,6 +356,7 @@ def without_empty(raw: Any) -> Any:
     return raw
 
 
+@lru_cache(maxsize=2048)
 def dotted(path: Path) -> str:
     """A path as an error names it."""
     return ".".join(str(part) for part in path)

@@ -281,7 +281,7 @@ class MixTile(NamedTuple):
 
 def _tile(choice: MixChoice) -> MixTile:
     mix = choice.mix
-    bands = tuple(composition(choice.figures.volumes))
+    bands = composition(choice.figures.volumes)
     return MixTile(mix.id, mix.name, mix.ratio, ", ".join(mix.uses), choice.found_by, bands)
 
 
