@@ -18,7 +18,7 @@ from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad
 from keeve.services.log_entries import Sought, find
 from keeve.store import models
-from keeve.store.database import CrewError, crew_session, open_session
+from keeve.store.database import CrewError, connect, crew_reading, crew_session, open_session, session_crew
 
 
 @pytest.fixture
@@ -131,6 +131,25 @@ def test_a_session_without_a_crew_reaches_no_work(engine: Engine, visitor: Visit
         with pytest.raises(CrewError):
             session.flush()
         session.expunge_all()
+
+
+def test_reading_inside_reading_takes_one_connection_of_one_crew(engine: Engine, visitor: Visitor) -> None:
+    stranger, _ = new_visitor(engine)
+    elsewhere = connect(engine.url.render_as_string(hide_password=False))
+    with crew_reading(engine, visitor.crew_id) as outer:
+        with crew_reading(engine, visitor.crew_id) as inner:
+            assert inner is outer
+        with crew_reading(engine, stranger.crew_id) as other:
+            assert session_crew(other) == stranger.crew_id
+            with crew_reading(engine, visitor.crew_id) as inmost:
+                assert session_crew(inmost) == visitor.crew_id
+        with crew_reading(elsewhere, visitor.crew_id) as far:
+            assert far is not outer
+        with crew_reading(engine, visitor.crew_id) as again:
+            assert again is outer
+    with crew_reading(engine, visitor.crew_id) as later:
+        assert later is not outer
+    elsewhere.dispose()
 
 
 def test_a_row_goes_in_under_the_session_s_crew_whatever_it_says(

@@ -2,6 +2,7 @@
 
 import contextlib
 from collections.abc import Iterator, Sequence
+from contextvars import ContextVar
 from functools import lru_cache
 from typing import Any
 from uuid import UUID
@@ -73,9 +74,23 @@ def session_crew(session: Session) -> UUID:
 
 @contextlib.contextmanager
 def crew_reading(engine: Engine, crew_id: UUID) -> Iterator[Session]:
-    """A session that only reads the work of this crew: each query by itself, no transaction around them."""
+    """A session that only reads the work of this crew: each query by itself, no transaction around them.
+
+    Inside another one of the same crew it is that one: a page that reads several things takes one connection.
+    """
+    outer = _reading.get()
+    if outer is not None and outer.bind is reader(engine) and session_crew(outer) == crew_id:
+        yield outer
+        return
     with Session(reader(engine), info={_CREW: crew_id}) as session:
-        yield session
+        before = _reading.set(session)
+        try:
+            yield session
+        finally:
+            _reading.reset(before)
+
+
+_reading: ContextVar[Session | None] = ContextVar("reading", default=None)
 
 
 @lru_cache(maxsize=8)

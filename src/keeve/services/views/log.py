@@ -38,6 +38,7 @@ from keeve.services.views.next_time import learnt_for
 from keeve.services.views.sections import SectionFigures
 from keeve.services.views.set_clock import ClockFigures, clock_figures
 from keeve.services.views.water import WaterFigures, water_figures
+from keeve.store.database import crew_reading
 
 _PAGE = 20
 _EXPORT_PAGE, _EVENTS_PAGE = 500, 100
@@ -92,10 +93,10 @@ def log_page(
     engine: Engine, visitor: Visitor, sought: Sought, now: datetime, after: tuple[datetime, UUID] | None
 ) -> LogPage:
     """A page of the log, from after the last load of the page before."""
-    found = find(engine, visitor, sought, limit=_PAGE + 1, after=after)
+    with crew_reading(engine, visitor.crew_id):
+        found, names = find(engine, visitor, sought, limit=_PAGE + 1, after=after), lately(engine, visitor)
     lines = [_line(listed, now) for listed in found[:_PAGE]]
-    older_than = found[_PAGE - 1] if len(found) > _PAGE else None
-    return LogPage(lines, older_than, lately(engine, visitor))
+    return LogPage(lines, found[_PAGE - 1] if len(found) > _PAGE else None, names)
 
 
 def _line(listed: Listed, now: datetime) -> LogLine:

@@ -11,6 +11,7 @@ from keeve.core.planning.yard import YardItem
 from keeve.services import job_summaries, mixes, stockpiles, yard
 from keeve.services.accounts import Visitor
 from keeve.services.job_summaries import ClosedWaste
+from keeve.store.database import crew_reading
 
 
 @dataclass(frozen=True)
@@ -41,9 +42,10 @@ def plan_start(engine: Engine, visitor: Visitor | None, mix_id: str, now: dateti
     """
     if visitor is None:
         return PlanStart(mixes.every_mix(engine, None), [], None, {})
-    return PlanStart(
-        mixes=mixes.every_mix(engine, visitor),
-        owned=[kept.item for kept in yard.yard_of(engine, visitor)],
-        waste=job_summaries.last_waste(engine, visitor, mix_id),
-        measured=stockpiles.last_measured_of(engine, visitor, now),
-    )
+    with crew_reading(engine, visitor.crew_id):
+        return PlanStart(
+            mixes=mixes.every_mix(engine, visitor),
+            owned=[kept.item for kept in yard.yard_of(engine, visitor)],
+            waste=job_summaries.last_waste(engine, visitor, mix_id),
+            measured=stockpiles.last_measured_of(engine, visitor, now),
+        )
