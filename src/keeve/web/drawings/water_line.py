@@ -106,11 +106,11 @@ class SmallLine(NamedTuple):
 
 def small_line(figures: WaterFigures) -> SmallLine:
     """The water line of a load in a row of a list."""
-    left, right = _MARGIN, PHONE - _MARGIN
+    left, right = _MARGIN, DESK - _MARGIN
     x = _places(figures, left, right)
     window_x, ceiling_x = x(figures.window.min_l), x(figures.window.ceiling_l)
     return SmallLine(
-        view=f"0 0 {PHONE:g} 30",
+        view=f"0 0 {DESK:g} 44",
         left=left,
         length=right - left,
         in_width=x(figures.total_l) - left,
