@@ -52,10 +52,13 @@ _NEXT_WORDS: Mapping[str, str] = {
     "taken_back": "Taken back",
 }
 
-# A compiled template knows which filters take the context: one of other filters than these is of no use.
-_OF_THESE_FILTERS = sha256(Path(__file__).read_bytes()).hexdigest()[:12]
+# A compiled template knows which filters take the context, and how its tags are read: one of others is of no use.
+_HERE = Path(__file__).parent
+_OF_THESE = sha256(
+    b"".join((_HERE / name).read_bytes() for name in ("pages.py", "fragments.py"))
+).hexdigest()[:12]
 environment = Environment(
-    loader=FileSystemLoader(Path(__file__).parent / "templates"),
+    loader=FileSystemLoader(_HERE / "templates"),
     autoescape=True,
     undefined=StrictUndefined,
     extensions=[Alike],
@@ -63,7 +66,7 @@ environment = Environment(
     lstrip_blocks=True,
     auto_reload=False,
     cache_size=-1,
-    bytecode_cache=FileSystemBytecodeCache(pattern=f"keeve_{_OF_THESE_FILTERS}_%s.cache"),
+    bytecode_cache=FileSystemBytecodeCache(pattern=f"keeve_{_OF_THESE}_%s.cache"),
 )
 _templates = Jinja2Templates(env=environment)
 
