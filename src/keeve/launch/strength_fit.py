@@ -12,14 +12,22 @@ import csv
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 import yaml
 from numpy.typing import NDArray
 
 from keeve.core.planning.expected_strength import AGE_DAYS
-from keeve.core.rules.strength import LAW_FILE, SPREAD_POWER, Contents, StrengthLaw, band_ends, strength_mpa
+from keeve.core.rules.strength import (
+    LAW_FILE,
+    SPREAD_POWER,
+    Contents,
+    Functions,
+    StrengthLaw,
+    band_ends,
+    strength_mpa,
+)
 from keeve.launch.system import ROOT
 
 DATA = ROOT / "tests" / "reference" / "concrete_mixtures.csv"
@@ -149,8 +157,8 @@ def fitted(specimens: Sequence[Specimen]) -> StrengthLaw:
     missed: list[float] = []
     for kept, held_out in _folds(specimens):
         kinds += [one.contents.kinds for one in held_out]
-        one_without = _middle(law, kept, rounds=1)
-        missed += list(_missed(one_without, held_out, spread_of=one_without))
+        without, table = _middle(law, kept, rounds=1), _table(held_out)
+        missed += list((table.seen_mpa - _predicted(without, table)) / _spread(without, table))
     mean = {number: np.mean(np.abs(missed)[np.array(kinds) == number]) for number in (1, 2, 3)}
     wider = {number: float(mean[number] / mean[1]) for number in mean}
     low, high = np.quantile(np.array(missed) / [wider[number] for number in kinds], _BAND)
@@ -176,8 +184,11 @@ def _middle(begin: StrengthLaw, specimens: Sequence[Specimen], rounds: int) -> S
 def _with_least_misses(law: StrengthLaw, names: Sequence[str], specimens: Sequence[Specimen]) -> StrengthLaw:
     from scipy.optimize import least_squares
 
+    table = _table(specimens)
+    spread = _spread(law, table)
+
     def misses(values: Iterable[float]) -> NDArray[np.float64]:
-        return _missed(_changed(law, names, values), specimens, spread_of=law)
+        return (table.seen_mpa - _predicted(_changed(law, names, values), table)) / spread
 
     return _changed(law, names, least_squares(misses, [getattr(law, name) for name in names]).x)
 
@@ -186,16 +197,32 @@ def _changed(law: StrengthLaw, names: Sequence[str], values: Iterable[float]) ->
     return law.model_copy(update=dict(zip(names, map(float, values), strict=True)))
 
 
-def _predicted(law: StrengthLaw, specimens: Sequence[Specimen]) -> NDArray[np.float64]:
-    return np.array([strength_mpa(law, one.contents, one.age_days) for one in specimens])
+class _Table(NamedTuple):
+    """Specimens by their columns."""
+
+    contents: Contents
+    age_days: NDArray[np.float64]
+    seen_mpa: NDArray[np.float64]
 
 
-def _missed(
-    law: StrengthLaw, specimens: Sequence[Specimen], *, spread_of: StrengthLaw
-) -> NDArray[np.float64]:
-    """What the law misses, over the spread round that other law."""
-    missed: NDArray[np.float64] = np.array([one.seen_mpa for one in specimens]) - _predicted(law, specimens)
-    return missed / np.power(_predicted(spread_of, specimens), SPREAD_POWER)
+_FOR_MANY = Functions(np.exp, np.sqrt, np.minimum)
+
+
+def _table(specimens: Sequence[Specimen]) -> _Table:
+    masses: Any = np.array([one.contents for one in specimens]).T
+    rest = np.array([(one.age_days, one.seen_mpa) for one in specimens]).T
+    return _Table(Contents(*masses), *rest)
+
+
+def _predicted(law: StrengthLaw, table: _Table) -> NDArray[np.float64]:
+    found: NDArray[np.float64] = strength_mpa(law, table.contents, table.age_days, _FOR_MANY)
+    return found
+
+
+def _spread(law: StrengthLaw, table: _Table) -> NDArray[np.float64]:
+    """How far strengths lie round the law, but for a factor."""
+    found: NDArray[np.float64] = np.power(_predicted(law, table), SPREAD_POWER)
+    return found
 
 
 # The sorts of specimen the law is judged on: by age, by ratio, by binder, and where plans show it.

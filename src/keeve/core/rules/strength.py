@@ -1,9 +1,10 @@
 """Strength of concrete from its water to binder ratio and age, what water costs, and the mean to aim at."""
 
 import math
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
-from typing import Annotated, NamedTuple
+from typing import Annotated, Any, NamedTuple
 
 import yaml
 
@@ -102,24 +103,41 @@ class Contents(NamedTuple):
         return sum(mass > 0 for mass in (self.cement, self.slag, self.fly_ash))
 
 
-def strength_mpa(law: StrengthLaw, contents: Contents, age_days: float) -> float:
+class Functions(NamedTuple):
+    """What the law is worked out with: for one concrete, or for columns of many."""
+
+    exp: Callable[[Any], Any]
+    sqrt: Callable[[Any], Any]
+    lesser: Callable[[Any, Any], Any]
+
+
+_FOR_ONE = Functions(math.exp, math.sqrt, min)
+
+
+def strength_mpa(law: StrengthLaw, contents: Contents, age_days: Any, by: Functions = _FOR_ONE) -> Any:
     """What the law gives, MPa.
 
     A kilogram of slag or fly ash counts as part of a kilogram of cement, at most as one; water is over all of them.
+
+    Args:
+        law: the law.
+        contents: the masses; of many concretes their columns.
+        age_days: the age, or a column of ages, days.
+        by: what it is worked out with.
     """
-    h = 1 - math.sqrt(28 / age_days)
+    h = 1 - by.sqrt(28 / age_days)
     counted = (
         contents.cement
-        + min(law.slag * math.exp(law.slag_rise * h), 1.0) * contents.slag
-        + min(law.fly_ash * math.exp(law.fly_ash_rise * h), 1.0) * contents.fly_ash
+        + by.lesser(law.slag * by.exp(law.slag_rise * h), 1.0) * contents.slag
+        + by.lesser(law.fly_ash * by.exp(law.fly_ash_rise * h), 1.0) * contents.fly_ash
     )
     ratio = contents.water / contents.binder
-    plasticised = min(contents.superplasticizer / contents.binder / _LEAST_DOSE, 1.0)
+    plasticised = by.lesser(contents.superplasticizer / contents.binder / _LEAST_DOSE, 1.0)
     exponent = (
         -law.slope * ratio * (1 - law.plasticised * plasticised)
         + (law.gain + law.gain_by_ratio * (ratio - _GAIN_AT_RATIO)) * h
     )
-    return law.base * math.exp(exponent) * counted / contents.binder
+    return law.base * by.exp(exponent) * counted / contents.binder
 
 
 def band_ends(law: StrengthLaw, contents: Contents, mpa: float) -> tuple[float, float]:
