@@ -32,9 +32,21 @@ COUNTS = (
 EVERY = "schemaname = 'public' and tablename <> 'alembic_version'"
 
 
-@pytest.fixture
-def cluster(monkeypatch: pytest.MonkeyPatch) -> Iterator[Cluster]:
+@pytest.fixture(scope="module")
+def with_demo() -> Iterator[Path]:
+    """The folder of a cluster with the demo in it, shut down: each test works on a copy."""
     with throwaway() as cluster:
+        engine = connect(cluster.url)
+        migrate(engine)
+        load_demo(engine, NOON)
+        engine.dispose()
+        cluster.stop()
+        yield cluster.folder
+
+
+@pytest.fixture
+def cluster(with_demo: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Cluster]:
+    with throwaway(like=with_demo) as cluster:
         monkeypatch.setenv("DATABASE_URL", cluster.url)
         monkeypatch.setenv("KEEVE_DATA", str(cluster.folder / "data"))
         yield cluster
@@ -43,8 +55,6 @@ def cluster(monkeypatch: pytest.MonkeyPatch) -> Iterator[Cluster]:
 @pytest.fixture
 def filled(cluster: Cluster) -> Iterator[Engine]:
     engine = connect(cluster.url)
-    migrate(engine)
-    load_demo(engine, NOON)
     yield engine
     engine.dispose()
 

@@ -354,10 +354,17 @@ def running(folder: Path) -> Iterator[str]:
 
 
 @contextlib.contextmanager
-def throwaway(*, durable: bool = False) -> Iterator[Cluster]:
-    """A cluster for tests and measurements, gone afterwards."""
+def throwaway(*, durable: bool = False, like: Path | None = None) -> Iterator[Cluster]:
+    """A cluster for tests and measurements, gone afterwards.
+
+    Args:
+        durable: whether what it acknowledges survives the machine.
+        like: the folder of one that was shut down, with whose data it begins.
+    """
     folder = Path(tempfile.mkdtemp(prefix="keeve-test-"))
     folder.chmod(0o755)
+    if like is not None:
+        subprocess.run(["cp", "-a", f"{like}/.", folder], check=True)
     cluster = Cluster(folder, durable=durable)
     try:
         cluster.start()
