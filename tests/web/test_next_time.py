@@ -39,7 +39,7 @@ def test_the_demos_slab_again(engine: Engine, demo: tuple[Visitor, str], slab: U
     page = client.get(f"/plan?again={slab}&learnt=yes").text
     assert "It begins with what your own loads showed" in page
     # The wet week came out usable or poor: it is not learnt from.
-    assert "35 loads 0.58 to 0.60; planned 0.60" in page
+    assert "35 loads, 0.58 to 0.60; planned 0.60" in page
     ratio = float(field(page, "own_water.ratio"))
     assert 0.57 < ratio < 0.6
     assert 80 <= float(field(page, "own_water.start_share")) <= 95
