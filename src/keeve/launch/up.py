@@ -55,7 +55,7 @@ def up(
     # A plain kill ends like Ctrl-C, so that PostgreSQL is stopped too; a script that starts this has Ctrl-C ignored.
     for stop in (signal.SIGTERM, signal.SIGINT):
         signal.signal(stop, signal.default_int_handler)
-    # What is read in now stays: looking for what can go would take a tenth of the start. Whoever serves begins again.
+    # What is read in now stays: looking for what can go would take a tenth of the start. It begins again with serving.
     gc.disable()
     try:
         is_local = _check_address(host, port, certificate, key)
@@ -87,6 +87,8 @@ def up(
         return 1
     except KeyboardInterrupt:
         print("keeve: stopped")
+    finally:
+        gc.enable()
     return 0
 
 

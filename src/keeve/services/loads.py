@@ -11,10 +11,11 @@ from sqlalchemy.orm import Session
 
 from keeve.core.mixes.regimes import BY_CLOCK
 from keeve.core.planning.plan import Plan
+from keeve.core.records.log_entry import STATES
 from keeve.core.running.allowed_events import check_allowed
 from keeve.core.running.events import Begun, FlowMeasured, Placed, event_json, parse_event
 from keeve.core.running.known_before import Setting
-from keeve.core.running.next_step import Situation
+from keeve.core.running.next_step import Act, Situation
 from keeve.core.running.pre_use_checks import checks_for
 from keeve.core.running.set_clock import learnt, observed_age
 from keeve.devices.weather import Weather
@@ -40,8 +41,8 @@ from keeve.store.queries import has_event
 # A load that was begun before that and never finished is history, not work.
 _IN_WORK_FOR = timedelta(days=2)
 # What waits or dries is on Today by itself.
-_OF_A_CAST = frozenset({"strip", "dry"})
-_IS_NO_WORK = _OF_A_CAST | {"done"}
+_OF_A_CAST: tuple[Act, ...] = ("strip", "dry")
+_IS_NO_WORK = frozenset({*_OF_A_CAST, "done"})
 # A cast that was followed no further for so long is forgotten.
 _CAST_FOR = timedelta(days=120)
 # So many loads tell how a plaster sets.
@@ -275,7 +276,7 @@ class InWork(NamedTuple):
 _ENTRY = models.LogEntry
 _IN_WORK = select(_ENTRY.id).where(_ENTRY.begun_at > bindparam("since"), _ENTRY.is_open)
 _CASTS = select(_ENTRY.id).where(
-    _ENTRY.begun_at > bindparam("casts_since"), _ENTRY.state.in_(["in-mould", "drying"])
+    _ENTRY.begun_at > bindparam("casts_since"), _ENTRY.state.in_([STATES[act] for act in _OF_A_CAST])
 )
 # Each by an index of its own: nothing else is looked at, however long the log.
 _OPEN = Question(select(union(_IN_WORK, _CASTS).subquery().c.id))

@@ -153,10 +153,10 @@ def write_past(session: Session, import_id: UUID, past: Sequence[tuple[UUID, Pas
         words = "\n".join((entry.mix_name, entry.judged_by, entry.note, entry.discarded or ""))
         content = json.dumps(entry.model_dump(mode="json", exclude_defaults=True))
         search = " ".join(f"'{lexeme}'" for lexeme in _lexemes(crew_id, f"{load.job}\n{words}"))
-        at, what = entry.begun_at, (entry.state, False, words, content, search)
-        rows.append((crew_id, load_id, import_id, load.mix_id, load.job, at, *what))
+        found = (entry.begun_at, entry.state, False, words, content, search)
+        rows.append((crew_id, load_id, import_id, load.mix_id, load.job, *found))
         if entry.judged_by:
-            people.append((crew_id, _person(entry.judged_by), at, load_id))
+            people.append((crew_id, _person(entry.judged_by), entry.begun_at, load_id))
     _copy(session, "log_entry", _PAST_COLUMNS, rows)
     _copy(session, "log_person", ("crew_id", "person", "begun_at", "id"), people)
 

@@ -46,8 +46,6 @@ _DUE = Question(
 def due_specimens(session: Session, now: datetime, ahead: timedelta = _AHEAD) -> list[DueSpecimens]:
     """Specimens of the session's crew that are due by then, or late; the first that is due before the others."""
     load_ids = [load_id for (load_id,) in _DUE.ask(session, until=now + ahead)]
-    if not load_ids:
-        return []
     found = []
     for running in read_loads_by_id(session, load_ids):
         open_lines = [

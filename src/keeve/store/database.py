@@ -72,6 +72,10 @@ def session_crew(session: Session) -> UUID:
     return crew_id
 
 
+# The session in which this thread reads, while it does.
+_reading: ContextVar[Session | None] = ContextVar("reading", default=None)
+
+
 @contextlib.contextmanager
 def crew_reading(engine: Engine, crew_id: UUID) -> Iterator[Session]:
     """A session that only reads the work of this crew: each query by itself, no transaction around them.
@@ -88,9 +92,6 @@ def crew_reading(engine: Engine, crew_id: UUID) -> Iterator[Session]:
             yield session
         finally:
             _reading.reset(before)
-
-
-_reading: ContextVar[Session | None] = ContextVar("reading", default=None)
 
 
 @lru_cache(maxsize=8)

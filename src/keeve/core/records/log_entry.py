@@ -1,6 +1,6 @@
 """A load as the log lists it: everything that it is found, charted and exported by."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from datetime import datetime
 from typing import Literal
 
@@ -24,7 +24,8 @@ from keeve.core.running.load_state import LoadState
 from keeve.core.running.next_step import Act, Situation
 
 State = Literal["mixing", "stored", "in-mould", "drying", "done", "thrown-away"]
-_STATES: dict[Act, State] = {
+# How the log calls where a load is, by what is to be done with it; else it is being mixed.
+STATES: Mapping[Act, State] = {
     "stored": "stored",
     "strip": "in-mould",
     "dry": "drying",
@@ -134,7 +135,7 @@ def log_entry(plan: Plan, load: Load, state: LoadState, now: Situation, begun_at
         begun_by=next((event.recorded_by for event in state.applied if isinstance(event, Begun)), ""),
         judged_by=judged.by if judged else "",
         reading=judged.reading if judged else None,
-        state="thrown-away" if state.discarded is not None else _STATES.get(now.act, "mixing"),
+        state="thrown-away" if state.discarded is not None else STATES.get(now.act, "mixing"),
         result=state.result,
         by_clock=now.clock is not None,
         is_corrected=any(isinstance(event, Correcting) and event.add_kg for event in state.applied),

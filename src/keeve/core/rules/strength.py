@@ -4,7 +4,7 @@ import math
 from collections.abc import Callable
 from functools import cache
 from pathlib import Path
-from typing import Annotated, Any, NamedTuple
+from typing import Annotated, Any, NamedTuple, overload
 
 import yaml
 
@@ -114,6 +114,10 @@ class Functions(NamedTuple):
 _FOR_ONE = Functions(math.exp, math.sqrt, min)
 
 
+@overload
+def strength_mpa(law: StrengthLaw, contents: Contents, age_days: float) -> float: ...
+@overload
+def strength_mpa(law: StrengthLaw, contents: Contents, age_days: Any, by: Functions) -> Any: ...
 def strength_mpa(law: StrengthLaw, contents: Contents, age_days: Any, by: Functions = _FOR_ONE) -> Any:
     """What the law gives, MPa.
 

@@ -17,8 +17,12 @@ _LARGEST = 1e12
 
 @dataclass(frozen=True)
 class _Field:
-    """A field: its label, and its path in what the form fills. The dotted path is its name on the form."""
+    """A field: its label, and its path in what the form fills. The dotted path is its name on the form.
 
+    ``what``: its sort, by which a page draws it.
+    """
+
+    what: ClassVar[str]
     label: str
     path: Path
 

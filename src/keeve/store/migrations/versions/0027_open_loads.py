@@ -14,6 +14,9 @@ def upgrade() -> None:
     # Of what was listed before it is not known: it is looked at as if it were, until it is listed anew.
     op.add_column("log_entry", sa.Column("is_open", sa.Boolean(), nullable=False, server_default=sa.true()))
     op.alter_column("log_entry", "is_open", server_default=None)
-    for key in ("mix_name", "begun_by", "judged_by"):
-        read = sa.Computed(f"content ->> '{key}'", persisted=True)
-        op.add_column("log_entry", sa.Column(key, sa.Text(), read, nullable=True))
+    # In one statement: each by itself would write the whole log anew.
+    added = (
+        f"add column {key} text generated always as (content ->> '{key}') stored"
+        for key in ("mix_name", "begun_by", "judged_by")
+    )
+    op.execute(f"alter table log_entry {', '.join(added)}")
