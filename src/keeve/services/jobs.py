@@ -17,13 +17,13 @@ from sqlalchemy import (
     Integer,
     Row,
     Select,
-    and_,
     bindparam,
     exists,
     func,
     literal_column,
     or_,
     select,
+    true,
     union,
 )
 from sqlalchemy.dialects.postgresql import distinct_on
@@ -57,8 +57,6 @@ class JobLine:
         mix_name: of that plan.
         loads: that plan has.
         begun: loads of that plan that were begun.
-        mixed: loads of all its plans that were begun.
-        versions: how many plans it has.
     """
 
     id: UUID
@@ -69,8 +67,6 @@ class JobLine:
     mix_name: str
     loads: int
     begun: int
-    mixed: int
-    versions: int
 
     @property
     def next_number(self) -> int:
@@ -109,6 +105,11 @@ class JobPage:
     line: JobLine
     versions: Sequence[Version]
     notes: Sequence[Note]
+
+    @property
+    def mixed(self) -> int:
+        """How many loads of all its plans were begun."""
+        return sum(version.begun for version in self.versions)
 
 
 def jobs(engine: Engine, visitor: Visitor, words: str = "", state: State = "active") -> list[JobLine]:
@@ -200,7 +201,7 @@ def delete(engine: Engine, visitor: Visitor, job_id: UUID, now: datetime) -> boo
         InputError: a load of it was begun.
     """
     page = job_page(engine, visitor, job_id)
-    if page is not None and page.line.mixed:
+    if page is not None and page.mixed:
         message = "Loads of this job were mixed, and the log keeps them: archive the job instead."
         raise InputError("has_loads", message, ["job"])
     return _say(engine, visitor, job_id, "state", "deleted", now)
@@ -234,29 +235,8 @@ def _is_there(session: Session, job_id: UUID) -> bool:
     return session.scalar(query.where(job_state() != "deleted")) is not None
 
 
-def _lines() -> Select[Any]:
+def _lines() -> Select[*tuple[Any, ...]]:
     """Plans, with what the line of their job shows."""
-    version = aliased(models.Plan)
-    load = aliased(models.Load)
-    mixed = (
-        select(func.count())
-        .select_from(load)
-        .join(version, and_(version.crew_id == load.crew_id, version.id == load.plan_id))
-        .where(
-            load.crew_id == models.Plan.crew_id,
-            of_job(version) == of_job(),
-            ~has_event("taken_back", load=load),
-        )
-        .correlate(models.Plan)
-        .scalar_subquery()
-    )
-    versions = (
-        select(func.count())
-        .select_from(version)
-        .where(version.crew_id == models.Plan.crew_id, of_job(version) == of_job())
-        .correlate(models.Plan)
-        .scalar_subquery()
-    )
     return select(
         of_job(),
         _title(),
@@ -266,19 +246,14 @@ def _lines() -> Select[Any]:
         models.Plan.mix_name,
         models.Plan.loads,
         _begun(),
-        mixed,
-        versions,
     )
 
 
-def _newest_plans(job_ids: Select[UUID] | None = None) -> Select[UUID]:
-    """The id of the newest plan of each of these jobs, or of every one."""
+def _newest_plans() -> Select[UUID]:
+    """The id of the newest plan of every job."""
     plan = aliased(models.Plan)
     job_id = of_job(plan)
-    newest = select(plan.id).ext(distinct_on(job_id))
-    if job_ids is not None:
-        newest = newest.where(job_id.in_(job_ids))
-    return newest.order_by(job_id, plan.made_at.desc(), plan.id.desc())
+    return select(plan.id).ext(distinct_on(job_id)).order_by(job_id, plan.made_at.desc(), plan.id.desc())
 
 
 def _lately(length: int) -> Select[UUID]:
@@ -292,6 +267,17 @@ def _lately(length: int) -> Select[UUID]:
     of_loads = select(of_job(mixed)).where(mixed.id.in_(select(loads.c.plan_id)))
     either = union(select(plans.subquery().c.job_id), of_loads, select(states.subquery().c.job_id))
     return select(either.subquery().c.job_id)
+
+
+def _lines_of(job_ids: Select[UUID]) -> Select[*tuple[Any, ...]]:
+    """The lines of these jobs, the newest first: the newest plan of each is looked up by itself."""
+    either, plan = job_ids.subquery(), aliased(models.Plan)
+    versions = select(plan.id).where(of_job(plan) == either.c.job_id)
+    newest = (
+        versions.order_by(plan.made_at.desc(), plan.id.desc()).limit(literal_column("1", Integer)).lateral()
+    )
+    lines = _lines().select_from(either).join(newest, true()).join(models.Plan, models.Plan.id == newest.c.id)
+    return lines.order_by(_NEWEST)
 
 
 def _line(row: Row[Any]) -> JobLine:
@@ -335,7 +321,7 @@ _NEWEST = models.Plan.made_at.desc()
 
 @cache
 def _listed(most: int) -> Question:
-    return Question(_lines().where(models.Plan.id.in_(_newest_plans(_lately(most)))).order_by(_NEWEST))
+    return Question(_lines_of(_lately(most)))
 
 
 _ONE = Question(

@@ -1,30 +1,55 @@
 """What a process keeps in memory of what never changes."""
 
-from collections.abc import Hashable
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from threading import Lock
 from typing import Generic, TypeVar
 
 K = TypeVar("K", bound=Hashable)
 V = TypeVar("V")
 
 
-class Kept(Generic[K, V]):
-    """The newest things of a kind by their key; the oldest leave first."""
+class Itself:
+    """A thing that never changes, as a key or a part of one: the same only as itself."""
 
-    def __init__(self, most: int) -> None:
-        self._most = most
-        self._known: dict[K, V] = {}
+    __slots__ = ("thing",)
+
+    def __init__(self, thing: object) -> None:
+        self.thing = thing
+
+    def __eq__(self, other: object) -> bool:
+        """Whether it is the very same thing."""
+        return isinstance(other, Itself) and other.thing is self.thing
+
+    def __hash__(self) -> int:
+        """Of the thing itself, whatever it holds."""
+        return id(self.thing)
+
+
+class Kept(Generic[K, V]):
+    """Things of a kind by their key: what was asked for least lately leaves first."""
+
+    def __init__(self, most: int, size: Callable[[V], int] = lambda _: 1) -> None:
+        """Keep so many of them, or so much where each has a size."""
+        self._most, self._size, self._all = most, size, 0
+        self._known: OrderedDict[K, V] = OrderedDict()
+        self._turn = Lock()
 
     def get(self, key: K) -> V | None:
         """A thing by its key; None where it is not kept."""
-        return self._known.get(key)
+        with self._turn:
+            found = self._known.get(key)
+            if found is not None:
+                self._known.move_to_end(key)
+            return found
 
     def keep(self, key: K, thing: V) -> V:
-        """Keep a thing, and give it back."""
-        if key in self._known:
-            return thing
-        self._known[key] = thing
-        if len(self._known) > self._most:
-            # Threads may do this at once: a list is a look at one moment, and what is gone already is no fault.
-            for oldest in list(self._known)[: -self._most]:
-                self._known.pop(oldest, None)
+        """Keep a thing, and give it back: as it was kept before, where it was."""
+        with self._turn:
+            if key in self._known:
+                return self._known[key]
+            self._known[key] = thing
+            self._all += self._size(thing)
+            while self._all > self._most:
+                self._all -= self._size(self._known.popitem(last=False)[1])
         return thing

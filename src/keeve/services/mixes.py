@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
+from uuid import UUID
 
 from sqlalchemy import ColumnElement, Engine, bindparam, delete, select
 from sqlalchemy.dialects.postgresql import distinct_on, insert
@@ -12,9 +13,10 @@ from keeve.core.errors import InputError
 from keeve.core.mixes import library, materials
 from keeve.core.mixes.model import Mix
 from keeve.services.accounts import Visitor
+from keeve.services.kept import Kept
 from keeve.services.sample_plans import cubic_metre
 from keeve.store import models
-from keeve.store.database import Question, crew_reading, crew_session, open_session, reader
+from keeve.store.database import Question, crew_reading, crew_session, open_session
 
 # Names of pages under /mixes, which a mix cannot have.
 _TAKEN = frozenset({"compare", "open"})
@@ -30,7 +32,7 @@ class VersionLine:
 
 
 _NEWEST = Question(
-    select(models.MixVersion.mix_id, models.MixVersion.content)
+    select(models.MixVersion.mix_id, models.MixVersion.version, models.MixVersion.content)
     .ext(distinct_on(models.MixVersion.mix_id))
     .order_by(models.MixVersion.mix_id, models.MixVersion.version.desc())
 )
@@ -41,7 +43,19 @@ def own_mixes(engine: Engine, visitor: Visitor | None) -> dict[str, Mix]:
     if visitor is None:
         return {}
     with crew_reading(engine, visitor.crew_id) as session:
-        return {mix_id: Mix.model_validate(content) for mix_id, content in _NEWEST.ask(session)}
+        return {
+            mix_id: _read(visitor.crew_id, mix_id, version, content)
+            for mix_id, version, content in _NEWEST.ask(session)
+        }
+
+
+# A version of a mix never changes.
+_kept: Kept[tuple[UUID, str, int], Mix] = Kept(512)
+
+
+def _read(crew_id: UUID, mix_id: str, version: int, content: object) -> Mix:
+    found = _kept.get((crew_id, mix_id, version))
+    return _kept.keep((crew_id, mix_id, version), Mix.model_validate(content)) if found is None else found
 
 
 def every_mix(engine: Engine, visitor: Visitor | None) -> dict[str, Mix]:
@@ -56,12 +70,14 @@ def find_mix(engine: Engine, visitor: Visitor | None, mix_id: str, version: int 
         return library()[mix_id] if version is None else None
     if visitor is None:
         return None
-    wanted = select(models.MixVersion.content).where(models.MixVersion.mix_id == mix_id)
+    wanted = select(models.MixVersion.version, models.MixVersion.content).where(
+        models.MixVersion.mix_id == mix_id
+    )
     if version is not None:
         wanted = wanted.where(models.MixVersion.version == version)
     with crew_reading(engine, visitor.crew_id) as session:
-        found = session.scalars(wanted.order_by(models.MixVersion.version.desc()).limit(1)).first()
-    return None if found is None else Mix.model_validate(found)
+        found = session.execute(wanted.order_by(models.MixVersion.version.desc()).limit(1)).first()
+    return None if found is None else _read(visitor.crew_id, mix_id, *found)
 
 
 def known_mixes(engine: Engine, visitor: Visitor | None, mix_id: str) -> Mapping[str, Mix]:
@@ -136,9 +152,9 @@ def favourites(engine: Engine, visitor: Visitor | None) -> list[str]:
     """The ids of the mixes the visitor wants on top, by id; a stranger has none."""
     if visitor is None:
         return []
-    with reader(engine).connect() as connection:
+    with crew_reading(engine, visitor.crew_id) as session:
         asked = {"crew_id": visitor.crew_id, "account_id": visitor.account_id}
-        return list(connection.scalars(_FAVOURITES, asked))
+        return list(session.connection().scalars(_FAVOURITES, asked))
 
 
 def set_favourite(engine: Engine, visitor: Visitor, mix_id: str, *, is_on: bool) -> bool:

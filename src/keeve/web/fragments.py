@@ -1,7 +1,7 @@
 """Parts of pages that many pages have alike: ``{% alike KEY %} … {% endalike %}`` is rendered once for a key.
 
 The key has everything that the part shows, by its value: another crew's, another reader's or a newer one is another
-key, so that nothing here is ever out of date.
+key, so that nothing here is ever out of date. What never changes may stand for its value ``|itself``.
 """
 
 from collections.abc import Callable, Hashable
@@ -13,9 +13,9 @@ from markupsafe import Markup
 
 from keeve.services.kept import Kept
 
-# A part of a page is a kilobyte or so.
-_MOST = 2000
-_kept: Kept[tuple[str, Hashable], Markup] = Kept(_MOST)
+# Signs of all parts together: a row of a list has a thousand, the plan form sixty.
+_MOST = 3_000_000
+_kept: Kept[tuple[str, Hashable], Markup] = Kept(_MOST, len)
 
 
 class Alike(Extension):

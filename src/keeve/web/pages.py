@@ -22,6 +22,7 @@ from keeve.core.planning.vessel_loads import VesselError
 from keeve.core.quantities import in_reader_units
 from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_figures, kind_of_name, to_shown
 from keeve.services.accounts import LEAST_PASSWORD, MOST_PASSWORD
+from keeve.services.kept import Itself
 from keeve.services.views.event_words import RESULT_NAMES, event_words
 from keeve.web.fragments import Alike
 from keeve.web.own_files import address_of_file
@@ -427,6 +428,7 @@ _FILTERS: Mapping[str, Any] = {
     "span": _span,
     "longer_span": _longer_span,
     "epoch_ms": _epoch_ms,
+    "itself": Itself,
     "minutes": _minutes,
 }
 environment.filters.update(_FILTERS)

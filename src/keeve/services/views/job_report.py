@@ -174,7 +174,7 @@ def job_report(
         contents=_together(line for one in running for line in contents_of(one)),
         doses=_doses(running),
         loads=[_reported(names[one.id], one, listed[one.id]) for one in running],
-        left_out=job.line.mixed - len(running) if len(found) == MOST else 0,
+        left_out=job.mixed - len(running) if len(found) == MOST else 0,
         specimens=specimens,
         ages=ages_of((one.line for one in specimens), specified.mpa if specified else None),
         verdict=quality_charts.verdict(tests, *specified, visitor.units) if specified else None,

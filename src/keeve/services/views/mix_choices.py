@@ -12,17 +12,17 @@ from keeve.services import plans
 from keeve.services.accounts import Visitor
 from keeve.services.mixes import every_mix, favourites
 from keeve.services.views.mixes import MixFigures, mix_figures
+from keeve.store.database import crew_reading
 
 _MOST_USED_LAST = 3
 _TRADES: tuple[Trade, ...] = get_args(Trade)
 
 
 class MixChoice(NamedTuple):
-    """A mix to choose: what it shows, the words it is found by, in small letters, and what speaks against it."""
+    """A mix to choose: what it shows, and what speaks against it."""
 
     mix: Mix
     figures: MixFigures
-    found_by: str
     against: Sequence[Against] = ()
 
 
@@ -41,8 +41,7 @@ def mix_shelves(engine: Engine, visitor: Visitor | None, mixes: Mapping[str, Mix
         visitor: who chooses; None for a stranger, who has used none.
         mixes: those to choose from, by id.
     """
-    wanted = favourites(engine, visitor)
-    used = plans.mixes_used_last(engine, visitor, _MOST_USED_LAST) if visitor else []
+    wanted, used = _preferred(engine, visitor) if visitor else ([], [])
     used = [name for name in used if name not in wanted]
     left = {mix.id: mix for mix in mixes.values() if mix.id not in (*wanted, *used)}
     lots: dict[str, list[Mix]] = {
@@ -55,6 +54,12 @@ def mix_shelves(engine: Engine, visitor: Visitor | None, mixes: Mapping[str, Mix
         },
     }
     return [MixShelf(heading, [_choice(mix) for mix in lot]) for heading, lot in lots.items() if lot]
+
+
+def _preferred(engine: Engine, visitor: Visitor) -> tuple[list[str], list[str]]:
+    """The visitor's favourites, and what the crew planned with last."""
+    with crew_reading(engine, visitor.crew_id):
+        return favourites(engine, visitor), plans.mixes_used_last(engine, visitor, _MOST_USED_LAST)
 
 
 def mixes_that_fit(
@@ -81,5 +86,4 @@ def mixes_that_fit(
 
 
 def _choice(mix: Mix, against: Sequence[Against] = ()) -> MixChoice:
-    words = [mix.name, mix.ratio, mix.trade or "", *mix.uses, *mix.known_as]
-    return MixChoice(mix, mix_figures(mix), " ".join(words).casefold(), against)
+    return MixChoice(mix, mix_figures(mix), against)

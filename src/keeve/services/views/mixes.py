@@ -2,13 +2,13 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cache
 from typing import NamedTuple
 
-from keeve.core.mixes import library, materials
+from keeve.core.mixes import materials
 from keeve.core.mixes.model import Hatch, Mix
 from keeve.core.mixes.procedures import Procedure, Step
 from keeve.core.planning.plan import Plan
+from keeve.services.kept import Itself, Kept
 from keeve.services.sample_plans import cubic_metre
 
 # The scale of thickness that every mix without its own is shown on, mm.
@@ -50,6 +50,8 @@ class MixFigures:
         amounts: its materials by mass; empty where its label or design gives the figures.
         water_l: water in a cubic metre, with what comes in the sand, L.
         thickness_mm: its thickness, or the whole scale where it has none.
+        ratio: its parts in a word.
+        found_by: the words it is found by, in small letters.
     """
 
     mix: Mix
@@ -58,16 +60,18 @@ class MixFigures:
     amounts: Sequence[DryAmount]
     water_l: float
     thickness_mm: tuple[float, float]
+    ratio: str
+    found_by: str
+
+
+# Every mix to choose from is shown on the page of a new plan.
+_kept: Kept[Itself, MixFigures] = Kept(512)
 
 
 def mix_figures(mix: Mix) -> MixFigures:
     """What a mix shows."""
-    return _library_figures(mix.id) if library().get(mix.id) is mix else _figures(mix)
-
-
-@cache
-def _library_figures(mix_id: str) -> MixFigures:
-    return _figures(library()[mix_id])
+    found = _kept.get(Itself(mix))
+    return _kept.keep(Itself(mix), _figures(mix)) if found is None else found
 
 
 def _figures(mix: Mix) -> MixFigures:
@@ -86,6 +90,8 @@ def _figures(mix: Mix) -> MixFigures:
         amounts=[DryAmount(charge.material, charge.dry_kg) for charge in load.charges] if is_known else [],
         water_l=load.water.with_aggregate_l,
         thickness_mm=mix.thickness_mm or _ANY_THICKNESS_MM,
+        ratio=mix.ratio,
+        found_by=" ".join([mix.name, mix.ratio, mix.trade or "", *mix.uses, *mix.known_as]).casefold(),
     )
 
 

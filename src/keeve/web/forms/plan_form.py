@@ -2,7 +2,7 @@
 
 import json
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Hashable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from typing import Any, NamedTuple
@@ -16,6 +16,7 @@ from keeve.core.quantities import in_reader_units
 from keeve.core.texts import MOST_OF_A_KIND
 from keeve.core.units import System
 from keeve.formats.job_file import parse_job, write_job
+from keeve.services.kept import Itself, Kept
 from keeve.web.forms.fields import (
     Choice,
     Field,
@@ -44,15 +45,18 @@ class Offer(NamedTuple):
     """What one tap puts on the form: its words, and texts by name."""
 
     words: str
-    texts: dict[str, str]
+    texts: Mapping[str, str]
 
 
 class _Asked(NamedTuple):
-    """What a form asks for its values."""
+    """What a form asks."""
 
-    values: dict[str, str]
     sections: list[Section]
     fields: dict[str, Field]
+
+
+# A form is looked at many times for one page, and most begin the same.
+_asked: Kept[Hashable, _Asked] = Kept(64)
 
 
 @dataclass
@@ -76,13 +80,16 @@ class PlanForm:
     errors: dict[str, str] = field(default_factory=dict)
     missing: dict[str, str] = field(default_factory=dict)
     offers: dict[str, Offer] = field(default_factory=dict)
-    # What was asked last, and for which values: it is worked out again once one of them has changed.
-    _asked: "_Asked | None" = field(default=None, init=False, repr=False, compare=False)
 
     @property
     def mix(self) -> Mix:
         """The chosen mix."""
         return self.mixes[self.values["mix"]]
+
+    @property
+    def shown(self) -> str:
+        """All that its page shows of it besides its mix, as one text: forms of the same look the same."""
+        return json.dumps([self.units, self.values, self.errors, self.missing, self.offers])
 
     @property
     def has_label(self) -> bool:
@@ -111,12 +118,13 @@ class PlanForm:
         return self._now_asked.fields
 
     @property
-    def _now_asked(self) -> "_Asked":
-        if self._asked is None or self._asked.values != self.values:
-            found = sections(self.mix, self.shapes, self.values)
-            fields = {item.name: item for section in found for item in section.fields(self.values)}
-            self._asked = _Asked(dict(self.values), found, fields)
-        return self._asked
+    def _now_asked(self) -> _Asked:
+        key = (Itself(self.mix), *self.values.items())
+        return _asked.get(key) or _asked.keep(key, self._worked_out())
+
+    def _worked_out(self) -> _Asked:
+        found = sections(self.mix, self.shapes, self.values)
+        return _Asked(found, {item.name: item for section in found for item in section.fields(self.values)})
 
     @property
     def fold_words(self) -> list[str]:

@@ -6,22 +6,20 @@ from uuid import UUID
 from fastapi import HTTPException, Request
 from fastapi.responses import Response
 
-from keeve.core.planning.plan import PlanItem
 from keeve.formats.pdf import write_text
 from keeve.services.accounts import Visitor
 from keeve.services.database import Engine
 from keeve.services.security_log import note_export
-from keeve.services.views.job_report import JobReport, job_report
+from keeve.services.views.job_report import job_report
 from keeve.services.views.log import STATE_NAMES
 from keeve.services.views.quality import Specified
 from keeve.web import paper
 from keeve.web.drawings.chart import charts
 from keeve.web.drawings.section import section
-from keeve.web.drawings.sketch import Sketch, sketch
-from keeve.web.forms.shapes import shape_of
 from keeve.web.heavy import made_once
 from keeve.web.pages import page, slug
 from keeve.web.screens.jobs import job_page
+from keeve.web.screens.plan import sketches
 from keeve.web.screens.quality import STANDARDS, Against
 from keeve.web.security import Database, Now, SignedIn, address_of, screen_router
 from keeve.web.turns import in_turn
@@ -71,7 +69,7 @@ def _text(
     values: dict[str, Any] = {
         "report": report,
         "paper": paper.SIZES[size],
-        "sketches": _sketches(report),
+        "sketches": sketches(report.needs[:_MOST_SKETCHES], report.plan.volume.items),
         "section": section(report.planned),
         "charts": [(figures, charts(figures, visitor.units)[:1]) for figures in report.charts],
         "standard": STANDARDS[specified.standard] if specified else "",
@@ -80,9 +78,3 @@ def _text(
 
     html = bytes(page(request, "paper/report.html", **values).body).decode()
     return report.title, paper.with_carried_styles(html)
-
-
-def _sketches(report: JobReport) -> list[tuple[Sketch, PlanItem]]:
-    """The first of what was to be made, with their sizes, as the plan made them out."""
-    made = zip(report.needs[:_MOST_SKETCHES], report.plan.volume.items, strict=False)
-    return [(sketch(shape_of(need), {**need, **item.facts}), item) for need, item in made]

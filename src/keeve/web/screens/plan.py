@@ -1,6 +1,6 @@
 """Plan: how much, of what, in how many loads, and what to buy."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 from uuid import UUID, uuid4
 
@@ -8,6 +8,7 @@ from fastapi import HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.errors import InputError
+from keeve.core.planning.plan import PlanItem
 from keeve.core.planning.yard import OwnBag, YardItem
 from keeve.core.records.next_time import Learnt
 from keeve.core.texts import written
@@ -20,17 +21,17 @@ from keeve.services.job_summaries import ClosedWaste
 from keeve.services.meshes import read_mesh_file
 from keeve.services.views.mix_choices import MixChoice, mix_shelves
 from keeve.services.views.next_time import next_time
-from keeve.services.views.plan_answer import plan_answer
+from keeve.services.views.plan_answer import PlanAnswer, plan_answer
 from keeve.services.views.plan_start import plan_start
 from keeve.web import heavy
 from keeve.web.drawings.composition import Band, composition
 from keeve.web.drawings.set_clock import clock_lines
 from keeve.web.drawings.shape_pictures import shape_picture
-from keeve.web.drawings.sketch import sketch
-from keeve.web.drawings.volume_bar import volume_bar
+from keeve.web.drawings.sketch import Sketch, sketch
+from keeve.web.drawings.volume_bar import VolumeBar, volume_bar
 from keeve.web.forms import plan_form, plan_job
 from keeve.web.forms.plan_form import PlanForm
-from keeve.web.forms.shapes import SHAPE_GROUPS, SHAPES
+from keeve.web.forms.shapes import SHAPE_GROUPS, SHAPES, shape_of
 from keeve.web.pages import page
 from keeve.web.screens.quick import quick_address
 from keeve.web.screens.sign_in import remember_units
@@ -258,13 +259,10 @@ def _choices(
         **shape_choices(),
         "bags": plan_form.offered_bags(form, [item for item in owned if isinstance(item, OwnBag)]),
         "may_keep": visitor is not None and form.has_label,
-        "shelves": [
-            {
-                "heading": shelf.heading,
-                "tiles": [_tile(item) for item in shelf.choices],
-            }
+        "shelves": tuple(
+            Shelf(shelf.heading, tuple(map(_tile, shelf.choices)))
             for shelf in mix_shelves(database, visitor, form.mixes)
-        ],
+        ),
     }
 
 
@@ -279,10 +277,17 @@ class MixTile(NamedTuple):
     bands: tuple[Band, ...]
 
 
+class Shelf(NamedTuple):
+    """Mixes to choose under a heading."""
+
+    heading: str
+    tiles: tuple[MixTile, ...]
+
+
 def _tile(choice: MixChoice) -> MixTile:
-    mix = choice.mix
-    bands = composition(choice.figures.volumes)
-    return MixTile(mix.id, mix.name, mix.ratio, ", ".join(mix.uses), choice.found_by, bands)
+    mix, figures = choice.mix, choice.figures
+    bands = composition(figures.volumes)
+    return MixTile(mix.id, mix.name, figures.ratio, ", ".join(mix.uses), figures.found_by, bands)
 
 
 def shape_choices() -> dict[str, Any]:
@@ -304,15 +309,22 @@ def _result(form: PlanForm) -> dict[str, Any]:
     except InputError as fault:
         form.refuse(fault)
         return {"answer": None, "errors": form.errors}
-    volume = answer.plan.volume
-    sketches = [
-        sketch(shape, {**need, **item.facts})
-        for shape, need, item in zip(form.shapes, answer.needs, volume.items, strict=True)
-    ]
+    # What they draw is seen in the answer alone: a part of the page that is known is not drawn again.
     return {
         "answer": answer,
-        "clocks": clock_lines(answer.clock) if answer.clock else [],
-        "sketches": list(zip(sketches, volume.items, strict=True)),
-        "bar": volume_bar(volume.net_m3, volume.order_m3, [load.yield_l for load in answer.plan.loads]),
         "errors": {},
+        "clock_lines": clock_lines,
+        "sketches": sketches,
+        "volume_bar_of": _volume_bar,
     }
+
+
+def sketches(needs: Sequence[Mapping[str, Any]], items: Sequence[PlanItem]) -> list[tuple[Sketch, PlanItem]]:
+    """What is to be made, drawn with its sizes as the plan made them out; beside it what the plan makes of it."""
+    made = zip(needs, items, strict=False)
+    return [(sketch(shape_of(need), {**need, **item.facts}), item) for need, item in made]
+
+
+def _volume_bar(answer: PlanAnswer) -> VolumeBar:
+    volume = answer.plan.volume
+    return volume_bar(volume.net_m3, volume.order_m3, [load.yield_l for load in answer.plan.loads])
