@@ -17,6 +17,7 @@ from keeve.services import jobs, loads, plans
 from keeve.services.accounts import Visitor
 from keeve.services.load_store import RunningLoad
 from keeve.services.log_entries import Listed, Sought, find, lately, list_unlisted
+from keeve.store.database import reader
 
 _WASTE = ("Working time over", "rained in", "gone hard")
 _NOTES = ("Sand from the north bay", "rain at noon", "new lad's first")
@@ -137,11 +138,11 @@ def test_a_word_is_looked_up_in_the_index_of_words_alone(engine: Engine, season:
     def heard(_1: object, _2: object, statement: str, values: Any, _3: object, _4: object) -> None:
         asked_with.append((statement, values))
 
-    event.listen(engine, "before_cursor_execute", heard)
+    event.listen(reader(engine), "before_cursor_execute", heard)
     try:
         assert everything(engine, visitor, Sought(words="north lock"))
     finally:
-        event.remove(engine, "before_cursor_execute", heard)
+        event.remove(reader(engine), "before_cursor_execute", heard)
     statement, values = asked_with[-1]
     with engine.connect() as connection:
         lines = [line for (line,) in connection.exec_driver_sql(f"explain {statement}", values)]

@@ -15,7 +15,6 @@ from sqlalchemy import (
     ColumnElement,
     Engine,
     Integer,
-    Row,
     Select,
     bindparam,
     exists,
@@ -44,8 +43,7 @@ LONGEST_NOTE = 2000
 _MOST_LISTED = 100
 
 
-@dataclass(frozen=True)
-class JobLine:
+class JobLine(NamedTuple):
     """A job in a list.
 
     Args:
@@ -129,14 +127,14 @@ def jobs(engine: Engine, visitor: Visitor, words: str = "", state: State = "acti
         newest = models.Plan.id.in_(_newest_plans())
         query = _lines().where(newest, job_state() == state, *map(_mentions, words.split()))
         rows = session.execute(query.order_by(_NEWEST).limit(_MOST_LISTED)).all()
-        return sorted(map(_line, rows), key=_lot)
+        return sorted(map(JobLine._make, rows), key=_lot)
 
 
 def newest_jobs(session: Session, state: State, most: int) -> list[JobLine]:
     """Those of the jobs that were planned or mixed last, ordered as ``jobs`` does."""
     rows = _listed(most).ask(session)
     # Sorting keeps the order within a lot; of what is begun none is cut off before what is not.
-    return sorted([_line(row) for row in rows if row.state == state], key=_lot)[:most]
+    return sorted([JobLine._make(row) for row in rows if row.state == state], key=_lot)[:most]
 
 
 def _lot(line: JobLine) -> int:
@@ -165,7 +163,7 @@ def job_page(engine: Engine, visitor: Visitor, job_id: UUID) -> JobPage | None:
             .where(models.JobEntry.job_id == job_id, models.JobEntry.kind == "note")
             .order_by(models.JobEntry.made_at.desc())
         )
-        return JobPage(_line(row), versions[::-1], [Note(*note) for note in notes])
+        return JobPage(JobLine._make(row), versions[::-1], [Note(*note) for note in notes])
 
 
 def rename(engine: Engine, visitor: Visitor, job_id: UUID, title: str, now: datetime) -> bool:
@@ -278,11 +276,6 @@ def _lines_of(job_ids: Select[UUID]) -> Select[*tuple[Any, ...]]:
     )
     lines = _lines().select_from(either).join(newest, true()).join(models.Plan, models.Plan.id == newest.c.id)
     return lines.order_by(_NEWEST)
-
-
-def _line(row: Row[Any]) -> JobLine:
-    job_id, title, state, *rest = tuple(row)
-    return JobLine(job_id, title, "archived" if state == "archived" else "active", *rest)
 
 
 def _title() -> ColumnElement[str]:

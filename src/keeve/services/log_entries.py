@@ -5,7 +5,7 @@ import re
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
-from functools import cache
+from functools import cache, lru_cache
 from typing import Any, Literal, NamedTuple, get_args
 from uuid import UUID
 
@@ -173,9 +173,7 @@ def listed_past(engine: Engine, visitor: Visitor, load_id: UUID) -> Listed | Non
     """A load of the crew's own history; None where the crew has none of that id."""
     with crew_reading(engine, visitor.crew_id) as session:
         row = session.execute(
-            select(_ENTRY.id, _ENTRY.plan_id, _ENTRY.mix_id, _ENTRY.title, _ENTRY.content).where(
-                _ENTRY.id == load_id, _ENTRY.import_id.is_not(None)
-            )
+            select(*_SHOWN).where(_ENTRY.id == load_id, _ENTRY.import_id.is_not(None))
         ).one_or_none()
     return None if row is None else _listed(row)
 
@@ -277,7 +275,13 @@ _NEAR = 1000
 Through = Literal["all", "near", "far"]
 
 
-_SHOWN = (_ENTRY.id, _ENTRY.plan_id, _ENTRY.mix_id, _ENTRY.title, _ENTRY.content)
+_SHOWN = (
+    _ENTRY.id,
+    _ENTRY.plan_id,
+    _ENTRY.mix_id,
+    _ENTRY.title,
+    cast(_ENTRY.content, Text).label("content"),
+)
 
 
 @cache
@@ -338,7 +342,13 @@ def find(
 
 
 def _listed(row: Any) -> Listed:
-    return Listed(row.id, row.plan_id, row.mix_id, row.title, LogEntry.model_validate(row.content))
+    return Listed(row.id, row.plan_id, row.mix_id, row.title, _read(row.content))
+
+
+@lru_cache(maxsize=1024)
+def _read(content: str) -> LogEntry:
+    """An entry as it is kept. Of the same text it is the same one: the newest are listed time and again."""
+    return LogEntry.model_validate_json(content)
 
 
 def _values(visitor: Visitor, sought: Sought) -> dict[str, object] | None:
@@ -376,7 +386,7 @@ class Lately(NamedTuple):
 
 # So many loads back: what is older is found from the page of its job or mix, or by words.
 _LOOKED_BACK = 150
-_RECENT = (
+_LATELY = Question(
     select(
         _ENTRY.job_id,
         _ENTRY.title,
@@ -384,23 +394,26 @@ _RECENT = (
         _ENTRY.mix_name,
         _ENTRY.begun_by,
         _ENTRY.judged_by,
-        _ENTRY.begun_at,
     )
     .order_by(_ENTRY.begun_at.desc(), _ENTRY.id.desc())
     .limit(literal_column(str(_LOOKED_BACK)))
-    .subquery()
 )
-_NAMES = [column for column in _RECENT.c if column.name != "begun_at"]
-_LATELY = Question(select(*_NAMES).group_by(*_NAMES).order_by(func.max(_RECENT.c.begun_at).desc()))
 
 
 def lately(engine: Engine, visitor: Visitor) -> Lately:
     """What the crew's newest loads were, the newest first."""
     with crew_reading(engine, visitor.crew_id) as session:
         rows = _LATELY.ask(session)
-    people = dict.fromkeys(name for row in rows for name in (row.begun_by, row.judged_by) if name)
+    jobs: dict[UUID | None, str] = {}
+    mixes: dict[str, str] = {}
+    people: dict[str | None, None] = {}
+    for job_id, title, mix_id, mix_name, begun_by, judged_by in rows:
+        jobs.setdefault(job_id, title)
+        mixes.setdefault(mix_id, mix_name)
+        people.setdefault(begun_by)
+        people.setdefault(judged_by)
     return Lately(
-        {row.job_id: row.title for row in rows if row.job_id},
-        {row.mix_id: row.mix_name for row in rows if row.mix_id},
-        list(people),
+        {job_id: title for job_id, title in jobs.items() if job_id},
+        {mix_id: name for mix_id, name in mixes.items() if mix_id},
+        [name for name in people if name],
     )

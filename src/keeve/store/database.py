@@ -3,9 +3,9 @@
 import contextlib
 from collections.abc import Iterator, Sequence
 from contextvars import ContextVar
-from functools import lru_cache
 from typing import Any
 from uuid import UUID
+from weakref import WeakKeyDictionary
 
 from sqlalchemy import Engine, Insert, Select, bindparam, create_engine, event, inspect
 from sqlalchemy.dialects.postgresql import insert
@@ -17,11 +17,13 @@ from keeve.store.models import CrewOwned
 _CREW = "crew_id"
 
 
-# A few threads ask at a time; as many again while some of them hang.
-_CONNECTIONS = 5
+# A few threads ask at a time, to read or to write; as many again while some of them hang.
+_CONNECTIONS = 3
 _SECONDS_FOR_A_CONNECTION = 3
 # A line that is dead is given up after a quarter of a minute.
 _LINE = {
+    # What is asked a second time is asked often.
+    "prepare_threshold": 1,
     "application_name": "keeve",
     "connect_timeout": _SECONDS_FOR_A_CONNECTION,
     "keepalives_idle": 5,
@@ -48,15 +50,27 @@ def connect(url: str) -> Engine:
     parsed = parsed.difference_update_query(["pooler"])
     if parsed.drivername in {"postgres", "postgresql"}:
         parsed = parsed.set(drivername="postgresql+psycopg")
-    return create_engine(
-        parsed,
-        pool_pre_ping=True,
-        hide_parameters=True,
-        pool_size=_CONNECTIONS,
-        max_overflow=_CONNECTIONS,
-        pool_timeout=_SECONDS_FOR_A_CONNECTION,
-        connect_args=line,
-    )
+    options: dict[str, Any] = {
+        "pool_pre_ping": True,
+        "hide_parameters": True,
+        "pool_size": _CONNECTIONS,
+        "max_overflow": _CONNECTIONS,
+        "pool_timeout": _SECONDS_FOR_A_CONNECTION,
+        "connect_args": line,
+    }
+    engine = create_engine(parsed, **options)
+    # With connections of its own: to switch one to reading and back took half the time of a small query.
+    _readers[engine] = reading = create_engine(parsed, isolation_level="AUTOCOMMIT", **options)
+    event.listen(engine, "engine_disposed", lambda _: reading.dispose())
+    return engine
+
+
+_readers: WeakKeyDictionary[Engine, Engine] = WeakKeyDictionary()
+
+
+def reader(engine: Engine) -> Engine:
+    """The engine of the same database for what only reads: each query by itself, no transaction around them."""
+    return _readers[engine]
 
 
 @contextlib.contextmanager
@@ -92,12 +106,6 @@ def crew_reading(engine: Engine, crew_id: UUID) -> Iterator[Session]:
             yield session
         finally:
             _reading.reset(before)
-
-
-@lru_cache(maxsize=8)
-def reader(engine: Engine) -> Engine:
-    """The engine for what only reads: each query by itself, no transaction around them."""
-    return engine.execution_options(isolation_level="AUTOCOMMIT")
 
 
 # The crew as a value to be given. Its name is written out: SQLAlchemy looks into what such a function reaches for.

@@ -52,25 +52,26 @@ from keeve.web.screens import (
 from keeve.web.screens.sign_in import Demo
 from keeve.web.security import ForeignForm, NotAllowed, SecureHeaders, SignInNeeded, clock
 
+# Looked through in this order: what is opened most stands first, and what is part of another's address before that.
 SCREENS = (
+    today,
+    bench,
+    plan,
+    quality,
+    log_import,
+    log,
     sign_in,
     account,
     own_account,
-    today,
-    plan,
     quick,
     jobs,
     job_report,
     card,
     share,
     job_summary,
-    bench,
     cure,
     day,
     day_list,
-    quality,
-    log_import,
-    log,
     load_tests,
     photos,
     crew,

@@ -3,7 +3,7 @@
 import re
 import textwrap
 from collections.abc import Iterable, Mapping, Sequence
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from functools import lru_cache
 from hashlib import sha256
 from pathlib import Path
@@ -320,7 +320,7 @@ def _assumption(name: str, value: float) -> str:
 @pass_context
 def _clock(context: Context, moment: datetime) -> str:
     """The time of day in the zone of the crew."""
-    return moment.astimezone(context["zone"]).strftime("%H:%M")
+    return moment.astimezone(context["zone"]).time().isoformat("minutes")
 
 
 @pass_context
@@ -347,8 +347,12 @@ _DAYS_SAID: Mapping[int, str] = {0: "today", 1: "yesterday", -1: "tomorrow"}
 def _near_day(context: Context, moment: datetime) -> str:
     """A day as one says it: today, yesterday, tomorrow, the day of the week where it is near, else the date."""
     now: datetime = context["request"].app.state.clock()
-    today, day = now.astimezone(context["zone"]), moment.astimezone(context["zone"])
-    days = (today.date() - day.date()).days
+    return _day_said(moment.astimezone(context["zone"]).date(), now.astimezone(context["zone"]).date())
+
+
+@lru_cache(maxsize=512)
+def _day_said(day: date, today: date) -> str:
+    days = (today - day).days
     if days in _DAYS_SAID:
         return _DAYS_SAID[days]
     if abs(days) < _DAYS_NAMED:

@@ -8,7 +8,7 @@ from typing import Annotated, TypeGuard
 from urllib.parse import urlsplit
 
 from fastapi import APIRouter, Depends, Request, Response
-from starlette.datastructures import MutableHeaders, UploadFile
+from starlette.datastructures import Headers, UploadFile
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from keeve.core.units import System
@@ -50,18 +50,19 @@ class SecureHeaders:
 
     def __init__(self, app: ASGIApp, *, is_secure: bool = False) -> None:
         self.app = app
-        self.headers = _HEADERS | (_ONLY_HTTPS if is_secure else {})
+        everywhere = Headers(_HEADERS | (_ONLY_HTTPS if is_secure else {}))
+        # Static files say themselves for how long they may be kept.
+        self.of_files = dict(everywhere.raw)
+        self.of_pages = {**self.of_files, b"cache-control": b"no-store"}
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Pass the request on, add the headers to what comes back."""
 
         async def send_with_headers(message: Message) -> None:
             if message["type"] == "http.response.start":
-                headers = MutableHeaders(scope=message)
-                for name, value in self.headers.items():
-                    headers[name] = value
-                if not str(scope.get("path", "")).startswith("/static/"):
-                    headers["Cache-Control"] = "no-store"
+                ours = self.of_files if scope["path"].startswith("/static/") else self.of_pages
+                theirs = [header for header in message["headers"] if header[0] not in ours]
+                message["headers"] = [*theirs, *ours.items()]
             await send(message)
 
         await self.app(scope, receive, send_with_headers if scope["type"] == "http" else send)
