@@ -20,6 +20,7 @@ def test_plan_card_bench_log_by_taps(browser: Browser, engine: Engine, origin: s
     with visiting(browser, engine, origin, **DESK) as visit:
         page = visit.page
         plan_a_bed(visit)
+        visit.check()
         begin(page)
         for words in (
             "Half the sand",

@@ -16,7 +16,6 @@ from sqlalchemy import Engine
 
 from keeve.core.running.events import Event, parse_event
 from keeve.core.units import System
-from keeve.demo import PASSWORD, SIGN_IN_NAME
 from keeve.services.accounts import Visitor
 from keeve.services.loads import running_load
 from keeve.services.log_entries import Sought, find
@@ -138,8 +137,8 @@ def test_the_pages_of_the_log_can_be_used(
 ) -> None:
     (cubes, *_) = find(engine, demo[0], Sought(words="slipway"), limit=100)[3:]
     with browser.new_context(**context) as opened:  # type: ignore[arg-type]
-        visit = Visit(opened.new_page(), origin, SIGN_IN_NAME)
-        visit.sign_in(PASSWORD)
+        visit = Visit(opened.new_page(), origin, demo[1])
+        visit.sign_in()
         for path in (
             "/log",
             "/log?words=slipway&state=done",

@@ -29,7 +29,7 @@ def test_the_pages_of_a_day_can_be_used(
     browser: Browser, origin: str, filled: Client, name: str, context: dict[str, object]
 ) -> None:
     with browser.new_context(**context) as opened:  # type: ignore[arg-type]
-        visit = Visit(opened.new_page(), origin, filled.visitor.name.lower())
+        visit = Visit(opened.new_page(), origin, filled.token)
         visit.sign_in()
         for path in ("/", "/cure", f"/day?day={DAY}", f"/day/{DAY}/list"):
             visit.page.goto(origin + path)
@@ -48,7 +48,7 @@ def test_the_pages_of_a_day_can_be_used(
 
 def test_a_start_is_dragged(browser: Browser, origin: str, filled: Client) -> None:
     with browser.new_context(**DESK) as opened:  # type: ignore[arg-type]
-        visit = Visit(opened.new_page(), origin, filled.visitor.name.lower())
+        visit = Visit(opened.new_page(), origin, filled.token)
         visit.sign_in()
         page = visit.page
         page.goto(f"{origin}/day?day={DAY}")
@@ -71,7 +71,7 @@ def test_a_start_is_dragged(browser: Browser, origin: str, filled: Client) -> No
 
 def test_the_device_tells_what_comes_due(browser: Browser, origin: str, filled: Client) -> None:
     with browser.new_context(**DESK) as opened:  # type: ignore[arg-type]
-        visit = Visit(opened.new_page(), origin, filled.visitor.name.lower())
+        visit = Visit(opened.new_page(), origin, filled.token)
         page = visit.page
         page.clock.install(time=filled.clock.now)
         page.add_init_script(_TELL)

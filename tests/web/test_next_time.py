@@ -86,11 +86,9 @@ def test_too_few_loads_say_so(client: Client) -> None:
 def test_the_page_can_be_used(
     browser: Browser, origin: str, demo: tuple[Visitor, str], slab: UUID, context: dict[str, object]
 ) -> None:
-    from keeve.demo import PASSWORD, SIGN_IN_NAME
-
     with browser.new_context(**context) as opened:  # type: ignore[arg-type]
-        visit = Visit(opened.new_page(), origin, SIGN_IN_NAME)
-        visit.sign_in(PASSWORD)
+        visit = Visit(opened.new_page(), origin, demo[1])
+        visit.sign_in()
         for path in (f"/plan?again={slab}&learnt=yes", f"/jobs/{slab}"):
             visit.page.goto(origin + path)
             visit.check()

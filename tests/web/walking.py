@@ -76,13 +76,11 @@ def plan_a_bed(visit: Visit) -> None:
         expect(line).to_contain_text("4 loads of 68.8")
         line.click()
     expect(page.locator(".figure-of-merit")).to_contain_text("4 loads of 68.8")
-    visit.check()
     page.locator(".result").get_by_role("button", name="68.8").click()
     expect(page.get_by_role("link", name="Rule split loads")).to_have_attribute("href", "/rules/split-loads")
     page.get_by_role("button", name="Close").click()
     page.get_by_role("button", name="Make the cards").click()
     expect(heading(page)).to_have_text("Load 1 of 4")
-    visit.check()
 
 
 def printed(page: Page, paper: str) -> list[str]:

@@ -18,6 +18,7 @@ from starlette.types import Receive, Scope, Send
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import library
+from keeve.core.units import factor
 from keeve.devices.weather import SimulatedWeather, Weather
 from keeve.services.database import ChangedMeanwhile, DatabaseDown, Engine
 from keeve.web import own_files, pages
@@ -111,7 +112,7 @@ def create_app(
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         pages.load_templates()
         current_default_thread_limiter().total_tokens = _THREADS
-        reading = create_task(_read_library())
+        reading = create_task(_read_in())
         yield
         reading.cancel()
         engine.dispose()
@@ -149,10 +150,11 @@ def create_app(
     return app
 
 
-async def _read_library() -> None:
-    """Read in the mixes when the first page is out: a start need not wait for them, nor who opens the first mix."""
+async def _read_in() -> None:
+    """Read in the mixes and units when the first page is out: a start need not wait for them, nor who plans first."""
     await sleep(1)
     await run_in_threadpool(library)
+    await run_in_threadpool(factor, "L", "US gal")
 
 
 async def _api(scope: Scope, receive: Receive, send: Send) -> None:

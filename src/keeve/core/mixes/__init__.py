@@ -10,14 +10,13 @@ import yaml
 from keeve.core.errors import InputError, validated
 from keeve.core.mixes.model import Material, Mix
 from keeve.core.mixes.shorthand import written_out
+from keeve.core.tables import Loader, read_table
 
 # What a mix file is at most: its letters, how deep its lists and objects lie in each other, its longest text.
 _MOST_CHARACTERS = 200_000
 _DEEPEST = 12
 _LONGEST_SCALAR = 1000
 
-# The parser in C where there is one: the library is read at every start.
-_Loader: Any = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 _LIBRARY = Path(__file__).parent / "library"
 _MATERIALS = Path(__file__).parent / "materials.yaml"
 
@@ -46,7 +45,7 @@ def mix_text(mix: Mix) -> str:
 def _refuse_what_grows(text: str) -> None:
     """Refuse what a few letters can make large, seen as it comes by, before anything of it is built."""
     depth = 0
-    for event in yaml.parse(text, _Loader):
+    for event in yaml.parse(text, Loader):
         if isinstance(event, yaml.AliasEvent) or getattr(event, "anchor", None):
             raise InputError(
                 "references", "The mix uses YAML references (& *): write each value out.", ["mix"]
@@ -63,7 +62,7 @@ def _refuse_what_grows(text: str) -> None:
 
 def _yaml(text: str) -> Any:
     try:
-        return yaml.load(text, _Loader)
+        return yaml.load(text, Loader)
     except (yaml.YAMLError, ArithmeticError, ValueError) as fault:
         raise _not_yaml(fault) from None
 
@@ -75,7 +74,7 @@ def _not_yaml(fault: Exception) -> InputError:
 @cache
 def library() -> Mapping[str, Mix]:
     """Every mix of the library by its id."""
-    files = (_yaml(path.read_text()) for path in sorted(_LIBRARY.glob("*.yaml")))
+    files = map(read_table, sorted(_LIBRARY.glob("*.yaml")))
     return {mix.id: mix for mix in (validated(Mix, raw) for raw in written_out(files))}
 
 
@@ -102,5 +101,5 @@ def has_stockpile(mix: Mix) -> bool:
 @cache
 def materials() -> Mapping[str, Material]:
     """The default figures of every material by its id."""
-    raw: dict[str, Any] = yaml.safe_load(_MATERIALS.read_text())
+    raw: dict[str, Any] = read_table(_MATERIALS)
     return {name: Material.model_validate(figures) for name, figures in raw.items()}

@@ -5,7 +5,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-import yaml
+from keeve.core.tables import read_table
 
 Raw = dict[str, Any]
 
@@ -14,7 +14,7 @@ _SHARED = Path(__file__).parent / "shared.yaml"
 
 @cache
 def _shared() -> Mapping[str, Raw]:
-    raw: Mapping[str, Raw] = yaml.safe_load(_SHARED.read_text())
+    raw: Mapping[str, Raw] = read_table(_SHARED)
     return raw
 
 

@@ -5,11 +5,10 @@ from functools import cache
 from pathlib import Path
 from typing import Literal
 
-import yaml
-
 from keeve.core.mixes.model import Drawing
 from keeve.core.planning.plan import Plan
 from keeve.core.rules.registry import Strict
+from keeve.core.tables import read_table
 from keeve.core.texts import Name, Sentence
 
 _TABLE = Path(__file__).parent / "cast_checks.yaml"
@@ -26,7 +25,7 @@ class CastCheck(Strict):
 
 @cache
 def _checks() -> Mapping[str, CastCheck]:
-    raw = yaml.safe_load(_TABLE.read_text(encoding="utf-8"))
+    raw = read_table(_TABLE)
     return {check.id: check for check in map(CastCheck.model_validate, raw)}
 
 

@@ -6,9 +6,8 @@ from functools import cache
 from pathlib import Path
 from typing import Literal, NamedTuple
 
-import yaml
-
 from keeve.core.rules.registry import Strict
+from keeve.core.tables import read_table
 from keeve.core.texts import Name
 from keeve.core.units import Kind, System, units_of_kind
 
@@ -43,7 +42,7 @@ class Field(Strict):
 @cache
 def fields() -> Mapping[str, Field]:
     """Everything a column can be, by the name it has in the log."""
-    raw = yaml.safe_load(_TABLE.read_text(encoding="utf-8"))
+    raw = read_table(_TABLE)
     return {name: Field.model_validate(field) for name, field in raw.items()}
 
 

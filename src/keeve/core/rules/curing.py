@@ -6,13 +6,13 @@ from functools import cache
 from pathlib import Path
 from typing import Annotated, Literal
 
-import yaml
 from pydantic import ConfigDict, Field, TypeAdapter
 
 from keeve.core.errors import InputError
 from keeve.core.rules.maturity import Spell, hours_until_aged, screed_drying
 from keeve.core.rules.registry import PRACTICE, Amount, Dimension, Example, Result, Strict, published, rule
 from keeve.core.rules.temperature import Celsius
+from keeve.core.tables import read_table
 from keeve.core.texts import Name
 
 Family = Literal[
@@ -87,7 +87,7 @@ class CurePlan(Result):
 def cure_table() -> Mapping[Family, Sequence[CureRow]]:
     """The table of tasks, by family."""
     table = TypeAdapter(dict[Family, list[CureRow]])
-    return table.validate_python(yaml.safe_load(TASKS_FILE.read_text(encoding="utf-8")))
+    return table.validate_python(read_table(TASKS_FILE))
 
 
 @rule(

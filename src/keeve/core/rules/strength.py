@@ -6,8 +6,6 @@ from functools import cache
 from pathlib import Path
 from typing import Annotated, Any, NamedTuple, overload
 
-import yaml
-
 from keeve.core.errors import InputError
 from keeve.core.rules.registry import (
     Amount,
@@ -21,6 +19,7 @@ from keeve.core.rules.registry import (
     published,
     rule,
 )
+from keeve.core.tables import read_table
 
 LAW_FILE = Path(__file__).parent / "strength_law.yaml"
 # Where the law was fitted: water over all binder by mass, and age. The data reach from 0.235 to 0.80; up to 0.90 it is
@@ -80,7 +79,7 @@ class StrengthLaw(Strict):
 @cache
 def strength_law() -> StrengthLaw:
     """The law as it was fitted."""
-    return StrengthLaw.model_validate(yaml.safe_load(LAW_FILE.read_text(encoding="utf-8")))
+    return StrengthLaw.model_validate(read_table(LAW_FILE))
 
 
 class Contents(NamedTuple):

@@ -4,12 +4,11 @@ from collections.abc import Iterable
 from functools import cache
 from pathlib import Path
 
-import yaml
-
 from keeve.core.mixes.mixers import MixerKind
 from keeve.core.mixes.model import Sort
 from keeve.core.planning.plan import Plan
 from keeve.core.rules.registry import Strict
+from keeve.core.tables import read_table
 
 
 class Check(Strict):
@@ -40,7 +39,7 @@ class Check(Strict):
 
 @cache
 def _checks() -> list[Check]:
-    raw = yaml.safe_load((Path(__file__).parent / "pre_use_checks.yaml").read_text())
+    raw = read_table(Path(__file__).parent / "pre_use_checks.yaml")
     return [Check.model_validate(item) for item in raw]
 
 

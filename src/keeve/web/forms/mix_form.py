@@ -6,8 +6,8 @@ from dataclasses import dataclass, field
 from keeve.core.errors import InputError, validated
 from keeve.core.mixes.model import Mix
 from keeve.core.units import System
+from keeve.web.filters import slug
 from keeve.web.forms.fields import Number, at, place, put
-from keeve.web.pages import slug
 
 
 @dataclass

@@ -12,8 +12,8 @@ from keeve.core.errors import InputError
 from keeve.core.quantities import read_quantity
 from keeve.core.rules.registry import LARGEST, Rule
 from keeve.core.units import DISPLAY_UNITS, Kind, System, kind_of_name, to_kept, to_shown
+from keeve.web.filters import name_in_words
 from keeve.web.forms.fields import place
-from keeve.web.pages import name_in_words
 
 Schema = Mapping[str, Any]
 # Between the names of a path in the form, as in the fields that a refusal names.

@@ -18,8 +18,9 @@ from keeve.services.database import Engine
 from keeve.services.plans import SavedPlan
 from keeve.services.views.load_card import PlanOnPaper, card_page, plan_on_paper
 from keeve.web import paper
+from keeve.web.filters import slug
 from keeve.web.heavy import made_once
-from keeve.web.pages import address_of_site, page, slug
+from keeve.web.pages import address_of_site, page
 from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
 from keeve.web.turns import in_turn
 

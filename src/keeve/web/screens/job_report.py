@@ -16,8 +16,9 @@ from keeve.services.views.quality import Specified
 from keeve.web import paper
 from keeve.web.drawings.chart import charts
 from keeve.web.drawings.section import section
+from keeve.web.filters import slug
 from keeve.web.heavy import made_once
-from keeve.web.pages import page, slug
+from keeve.web.pages import page
 from keeve.web.screens.jobs import job_page
 from keeve.web.screens.plan import sketches
 from keeve.web.screens.quality import STANDARDS, Against
