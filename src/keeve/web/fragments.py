@@ -14,7 +14,7 @@ from markupsafe import Markup
 from keeve.services.kept import Kept
 
 # Signs of all parts together: a row of a list has a thousand, the plan form sixty.
-_MOST = 3_000_000
+_MOST = 2_000_000
 _kept: Kept[tuple[str, Hashable], Markup] = Kept(_MOST, len)
 
 

@@ -64,8 +64,8 @@ class MixFigures:
     found_by: str
 
 
-# Every mix to choose from is shown on the page of a new plan.
-_kept: Kept[Itself, MixFigures] = Kept(512)
+# Every mix to choose from is shown on the page of a new plan; a job may have one of its own besides.
+_kept: Kept[Itself, MixFigures] = Kept(128)
 
 
 def mix_figures(mix: Mix) -> MixFigures:
