@@ -329,7 +329,7 @@ def _found(
     for size, who in logs.items():
         asked = dict(sought)
         if "job" in asked:
-            asked["job"] = str(next(iter(lately(engine, who.visitor).jobs)))
+            asked["job"] = next(iter(lately(engine, who.visitor).jobs))
         taken[size] = _times(_get(app.origin, f"/log?{urlencode(asked)}", who))[0]
     measured = ", ".join(f"{ms:.1f} ms at {size:,}" for size, ms in taken.items())
     bar = f"within 1.5× of {page_ms:.1f} ms"

@@ -15,6 +15,7 @@ from people import PASSWORD
 from PIL import Image
 from sqlalchemy import Engine, text
 from sqlalchemy.exc import DBAPIError
+from starlette.routing import Match
 
 from keeve.core.running.events import Placed, parse_event
 from keeve.formats.photo import photo_of as read_photo
@@ -122,6 +123,17 @@ def ask(client: Client, method: str, path: str) -> Response:
     if path.endswith("/stockpile"):
         body = {"json": raw_event("rain")}
     return client.request(method, path, **body)
+
+
+def test_no_address_is_taken_by_a_screen_that_stands_before_its_own(engine: Engine, clock: Clock) -> None:
+    routes = [route for route in create_app(engine, clock).router.routes if isinstance(route, APIRoute)]
+    assert len(routes) > 100
+    for place, route in enumerate(routes):
+        path = re.sub(r"\{\w+(:\w+)?\}", "a", route.path)
+        for method in route.methods:
+            scope = {"type": "http", "path": path, "method": method, "root_path": "", "headers": []}
+            takers = [other.path for other in routes[:place] if other.matches(scope)[0] is Match.FULL]
+            assert takers == [], (method, route.path)
 
 
 def test_signed_out_reaches_nothing(engine: Engine, clock: Clock, client: Client) -> None:

@@ -173,7 +173,7 @@ def listed_past(engine: Engine, visitor: Visitor, load_id: UUID) -> Listed | Non
     """A load of the crew's own history; None where the crew has none of that id."""
     with crew_reading(engine, visitor.crew_id) as session:
         row = session.execute(
-            select(*_SHOWN).where(_ENTRY.id == load_id, _ENTRY.import_id.is_not(None))
+            select(*_shown(_ENTRY)).where(_ENTRY.id == load_id, _ENTRY.import_id.is_not(None))
         ).one_or_none()
     return None if row is None else _listed(row)
 
@@ -256,8 +256,8 @@ _WORDS = cast(bindparam("words"), TSQUERY)
 _MENTIONING = (
     select(*(_TABLE.c[name] for name in ("crew_id", "id", "job_id", "mix_id", "state", "begun_at")))
     .where(_TABLE.c.search.bool_op("@@")(_WORDS))
-    .cte()
-    .prefix_with("materialized")
+    .offset(literal_column("0"))  # to the database: by itself, and nothing of what is asked around it
+    .subquery()
 )
 _HAS: dict[str, Callable[[Any], ColumnElement[bool]]] = {
     "job_id": lambda entry: entry.job_id == bindparam("job_id"),
@@ -275,13 +275,10 @@ _NEAR = 1000
 Through = Literal["all", "near", "far"]
 
 
-_SHOWN = (
-    _ENTRY.id,
-    _ENTRY.plan_id,
-    _ENTRY.mix_id,
-    _ENTRY.title,
-    cast(_ENTRY.content, Text).label("content"),
-)
+def _shown(entry: Any) -> list[ColumnElement[Any]]:
+    """What is read of an entry to list it."""
+    content = cast(entry.content, Text).label("content")
+    return [entry.id, entry.plan_id, entry.mix_id, entry.title, content]
 
 
 @cache
@@ -297,14 +294,15 @@ def _question(limit: int, through: Through, *names: str) -> Question:
     )
     page: ColumnElement[Any] = literal_column(str(limit))
     if through == "all":
-        return Question(found.with_only_columns(*_SHOWN).limit(page))
+        return Question(found.with_only_columns(*_shown(_ENTRY)).limit(page))
     if through == "far":
         ids = found.limit(page).subquery()
         newest_first = (_ENTRY.begun_at.desc(), _ENTRY.id.desc())
-        return Question(select(*_SHOWN).join(ids, ids.c.id == _ENTRY.id).order_by(*newest_first))
-    near = found.with_only_columns(*_SHOWN, _ENTRY.search).limit(literal_column(str(_NEAR))).subquery()
+        return Question(select(*_shown(_ENTRY)).join(ids, ids.c.id == _ENTRY.id).order_by(*newest_first))
+    read = (_ENTRY.id, _ENTRY.plan_id, _ENTRY.mix_id, _ENTRY.title, _ENTRY.content, _ENTRY.search)
+    near = found.with_only_columns(*read).limit(literal_column(str(_NEAR))).subquery()
     mentions = near.c.search.bool_op("@@")(_WORDS)
-    return Question(select(*(near.c[column.key] for column in _SHOWN)).where(mentions).limit(page))
+    return Question(select(*_shown(near.c)).where(mentions).limit(page))
 
 
 def find(
@@ -379,7 +377,7 @@ def _values(visitor: Visitor, sought: Sought) -> dict[str, object] | None:
 class Lately(NamedTuple):
     """What the loads mixed lately were: their jobs and mixes by id, and who worked on them."""
 
-    jobs: Mapping[UUID, str]
+    jobs: Mapping[str, str]
     mixes: Mapping[str, str]
     people: Sequence[str]
 
@@ -388,7 +386,7 @@ class Lately(NamedTuple):
 _LOOKED_BACK = 150
 _LATELY = Question(
     select(
-        _ENTRY.job_id,
+        cast(_ENTRY.job_id, Text),
         _ENTRY.title,
         _ENTRY.mix_id,
         _ENTRY.mix_name,
@@ -404,7 +402,7 @@ def lately(engine: Engine, visitor: Visitor) -> Lately:
     """What the crew's newest loads were, the newest first."""
     with crew_reading(engine, visitor.crew_id) as session:
         rows = _LATELY.ask(session)
-    jobs: dict[UUID | None, str] = {}
+    jobs: dict[str | None, str] = {}
     mixes: dict[str, str] = {}
     people: dict[str | None, None] = {}
     for job_id, title, mix_id, mix_name, begun_by, judged_by in rows:

@@ -1,7 +1,7 @@
 """The application factory."""
 
 import sys
-from asyncio import create_task, sleep
+from asyncio import create_task
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from datetime import datetime
@@ -52,6 +52,7 @@ from keeve.web.screens import (
 )
 from keeve.web.screens.sign_in import Demo
 from keeve.web.security import ForeignForm, NotAllowed, SecureHeaders, SignInNeeded, clock
+from keeve.web.turns import quiet
 
 # Looked through in this order: what is opened most stands first, and what is part of another's address before that.
 SCREENS = (
@@ -84,6 +85,8 @@ _TRY_AGAIN_SECONDS = 3
 # Threads of one process take turns anyway, and more than a few only wait for each other: at 50 events a second
 # on two workers an event took 130 ms (p50) with the default of 40 threads, 22 ms with these.
 _THREADS = 3
+# So long after the last page nobody waits for the next one.
+_QUIET_SECONDS = 1.0
 # Shorter answers go as they are.
 _LEAST_COMPRESSED = 4000
 
@@ -151,9 +154,10 @@ def create_app(
 
 
 async def _read_in() -> None:
-    """Read in the mixes and units when the first page is out: a start need not wait for them, nor who plans first."""
-    await sleep(1)
+    """Read in the mixes and units while nobody asks: a start need not wait for them, nor who plans first, nor a tap."""
+    await quiet(_QUIET_SECONDS)
     await run_in_threadpool(library)
+    await quiet(_QUIET_SECONDS)
     await run_in_threadpool(factor, "L", "US gal")
 
 

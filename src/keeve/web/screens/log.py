@@ -147,7 +147,7 @@ def _filters(asked: Mapping[str, str], found: LogPage) -> Iterator[Filter]:
     for name, value in asked.items():
         words = value
         if name == "job":
-            words = first.listed.title if first else lately.jobs.get(UUID(value), "this job")
+            words = first.listed.title if first else lately.jobs.get(value, "this job")
         elif name == "mix":
             words = first.entry.mix_name if first else lately.mixes.get(value, value)
         elif name == "state":
@@ -159,7 +159,7 @@ def _filters(asked: Mapping[str, str], found: LogPage) -> Iterator[Filter]:
 def choices(lately: Lately, filters: Iterable[Filter] = ()) -> dict[str, dict[str, str]]:
     """What can be chosen: what was mixed lately, and what is looked for."""
     known: dict[str, dict[str, str]] = {
-        "job": {str(job_id): title for job_id, title in lately.jobs.items()},
+        "job": dict(lately.jobs),
         "mix": dict(lately.mixes),
         "state": dict(STATE_NAMES.items()),
         "who": {name: name for name in lately.people},
