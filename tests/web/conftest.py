@@ -110,9 +110,8 @@ class Visit:
 
     def sign_in(self) -> None:
         """To the plan page with a session that is there already; ``test_walk`` signs in by hand."""
-        where = self.origin.replace(
-            "http:", "https:"
-        )  # the cookie is for secure origins, as this machine's own is
+        # The cookie is for secure origins, as this machine's own is.
+        where = self.origin.replace("http:", "https:")
         self.page.context.add_cookies(
             [{"name": SESSION_COOKIE, "value": self.token, "url": where, "secure": True}]
         )

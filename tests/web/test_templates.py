@@ -19,7 +19,7 @@ def test_a_template_has_short_lines_and_no_arithmetic(name: str) -> None:
 
 
 # What gives the same for the same, and what a filter reads of the page besides.
-PURE = {"small_line", "mix_bar", "sketches", "volume_bar_of", "clock_lines", "shapes", "shape_groups"}
+PURE = {"small_line", "mix_bar", "sketches_of", "volume_bar_of", "clock_lines", "shapes", "shape_groups"}
 OF_PAGE = {
     **dict.fromkeys(
         ("quantity", "heap", "working_rows", "in_units", "unit_of", "shown", "shown_list"), "units"

@@ -43,6 +43,11 @@ class Kept(Generic[K, V]):
                 self._known.move_to_end(key)
             return found
 
+    def of(self, key: K, make: Callable[[], V]) -> V:
+        """A thing by its key, made where it is not kept."""
+        found = self.get(key)
+        return self.keep(key, make()) if found is None else found
+
     def keep(self, key: K, thing: V) -> V:
         """Keep a thing, and give it back: as it was kept before, where it was."""
         with self._turn:

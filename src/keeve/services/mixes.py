@@ -54,8 +54,7 @@ _kept: Kept[tuple[UUID, str, int], Mix] = Kept(512)
 
 
 def _read(crew_id: UUID, mix_id: str, version: int, content: object) -> Mix:
-    found = _kept.get((crew_id, mix_id, version))
-    return _kept.keep((crew_id, mix_id, version), Mix.model_validate(content)) if found is None else found
+    return _kept.of((crew_id, mix_id, version), lambda: Mix.model_validate(content))
 
 
 def every_mix(engine: Engine, visitor: Visitor | None) -> dict[str, Mix]:

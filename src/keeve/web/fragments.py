@@ -32,5 +32,4 @@ class Alike(Extension):
         return nodes.CallBlock(self.call_method("_rendered", [place, key]), [], [], body, lineno=line)
 
     def _rendered(self, place: str, key: Hashable, caller: Callable[[], Markup]) -> Markup:
-        found = _kept.get((place, key))
-        return _kept.keep((place, key), caller()) if found is None else found
+        return _kept.of((place, key), caller)

@@ -70,8 +70,7 @@ _kept: Kept[Itself, MixFigures] = Kept(128)
 
 def mix_figures(mix: Mix) -> MixFigures:
     """What a mix shows."""
-    found = _kept.get(Itself(mix))
-    return _kept.keep(Itself(mix), _figures(mix)) if found is None else found
+    return _kept.of(Itself(mix), lambda: _figures(mix))
 
 
 def _figures(mix: Mix) -> MixFigures:

@@ -61,8 +61,7 @@ def plan_answer(job: Job) -> PlanAnswer:
         InputError: the job cannot be planned.
     """
     asked = job.model_dump_json(exclude_unset=True)  # a sketch shows what was given, and no default
-    found = _answered.get(asked)
-    return _answered.keep(asked, _answer(job)) if found is None else found
+    return _answered.of(asked, lambda: _answer(job))
 
 
 def _answer(job: Job) -> PlanAnswer:

@@ -119,8 +119,7 @@ class PlanForm:
 
     @property
     def _now_asked(self) -> _Asked:
-        key = (Itself(self.mix), *self.values.items())
-        return _asked.get(key) or _asked.keep(key, self._worked_out())
+        return _asked.of((Itself(self.mix), *self.values.items()), self._worked_out)
 
     def _worked_out(self) -> _Asked:
         found = sections(self.mix, self.shapes, self.values)

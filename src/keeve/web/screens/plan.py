@@ -314,7 +314,7 @@ def _result(form: PlanForm) -> dict[str, Any]:
         "answer": answer,
         "errors": {},
         "clock_lines": clock_lines,
-        "sketches": sketches,
+        "sketches_of": sketches,
         "volume_bar_of": _volume_bar,
     }
 
