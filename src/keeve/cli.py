@@ -31,17 +31,13 @@ def _parser() -> argparse.ArgumentParser:
     up.add_argument("--port", type=int, default=8470, help="port to serve on")
     up.add_argument("--cert", type=Path, help="certificate file (PEM)")
     up.add_argument("--key", type=Path, help="key file of the certificate (PEM)")
-    up.add_argument("--workers", type=int, help="processes that serve (as many as processors)")
-    up.add_argument(
-        "--proxy", metavar="ADDRESS", help="believe the forwarded headers of this proxy, and of no other"
-    )
-    up.add_argument(
-        "--demo", action="store_true", help="with the demo, though others reach it; its password is made anew"
-    )
+    up.add_argument("--workers", type=int, help="worker processes (default: one per processor)")
+    up.add_argument("--proxy", metavar="ADDRESS", help="trust forwarded headers from this proxy only")
+    up.add_argument("--demo", action="store_true", help="include the demo on a network, with a new password")
     up.add_argument(
         "--backups", metavar="FOLDER", type=Path, help="write a backup here every night, keep fourteen"
     )
-    up.add_argument("--closed", action="store_true", help="no new accounts but by an invitation")
+    up.add_argument("--closed", action="store_true", help="new accounts by invitation only")
     up.set_defaults(run=_up)
 
     test = commands.add_parser("test", help="run every check")
@@ -54,8 +50,8 @@ def _parser() -> argparse.ArgumentParser:
 
     for name, what, run in (
         ("backup", "write everything into a new file", _backup),
-        ("restore", "replace everything by what a backup holds", _restore),
-        ("verify", "restore a backup into a database of its own and say what is in it", _verify),
+        ("restore", "restore a backup, replacing all data", _restore),
+        ("verify", "check a backup by restoring it to a scratch database", _verify),
     ):
         command = commands.add_parser(name, help=what)
         command.add_argument("file", type=Path)
@@ -63,7 +59,7 @@ def _parser() -> argparse.ArgumentParser:
 
     bench = commands.add_parser("benchmark", help="measure speed side by side with a bare baseline")
     bench.add_argument(
-        "--day", action="store_true", help="fifty benches for a day of eight hours, in eight minutes"
+        "--day", action="store_true", help="play fifty benches through an eight-hour day in eight minutes"
     )
     bench.set_defaults(run=_bench)
 

@@ -47,7 +47,7 @@ def test_definitions(unit: str, into: str, wanted: float) -> None:
 
 @pytest.mark.parametrize("unit", AMBIGUOUS)
 def test_a_bare_unit_is_refused(unit: str) -> None:
-    with pytest.raises(InputError, match="say"):
+    with pytest.raises(InputError, match="Type"):
         factor(unit, "L")
 
 

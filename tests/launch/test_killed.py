@@ -130,9 +130,7 @@ def test_killed_in_a_running_load(machine: Machine, browser: Browser) -> None:
 
         machine.kill_server()
         done.click()
-        expect(page.locator("p.notice")).to_contain_text(
-            "Keeve does not answer. 1 step is kept on this device."
-        )
+        expect(page.locator("p.notice")).to_contain_text("No connection. 1 step is kept on this device.")
         machine.start()
         expect(heading).to_have_text("All the cement", timeout=30_000)
 

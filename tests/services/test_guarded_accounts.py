@@ -74,9 +74,9 @@ def test_the_present_password_is_not_guessed_without_end(engine: Engine, visitor
     ],
 )
 def test_what_is_guessed_first_is_no_password(engine: Engine, visitor: Visitor, password: str) -> None:
-    with pytest.raises(InputError, match="first that are guessed"):
+    with pytest.raises(InputError, match="too easy to guess"):
         crews.start_crew(engine, sign_in_name="heron", name="Heron", password=password, crew_name="")
-    with pytest.raises(InputError, match="first that are guessed"):
+    with pytest.raises(InputError, match="too easy to guess"):
         sessions.change_password(engine, visitor, old=PASSWORD, new=password, now=NOON)
 
 
@@ -88,7 +88,7 @@ def test_one_address_makes_so_many_accounts(engine: Engine) -> None:
 
     for _ in range(guessing.MOST_NEW_BY_ADDRESS):
         make("a house full of builders")
-    with pytest.raises(SignInRefused, match="Many accounts"):
+    with pytest.raises(SignInRefused, match="Too many new accounts"):
         make("a house full of builders")
     make("the house next door")
 

@@ -81,7 +81,7 @@ def test_a_job_is_archived_taken_back_and_deleted_only_without_loads(
     assert only(engine, visitor, state="archived").title == "Mixed"
     assert jobs.archive(engine, visitor, mixed, NOON + timedelta(minutes=1), back=True)
     assert jobs.jobs(engine, visitor, state="archived") == []
-    with pytest.raises(InputError, match="archive the job instead"):
+    with pytest.raises(InputError, match="Archive it instead"):
         jobs.delete(engine, visitor, mixed, NOON)
     assert jobs.delete(engine, visitor, empty, NOON)
     assert only(engine, visitor).title == "Mixed"

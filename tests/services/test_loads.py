@@ -89,9 +89,9 @@ def test_materials_are_looked_at_before_the_first_load_of_a_day(
         return running
 
     first = begin(1, 0)
-    with pytest.raises(InputError, match="Make the checks first"):
+    with pytest.raises(InputError, match="Do the checks first"):
         send(first, water())
-    with pytest.raises(InputError, match="not asked"):
+    with pytest.raises(InputError, match="isn't on the list"):
         send(first, raw_event("accepted", faults=["stone-clean"]))
     running = send(first, raw_event("accepted", faults=["stockpile-thawed"]))
     assert running.state.faults == ("stockpile-thawed",)

@@ -26,4 +26,4 @@ def test_a_file_is_read_in_a_process_of_its_own() -> None:
         assert fault.value.code == code
     slip = read_mesh_file(rose_stl(), "rose.stl", "m", "z", "length", False)["warnings"]
     assert slip
-    assert "unit of the file looks wrong" in slip[0]
+    assert "file's unit looks wrong" in slip[0]

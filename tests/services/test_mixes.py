@@ -67,8 +67,8 @@ def test_a_favourite_is_on_top_for_whoever_chose_it_and_used_last_comes_after(
         shelf.heading: [item.mix.id for item in shelf.choices]
         for shelf in mix_shelves(engine, visitor, known)
     }
-    assert list(shelves)[:2] == ["Favourites", "Used last"]
-    assert (shelves["Favourites"], shelves["Used last"]) == (["hemp-lime"], ["mortar-general"])
+    assert list(shelves)[:2] == ["Favourites", "Recent"]
+    assert (shelves["Favourites"], shelves["Recent"]) == (["hemp-lime"], ["mortar-general"])
     # Every mix stands once, on one shelf.
     assert sorted(name for shelf in shelves.values() for name in shelf) == sorted(known)
     assert next(shelf.heading for shelf in mix_shelves(engine, None, known)) == "concrete"

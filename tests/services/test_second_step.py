@@ -62,7 +62,7 @@ def test_signing_in_asks_for_a_code_once_it_is_on(engine: Engine, visitor: Visit
         second_step.begin(engine, visitor)
     later = NOON + 2 * STEP
     waiting = begun(engine, visitor.name, later)
-    with pytest.raises(SignInRefused, match="not the code"):
+    with pytest.raises(SignInRefused, match="Wrong code"):
         sessions.enter_code(engine, waiting, "000000", later)
     token = sessions.enter_code(
         engine, waiting, f"{code_of(key, later)[:3]} {code_of(key, later)[3:]}", later
@@ -98,7 +98,7 @@ def test_codes_are_not_guessed_without_end(engine: Engine, visitor: Visitor) -> 
     key = turned_on(engine, visitor)
     now = NOON + 2 * STEP
     for _ in range(guessing.MOST_FAILURES_BY_NAME):
-        with pytest.raises(SignInRefused, match="not the code"):
+        with pytest.raises(SignInRefused, match="Wrong code"):
             sessions.enter_code(engine, begun(engine, visitor.name, now), "000000", now)
     with pytest.raises(SignInRefused, match="Too many"):
         sessions.enter_code(engine, begun(engine, visitor.name, now), code_of(key, now), now)
@@ -109,7 +109,7 @@ def test_it_counts_only_once_a_code_was_typed_and_goes_by_the_password(
 ) -> None:
     first = second_step.begin(engine, visitor)
     assert second_step.begin(engine, visitor) != first
-    with pytest.raises(InputError, match="not the code"):
+    with pytest.raises(InputError, match="Wrong code"):
         second_step.turn_on(engine, visitor, code_of(first), NOON, "home")
     assert not second_step.is_on(engine, visitor)
     key = second_step.key_of(engine, visitor)

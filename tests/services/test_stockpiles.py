@@ -63,7 +63,7 @@ def test_rain_is_written_once_reaches_the_waiting_load_and_is_undone(
     assert [event.kind for event in stockpile.events] == ["pan", "rain"]
     stockpiles.record_stockpile_event(engine, visitor, SAND, raw_event("undone", at, cancels=rain["id"]), at)
     assert load(engine, visitor, waiting).situation(NOON).window.start_l == pytest.approx(before.start_l)
-    with pytest.raises(InputError, match="nothing to undo"):
+    with pytest.raises(InputError, match="Nothing to undo"):
         stockpiles.record_stockpile_event(
             engine, visitor, SAND, raw_event("undone", at, cancels=rain["id"]), at
         )

@@ -88,7 +88,7 @@ def test_what_the_other_saw_too_late_is_refused_and_both_see_the_same(
     loads.record_event(
         engine, visitor, load_id, raw_event("water_added", device_id="one", step=1, water_l=7.0), NOON
     )
-    with pytest.raises(InputError, match="Past the max"):
+    with pytest.raises(InputError, match="Over the max"):
         loads.record_event(
             engine, visitor, load_id, raw_event("water_added", device_id="two", step=5, water_l=11.0), NOON
         )

@@ -40,10 +40,10 @@ def test_a_thing_is_written_down_changed_and_taken_out(engine: Engine, visitor: 
     [
         ({**DRUM, "working_l": 0}, "working_l"),
         ({"kind": "crane", "name": "crane"}, "kind"),
-        ({"kind": "vessel", "name": "pot"}, "weigh it full of water"),
-        ({**TIN, "full_of_water_kg": 0.3}, "weigh both again"),
-        ({"kind": "material", "material": "gold"}, "no kind"),
-        ({"kind": "material", "material": "cement", "weighed_kg": 18}, "together"),
+        ({"kind": "vessel", "name": "pot"}, "its weight full of water"),
+        ({**TIN, "full_of_water_kg": 0.3}, "Weigh both again"),
+        ({"kind": "material", "material": "gold"}, "isn't a known kind"),
+        ({"kind": "material", "material": "cement", "weighed_kg": 18}, "both weighed_kg and weighed_l"),
     ],
 )
 def test_what_cannot_be_is_refused(engine: Engine, visitor: Visitor, raw: dict[str, Any], words: str) -> None:

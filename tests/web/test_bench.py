@@ -58,12 +58,12 @@ def test_plan_card_bench_log_by_taps(browser: Browser, engine: Engine, origin: s
         tap(page, "Right")
         expect(heading(page)).to_have_text("Place it")
         visit.check()
-        page.get_by_text("Only part of it").click()
+        page.get_by_text("Only part").click()
         page.get_by_role("textbox", name="Placed, L").fill("20")
-        tap(page, "Placed this much")
+        tap(page, "Log amount")
         expect(page.locator("p.acting")).to_contain_text("48.8")
-        tap(page, "Placed all of it")
-        expect(heading(page)).to_have_text("Clean it while it is soft")
+        tap(page, "All placed")
+        expect(heading(page)).to_have_text("Clean it while it's soft")
         tap(page, "Cleaned")
         expect(heading(page)).to_have_text("Load 1 is done")
         page.get_by_role("link", name="Open in log").click()
@@ -107,11 +107,11 @@ def test_the_bench_by_keys_alone_with_undo(
         expect(page.get_by_role("button", name=re.compile("^Throw away what"))).to_be_visible()
         clock.turn(130)
         page.reload()
-        expect(heading(page)).to_have_text("Working time is over")
+        expect(heading(page)).to_have_text("Past its working time")
         visit.check()
         for key in ("x", "c"):
             press(page, key)
-        expect(page.get_by_text("the rest thrown away: working time over")).to_be_visible()
+        expect(page.get_by_text("the rest thrown away: working time ended")).to_be_visible()
 
 
 def tap_without_signal(page: Page) -> None:
@@ -156,13 +156,13 @@ def test_a_kept_step_waits_for_its_crew_and_one_that_comes_too_late_is_shown(
         with page.expect_response(re.compile("/events$")) as answer:
             page.reload()
         assert answer.value.status == 422
-        expect(page.locator("p.notice", has_text="Not taken:")).to_contain_text("Added")
+        expect(page.locator("p.notice", has_text="Not saved:")).to_contain_text("Added")
         visit.wrong.clear()  # the browser's own line on a 422
         visit.check()
         page.get_by_role("button", name="Seen").click()
-        expect(page.get_by_text("Not taken:")).to_be_hidden()
+        expect(page.get_by_text("Not saved:")).to_be_hidden()
         page.reload()
-        expect(page.get_by_text("Not taken:")).to_be_hidden()
+        expect(page.get_by_text("Not saved:")).to_be_hidden()
         assert page.evaluate("JSON.parse(localStorage['keeve-queue']).map(item => item.crew)") == ["another"]
 
 
@@ -239,7 +239,7 @@ def test_each_family_is_planned_printed_mixed_and_logged(
             expect(drawn).to_have_value(re.compile(f'"mixer.kind": "{mixer}"'))
         page.get_by_label("Mixed volume per load").fill("60")
         expect(page.locator(".result:not(.stale) .figure-of-merit")).to_contain_text("loads of")
-        page.get_by_role("button", name="Make the cards").click()
+        page.get_by_role("button", name="Make mix cards").click()
         expect(heading(page)).to_have_text(re.compile("^Load 1 of"))
         # Every dotted figure opens something.
         targets = page.locator("[popovertarget]").evaluate_all(
@@ -296,31 +296,31 @@ def test_what_goes_another_way_by_taps(browser: Browser, engine: Engine, origin:
         a_bed_in_buckets(visit)
         unfold(page, "Rinse water or spills")
         page.get_by_role("textbox", name="Left in the mixer, L").fill("0.5")
-        tap(page, "This much was left in")
+        tap(page, "Log rinse water")
         tap(page, r"\+½ jug")
         tap(page, r"\+1 jug")
         expect(page.locator(".total:visible")).to_contain_text("2.0")
         unfold(page, "With the hose")
         visit.check()
         page.get_by_label("Seconds").fill("60")
-        tap(page, "Save the flow")
+        tap(page, "Save flow")
         unfold(page, "With the hose")
         page.get_by_role("button", name=re.compile("^Open it")).tap()
         expect(page.get_by_role("button", name=re.compile(r"^Stop: 0\.[1-9]"))).to_be_visible()
         page.get_by_role("button", name=re.compile("^Stop")).tap()
-        page.get_by_role("textbox", name="Water from the hose, L").fill("1")
-        tap(page, "Added this much")
+        page.get_by_role("textbox", name="Hose water, L").fill("1")
+        tap(page, "Log amount")
         tap(page, "Added")
         expect(heading(page)).to_have_text("Half the sand")
-        unfold(page, "I did it in another order")
+        unfold(page, "Did it in another order")
         visit.check()
         tap(page, "All the cement")
         tap(page, r"\+1 bucket")
         expect(heading(page)).to_have_text("Half the sand, the rest")
         tap(page, r"\+½ bucket")
-        unfold(page, "Only part of it")
+        unfold(page, "Only part")
         page.get_by_role("textbox", name="Added so far, kg").fill("2")
-        tap(page, "Added this much")
+        tap(page, "Log amount")
         tap(page, "Added the rest")
         expect(heading(page)).to_have_text("The rest of the sand")
         unfold(page, "Temperature")
@@ -372,8 +372,8 @@ def test_a_load_is_brought_back_in_every_way_by_keys(
         page.keyboard.press("g")
         expect(page.get_by_role("status")).to_contain_text("are left")
         visit.wrong.clear()  # the browser notes the refusal's status, 422
-        tap(page, "It was")
-        expect(heading(page)).to_have_text("Clean it while it is soft")
+        tap(page, "Correct value")
+        expect(heading(page)).to_have_text("Clean it while it's soft")
 
 
 def test_two_loads_at_once_and_what_runs_out_first_stands_on_top(
@@ -402,7 +402,7 @@ def test_two_loads_at_once_and_what_runs_out_first_stands_on_top(
         expect(page.locator(".life")).to_contain_text("Last minutes")
         clock.turn(30)
         page.reload()
-        expect(heading(page)).to_have_text("Working time is over")
+        expect(heading(page)).to_have_text("Past its working time")
 
 
 def test_the_device_keeps_its_light_and_hand_and_its_controls_are_large(
@@ -452,5 +452,5 @@ def a_bed_in_buckets(visit: Visit) -> None:
     )
     page.get_by_role("button", name="Open", exact=True).click()
     expect(page.locator("[name=title]")).to_have_value(made.title)
-    page.get_by_role("button", name="Make the cards").click()
+    page.get_by_role("button", name="Make mix cards").click()
     begin(page)

@@ -95,7 +95,7 @@ def test_what_is_due_is_on_today_and_what_is_done_is_not(client: Client, clock: 
     load_id = client.get("/log").text.split('class="row-words" href="/log/')[1].split('"')[0]
     record = client.get(f"/log/{load_id}").text
     assert "Done: Saw the joints" in record
-    assert "Open again: Saw the joints" in record
+    assert "Reopened: Saw the joints" in record
     assert "Skipped: Keep it wet or under sheets" in record
     clock.turn(60 * 24 * 5)
     assert states(client)["saw-joints"] == "late"

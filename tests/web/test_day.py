@@ -45,7 +45,7 @@ def with_a_job(client: Client, **changes: Any) -> str:
 
 
 def test_an_empty_day_says_what_to_do_and_a_job_is_put_into_it(client: Client) -> None:
-    assert "Put a job into this day" in client.get(f"/day?day={DAY}").text
+    assert "Add a job to see its loads" in client.get(f"/day?day={DAY}").text
     plan_id = with_a_job(client)
     (job,) = planned(client).jobs
     # Load 1 was begun already: what is left goes in.
@@ -60,7 +60,7 @@ def test_an_empty_day_says_what_to_do_and_a_job_is_put_into_it(client: Client) -
 def test_what_cannot_be_read_is_named_and_kept(client: Client) -> None:
     with_a_job(client)
     for field, typed, words in (
-        ("begins.0", "soon", "Start: a time of day"),
+        ("begins.0", "soon", "Start: enter a time"),
         ("loads.0", "many", "Loads today"),
         ("placing.0", "", "You place per hour"),
         ("hands", "0", "People must be"),
@@ -76,7 +76,7 @@ def test_what_cannot_be_read_is_named_and_kept(client: Client) -> None:
     ticked = client.post(f"/day/{DAY}", data=shown(client) | {"mixer3.0": "on", "hands": "few"}).text
     assert 'name="mixer3.0" checked' in ticked
     form = {name: value for name, value in shown(client).items() if not name.startswith("mixer1.")}
-    assert "tick at least one" in client.post(f"/day/{DAY}", data=form).text
+    assert "tick one or more" in client.post(f"/day/{DAY}", data=form).text
     assert client.get(f"/day/{DAY}").status_code == 303
     assert client.get("/day?day=2036-01-01").status_code == 404
 
@@ -94,7 +94,7 @@ def test_a_change_that_is_offered_is_taken_and_one_that_is_not_is_refused(client
     before = view(client)
     assert before.outcome.breaks
     page = client.get(f"/day?day={DAY}").text
-    assert "This day does not hold" in page
+    assert "This plan won't work" in page
     kinds = [f"{each.kind} {each.job} {each.to:g}" for each in before.changes]
     assert client.post(f"/day/{DAY}/change", data={"change": kinds[0]}).status_code == 303
     assert planned(client) == before.changes[0].day
@@ -107,7 +107,7 @@ def test_all_that_makes_it_hold_is_taken_at_once(client: Client) -> None:
     assert view(client).holds
     assert client.post(f"/day/{DAY}/change", data={"change": "all"}).status_code == 303
     assert view(client).outcome.breaks == []
-    assert "Done by" in client.get(f"/day?day={DAY}").text
+    assert "Finished by" in client.get(f"/day?day={DAY}").text
 
 
 def test_the_bench_moves_the_ribbon(client: Client, clock: Clock) -> None:

@@ -55,18 +55,18 @@ def test_from_the_first_page_signed_out_to_a_card_and_on_to_the_bench(
             thumb.tap(page.get_by_role("button", name="metric / US"))
             expect(page.locator(".who b")).to_have_text("US")
         thumb.tap(page.get_by_role("link", name="Slab or bed"))
-        expect(heading(page)).to_have_text("Work out a job")
+        expect(heading(page)).to_have_text("Plan a job")
         for label, figure, answer in sizes:
             thumb.type(label, figure, answer)
         visit.check()
-        thumb.tap(page.get_by_role("button", name="Make the cards"))
+        thumb.tap(page.get_by_role("button", name="Make mix cards"))
         expect(heading(page)).to_have_text(f"Load 1 of {sizes[-1][2].split()[0]}")
         expect(page.locator(".steps")).to_contain_text("stone")
         assert (thumb.taps <= 6, thumb.figures) == (True, 3), (thumb.taps, thumb.figures)
         visit.check()
         on = Thumb(page)
-        on.tap(page.get_by_role("link", name="Keep it and mix"))
-        expect(heading(page)).to_have_text("Keep this job")
+        on.tap(page.get_by_role("link", name="Save and mix"))
+        expect(heading(page)).to_have_text("Save this job")
         page.get_by_label("Your name").fill(f"Heron {uuid4().hex[:6]}")
         page.get_by_label("Password").fill(PASSWORD)
         visit.check()
@@ -109,7 +109,7 @@ def every_screen(visit: Visit) -> list[str]:
     """A path of every screen that can be had with one job and one load begun."""
     page = visit.page
     visit.sign_in()
-    page.get_by_role("button", name="Make the cards").click()
+    page.get_by_role("button", name="Make mix cards").click()
     card = page.url.removeprefix(visit.origin)
     page.get_by_role("button", name="Mix this load").click()
     expect(heading(page)).to_have_text("Check first")
@@ -161,7 +161,7 @@ def test_a_bench_opens_without_keeve_until_somebody_signs_out(
     with visiting(browser, engine, origin, **PHONE) as visit:
         page = visit.page
         visit.sign_in()
-        page.get_by_role("button", name="Make the cards").click()
+        page.get_by_role("button", name="Make mix cards").click()
         page.get_by_role("button", name="Mix this load").click()
         expect(heading(page)).to_have_text("Check first")
         until(

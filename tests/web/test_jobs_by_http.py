@@ -19,7 +19,7 @@ def test_a_job_is_renamed_noted_on_archived_and_deleted_on_its_page(client: Clie
     assert "North sill" in page
     assert "Gate key at the &lt;lock&gt;" in page
     assert "North sill" in client.get("/jobs?q=gate").text
-    assert "No job mentions" in client.get("/jobs?q=quay").text
+    assert "No jobs match" in client.get("/jobs?q=quay").text
     assert "North sill" in client.get(f"/plan/{job_id}/load/1").text
     assert client.post(f"{here}/archive").headers["location"] == "/jobs"
     assert "North sill" not in client.get("/jobs").text
@@ -39,7 +39,7 @@ def test_what_is_refused_keeps_what_was_typed(client: Client) -> None:
         assert client.get(f"/jobs/{job_id}/{what}").status_code == 303
     client.post(f"/plan/{job_id}/load/1/begin")
     answer = client.post(f"/jobs/{job_id}/delete")
-    assert (answer.status_code, "archive the job instead" in answer.text) == (422, True)
+    assert (answer.status_code, "Archive it instead" in answer.text) == (422, True)
 
 
 def test_a_changed_job_is_one_job_with_two_versions(client: Client) -> None:
@@ -47,7 +47,7 @@ def test_a_changed_job_is_one_job_with_two_versions(client: Client) -> None:
     client.post(f"/plan/{job_id}/load/1/begin")
     page = client.get(f"/plan?change={job_id}").text
     assert "Change Sill bed" in page
-    assert "1 load mixed so far" in page
+    assert "1 load already mixed" in page
     form = fields_in(page, "plan-form")
     wrong = client.post("/plan", data={**form, "need.0.length_m": "far"})
     assert wrong.status_code == 422

@@ -113,18 +113,18 @@ def test_a_test_far_from_its_day_counts_for_no_age(client: Client, load_id: UUID
 @pytest.mark.parametrize(
     ("path", "typed", "said"),
     [
-        ("specimens", {**CUBES, "due": "a week"}, "one number for each specimen"),
+        ("specimens", {**CUBES, "due": "a week"}, "one number of days per specimen"),
         ("specimens", {**CUBES, "size": "3 m"}, "Size"),
         ("specimens", {**CUBES, "shape": "prism"}, "Span"),
         ("specimens", {**CUBES, "shape": "ball"}, "Shape"),
         ("specimens", {**CUBES, "day": "soon"}, "2026-05-04"),
-        ("fresh", {}, "Type what was measured"),
+        ("fresh", {}, "Enter what you measured"),
         ("fresh", {"slump_mm": "400"}, "Slump"),
-        ("specimens/{made}/1", {"load_kn": "", "mpa": ""}, "one of them"),
-        ("specimens/{made}/1", {"load_kn": "500", "mpa": "22"}, "one of them"),
+        ("specimens/{made}/1", {"load_kn": "", "mpa": ""}, "either the breaking load or the strength"),
+        ("specimens/{made}/1", {"load_kn": "500", "mpa": "22"}, "either the breaking load or the strength"),
         ("specimens/{made}/9", {"load_kn": "500"}, "no such specimen"),
-        ("specimens/{made}/1", {"load_kn": "500", "day": "2026-05-01"}, "after it was made"),
-        ("specimens/{made}/1", {"what": "lost", "reason": " "}, "why it was not tested"),
+        ("specimens/{made}/1", {"load_kn": "500", "day": "2026-05-01"}, "before it was made"),
+        ("specimens/{made}/1", {"what": "lost", "reason": " "}, "tested"),
     ],
 )
 def test_what_cannot_be_is_refused_and_what_was_typed_stays(
@@ -155,7 +155,7 @@ def test_tests_of_the_fresh_mix_and_checks_of_a_cast_stand_in_the_story(
     page = words(client.get(f"/log/{load_id}").text).replace("\u202f", " ")
     assert "Slump 75 mm" in page
     assert "Air 2.0 %" in page
-    assert "Checked, not so: edges and corners are whole" in page
+    assert "Checked, failed: edges and corners are whole" in page
 
 
 def test_a_lost_specimen_is_due_no_more(client: Client, load_id: UUID) -> None:

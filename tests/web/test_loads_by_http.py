@@ -109,7 +109,7 @@ def test_a_load_begun_by_mistake_is_as_if_it_had_not_been(client: Client) -> Non
     assert client.post(f"/bench/{load_id}/events", json=undo).status_code == 200
     back = client.post(f"/bench/{load_id}/events", json=raw_event("taken_back", NOON + timedelta(seconds=4)))
     assert back.status_code == 200
-    assert "Taken back" in back.text
+    assert "Cancelled" in back.text
     assert find(client.engine, client.visitor, Sought(), limit=5) == []
     assert loads.loads_in_work(client.engine, client.visitor, NOON) == []
     assert jobs.jobs(client.engine, client.visitor)[0].begun == 0
@@ -150,8 +150,8 @@ def test_a_mix_by_the_bag_starts_with_what_the_last_load_took(client: Client, cl
     words = f"{in_figures(share_l, 1)}\u202fL"
     for page in (card, paper, client.get(f"/bench/{second.id}").text):
         assert words in page or f'value="{in_figures(share_l, 1)}"' in page
-    assert "As the last load took it" in card
-    assert "it holds until the next load is judged" in paper
+    assert "Same as the last load" in card
+    assert "Good until the next load is judged" in paper
 
 
 def test_card_and_bench_have_one_figure_where_a_stockpile_is_followed(client: Client, clock: Clock) -> None:

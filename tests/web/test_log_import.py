@@ -66,7 +66,7 @@ def test_a_table_is_looked_at_and_taken_in(client: Client) -> None:
     there = chosen(client, *ROWS)
     looked = page_of(client, there)
     assert "old log.csv" in looked
-    assert "3 <small>loads to bring in</small>" in looked
+    assert "3 <small>loads to import</small>" in looked
     assert in_log(client) == []
     assert taken(client, there).headers["location"] == there
     listed = in_log(client)
@@ -85,14 +85,14 @@ def test_a_table_is_looked_at_and_taken_in(client: Client) -> None:
     # A mix that is the crew's counts them in its charts.
     charts = page_of(client, "/log/charts?mix=concrete-nominal")
     assert "Concrete by parts (1:2:4), 2 loads" in charts
-    assert "2 loads: too few to tell a change from chance" in charts
+    assert "2 loads so far. Eight are needed" in charts
 
 
 def test_the_same_file_twice_changes_nothing(client: Client) -> None:
     taken(client, chosen(client, *ROWS))
     before = in_log(client)
     again = chosen(client, *ROWS, name="a copy.csv")
-    assert "3 there already" in page_of(client, again)
+    assert "3 already in the log" in page_of(client, again)
     assert taken(client, again).status_code == 303
     assert in_log(client) == before
     # More of it brings only what is new, however its mixes are meant.
@@ -104,8 +104,8 @@ def test_the_same_file_twice_changes_nothing(client: Client) -> None:
 def test_rows_that_cannot_be_read_hold_all_of_it_back(client: Client) -> None:
     there = chosen(client, *ROWS, BROKEN)
     looked = page_of(client, there)
-    assert "1 row cannot be read" in looked
-    assert "Row 5</b>, Day" in looked
+    assert "1 row can't be read" in looked
+    assert "Row 5</b>, Date" in looked
     assert "“31/02/2020” is no day" in looked
     assert taken(client, there).status_code == 422
     assert in_log(client) == []
@@ -147,8 +147,8 @@ def test_it_is_withdrawn_as_one_and_can_come_in_again(client: Client) -> None:
     assert in_log(client) == []
     with crew_reading(client.engine, client.visitor.crew_id) as session:
         assert session.scalar(select(func.count()).select_from(models.LogPerson)) == 0
-    assert "taken out of the log again" in page_of(client, there)
-    assert "taken out again" in page_of(client, "/log/import")
+    assert "removed" in page_of(client, there)
+    assert "removed" in page_of(client, "/log/import")
     taken(client, chosen(client, *ROWS))
     assert len(in_log(client)) == 3
 
@@ -159,7 +159,7 @@ def test_our_own_log_comes_back_as_itself(engine: Engine, demo: tuple[Visitor, s
     for form in ("csv", "xlsx"):
         file = {"table": (f"log.{form}", wren.get(f"/log.{form}").content, "")}
         there = wren.post("/log/import", files=file).headers["location"]
-        assert "All of it is in the log already" in wren.get(there).text, form
+        assert "All of these are already in the log" in wren.get(there).text, form
         # In another crew they are loads from before.
         elsewhere = client.post("/log/import", files=file).headers["location"]
         assert taken(client, elsewhere).status_code == 303
@@ -175,7 +175,7 @@ def test_our_own_log_comes_back_as_itself(engine: Engine, demo: tuple[Visitor, s
 
 @pytest.mark.parametrize(
     ("content", "said"),
-    [(b"", "There are no rows"), (b"PK\x03\x04", "cannot be read as a table")],
+    [(b"", "has no rows"), (b"PK\x03\x04", "read that file")],
 )
 def test_what_is_no_table_is_said_where_it_was_chosen(client: Client, content: bytes, said: str) -> None:
     answer = client.post("/log/import", files={"table": ("a.csv", content, "text/csv")})
@@ -185,7 +185,7 @@ def test_what_is_no_table_is_said_where_it_was_chosen(client: Client, content: b
 
 def test_columns_are_meant_as_they_are_said(client: Client) -> None:
     there = chosen(client, "12;x;03/02/2020", head="A;B;C")
-    assert "No column is the day yet" in client.get(there).text
+    assert "Choose the column with the mixing date" in client.get(there).text
     assert client.post(f"{there}/take", data={}).status_code == 422
     said = {"column.0": "water_l", "unit.0": "US gal", "column.1": "note", "column.2": "begun_at"}
     client.post(there, data={**said, "order": "month"})
@@ -217,10 +217,10 @@ def test_in_the_browser(
         page.goto(f"{origin}/log/import")
         looked_at()
         page.set_input_files("#table", str(file))
-        page.click("button:has-text('Look at it')")
-        page.wait_for_selector("text=loads to bring in")
+        page.click("button:has-text('Preview')")
+        page.wait_for_selector("text=loads to import")
         looked_at()
-        page.click("button:has-text('Bring in 1203 loads')")
+        page.click("button:has-text('Import 1203 loads')")
         page.wait_for_selector("text=loads brought in")
         looked_at()
         page.goto(f"{origin}/log?words=kerb")

@@ -29,10 +29,10 @@ def test_what_a_bag_covers_is_what_it_makes() -> None:
 @pytest.mark.parametrize(
     ("change", "said"),
     [
-        ({"mix": "mortar-general"}, "no mix by the bag"),
-        ({"coverage_mm": None}, "coverage_m2 and coverage_mm together"),
-        ({"yield_l": 12.0}, "give one of them"),
-        ({"coverage_m2": None, "coverage_mm": None}, "give one of them"),
+        ({"mix": "mortar-general"}, "known mix by the bag"),
+        ({"coverage_mm": None}, "both coverage_m2 and coverage_mm"),
+        ({"yield_l": 12.0}, "Copy one from the label"),
+        ({"coverage_m2": None, "coverage_mm": None}, "Copy one from the label"),
         ({"water_max_l": None}, "water_max_l"),
     ],
 )

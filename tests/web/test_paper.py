@@ -54,7 +54,7 @@ def test_the_pdf_has_a_page_a_card_with_its_figures(
             "Total water",
         ):
             assert words in card.replace("\u2009", " ")
-        assert "local codes and licensed practice decide" in card.replace("\n", " ")
+        assert "local codes and licensed professionals decide" in card.replace("\n", " ")
 
 
 @pytest.mark.parametrize("size", ["a4", "a4-two", "58mm", "80mm"])
@@ -133,7 +133,7 @@ def test_a_strip_for_a_roll_is_as_wide_as_it_and_as_long_as_what_is_on_it(
     assert f"Load 1 of {len(made.loads)}" in strip
     for step in made.procedure:
         assert step.do.split()[0] in strip
-    assert "local codes and licensed practice decide" in strip.replace("\n", " ")
+    assert "local codes and licensed professionals decide" in strip.replace("\n", " ")
 
 
 def test_the_plan_as_json_and_csv(client: Client, plan_path: str) -> None:
@@ -160,7 +160,7 @@ def test_a_job_file_is_opened_on_the_page(client: Client, plan_path: str) -> Non
         ("{", "not valid JSON"),
         (json.dumps(raw_job(mix="gold")), "gold"),
         (json.dumps(raw_job(need={"volume_m3": -1})), "volume_m3 must be more than 0"),
-        ("1" * 300_000, "larger than any job"),
+        ("1" * 300_000, "too large for a job"),
     ]
     for text, words in broken:
         answer = client.post("/plan/open", files={"file": ("job.json", text)})

@@ -79,14 +79,14 @@ def test_from_a_mesh_file_to_two_cards_a_strip_reminder_and_a_dry_weight(client:
     again = client.get(f"/plan?again={plan_id}").text
     assert "rose.stl" in again
     card = client.get(f"/plan/{plan_id}/load/1").text
-    assert "Set clock" in card
+    assert "Setting times" in card
     assert "piece 1 of 2" in card
     assert client.get(f"/plan/{plan_id}/print").status_code == 200
     assert client.get(f"/plan/{plan_id}/paper.pdf").content[:4] == b"%PDF"
 
     load_id = begun(client, plan_id)
     page = to_pour(client, load_id)
-    assert "Pour as the gloss goes" in page
+    assert "Pour as it loses its shine" in page
     assert "What does it look like" not in page
     page = do(client, load_id, "seen", 3, sight="gloss-going")
     assert "Re-timed by what was seen: gloss is going." in page
@@ -94,7 +94,7 @@ def test_from_a_mesh_file_to_two_cards_a_strip_reminder_and_a_dry_weight(client:
     assert running is not None
     do(client, load_id, "placed", 0.5, volume_l=running.situation(client.clock.now).remaining_l)
     page = do(client, load_id, "cleaned", 5)
-    assert "Leave it in its mould" in page
+    assert "Leave it in the mould" in page
     assert "In its mould, out of it from" in re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", client.get("/").text))
     page = do(client, load_id, "stripped", 30)
     assert "Not dry yet: do not use it" in page
@@ -107,7 +107,7 @@ def test_from_a_mesh_file_to_two_cards_a_strip_reminder_and_a_dry_weight(client:
         if day == 3:
             assert "Dry about" in page
             assert "do not use" in client.get("/").text
-    assert "Dry: it may be used" in page
+    assert "Dry: ready to use" in page
     assert "Load 1 is done" in do(client, load_id, "released", 1)
     assert "Casts" not in client.get("/").text
     log = client.get(f"/log/{load_id}").text
@@ -156,7 +156,7 @@ def test_each_stage_of_a_coat_may_be_told(client: Client) -> None:
     )
     load_id = begun(client, plan_id)
     page = to_pour(client, load_id)
-    assert "Start the next batch at" in page
+    assert "Start the next load at" in page
     page = do(client, load_id, "seen", 5, sight="like-butter")
     assert "Soft butter · now" in page
 
@@ -216,7 +216,9 @@ def test_casts_before_it_say_when_it_will_be_dry(client: Client) -> None:
                 break
         do(client, load_id, "released", 1)
     page = re.sub(r"\s+", " ", client.get(f"/log/{cast(3)}").text)
-    said = re.search(r"Your casts of it were dry after about (\d+) days \((\d+) to (\d+), 2 casts\)", page)
+    said = re.search(
+        r"Your casts of this mix usually dry in about (\d+) days \((\d+) to (\d+), 2 casts\)", page
+    )
     assert said, page[page.index("Drying") :][:300]
     usual, low, high = map(int, said.groups())
     assert 2 <= low <= usual <= high <= 12

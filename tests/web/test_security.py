@@ -186,7 +186,7 @@ def test_a_reader_changes_nothing(engine: Engine, clock: Clock, client: Client) 
     assert "Mix this load" not in reader.get(card).text
     assert "data-event" in client.get(bench).text
     assert "data-event" not in reader.get(bench).text
-    assert "Make the cards" not in reader.get("/plan").text
+    assert "Make mix cards" not in reader.get("/plan").text
     assert "nothing done yet" in client.get(f"/log/{ids['load_id']}").text
 
 

@@ -73,7 +73,7 @@ def test_a_quick_plan_shows_its_cards_and_is_kept_nowhere(stranger: Client) -> N
     card = quick(stranger)
     page = stranger.get(card).text
     assert "Load 1 of 8" in page
-    assert "Keep it and mix" in page
+    assert "Save and mix" in page
     assert "Load 8 of 8" in stranger.get(f"{card}&load=8").text
     assert "buckets" in stranger.get(f"{card}&load=8&gauge=volume").text
     assert stranger.get(f"{card}&load=9").status_code == 404
@@ -286,13 +286,13 @@ class Demo:
 
 
 def test_the_demo_is_one_button_where_there_is_one(engine: Engine, stranger: Client, client: Client) -> None:
-    assert "Look around the demo" not in stranger.get("/").text
+    assert "Try the demo" not in stranger.get("/").text
     assert stranger.post("/demo").status_code == 404
     session = sessions.sign_in(
         engine, sign_in_name=client.visitor.name, password=PASSWORD, address="demo", now=NOON
     )
     stranger.app.state.demo = client.app.state.demo = demo = Demo(session)  # type: ignore[attr-defined]
-    assert "Look around the demo" in stranger.get("/").text
+    assert "Try the demo" in stranger.get("/").text
     assert session in stranger.post("/demo").headers["set-cookie"]
     # Only from inside the demo is it begun afresh.
     assert client.post("/demo/afresh").status_code == 404
@@ -306,7 +306,7 @@ def test_signing_in_asks_for_the_code_of_the_phone(clock: Clock, client: Client,
     assert "not the code" in client.post("/account/second-step/on", data={"code": "000000"}).text
     right = {"code": pyotp.TOTP(key).at(clock())}
     assert client.post("/account/second-step/on", data=right).status_code == 303
-    assert "Code from your phone: on" in client.get("/account").text
+    assert "Two-step sign-in: on" in client.get("/account").text
     clock.turn(2)
     form = {"name": client.visitor.name, "password": PASSWORD, "next": "/log"}
     asked = stranger.post("/sign-in", data=form)

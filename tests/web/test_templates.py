@@ -22,10 +22,23 @@ def test_a_template_has_short_lines_and_no_arithmetic(name: str) -> None:
 PURE = {"small_line", "mix_bar", "sketches_of", "volume_bar_of", "clock_lines", "shapes", "shape_groups"}
 OF_PAGE = {
     **dict.fromkeys(
-        ("quantity", "heap", "working_rows", "in_units", "unit_of", "shown", "shown_list"), "units"
+        (
+            "quantity",
+            "heap",
+            "working_rows",
+            "in_units",
+            "mix_term",
+            "assumed",
+            "unit_of",
+            "shown",
+            "shown_list",
+        ),
+        ("units",),
     ),
-    **dict.fromkeys(("clock", "clock_seconds", "day", "iso_day"), "zone"),
-    **dict.fromkeys(("near_day", "is_near"), "request"),
+    "iso_day": ("zone",),
+    **dict.fromkeys(("clock", "day", "date"), ("zone", "units")),
+    **dict.fromkeys(("near_day", "cell"), ("request", "zone", "units")),
+    "is_near": ("request",),
 }
 # A text that has all of a thing but one part of it.
 ALL_BUT = {"form.shown": ("form", "form.opened")}
@@ -56,7 +69,7 @@ def looked_up(node: nodes.Node) -> Iterator[str]:
         yield ".".join([inner.name, *path])
         return
     if isinstance(node, nodes.Filter) and node.name in OF_PAGE:
-        yield OF_PAGE[node.name]
+        yield from OF_PAGE[node.name]
     for child in node.iter_child_nodes():
         yield from looked_up(child)
 

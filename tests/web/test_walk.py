@@ -23,7 +23,7 @@ def test_wrong_figures_stay_beside_their_field(browser: Browser, engine: Engine,
             "Length must be a number, such as 3.5 or 3 1/2."
         )
         visit.check()
-        page.get_by_role("button", name="Make the cards").click()
+        page.get_by_role("button", name="Make mix cards").click()
         expect(length).to_have_value("three")
         visit.wrong.clear()  # the browser notes the refusal's status, 422
         pick(page, "need.0.kind", "post-hole")
@@ -55,15 +55,15 @@ def test_an_answer_that_comes_late_neither_wipes_the_form_nor_is_kept(
         page.locator(".picker summary").first.click()
         page.locator("[name='need.0.kind'][value=floor]").click()
         # Other fields are to come: nothing is kept unseen.
-        page.get_by_role("button", name="Make the cards").click()
+        page.get_by_role("button", name="Make mix cards").click()
         expect(page.locator(".bar-notice")).to_contain_text("One moment")
-        expect(heading(page)).to_have_text("Work out a job")
+        expect(heading(page)).to_have_text("Plan a job")
         held[0].continue_()
         expect(page.locator(".bar-notice")).to_contain_text("check them, then make the cards")
         room = page.get_by_role("group", name="Room 1")
         room.get_by_label("Length").fill("6")
         expect(page.locator(".sketches")).to_contain_text("18.0")
-        page.get_by_role("button", name="Make the cards").click()
+        page.get_by_role("button", name="Make mix cards").click()
         expect(heading(page)).to_have_text(re.compile("^Load 1 of"))
         job = page.request.get(page.url.partition("/load")[0] + "/job.json").json()
         assert [need["shape"] for need in job["need"]] == ["floor-volume"]
@@ -98,7 +98,7 @@ def test_a_stranger_prints_a_card_in_twelve_interactions(
             lambda: page.get_by_label("Length", exact=True).fill("3"),
             lambda: page.get_by_label("Width", exact=True).fill("2"),
             lambda: page.get_by_label("Thickness", exact=True).fill("100"),
-            page.get_by_role("button", name="Make the cards").click,
+            page.get_by_role("button", name="Make mix cards").click,
         ]
         for interact in interactions:
             interact()
@@ -130,7 +130,7 @@ def test_a_mix_is_found_compared_read_and_made_ones_own(
         page.get_by_label("Find a mix by any of its names").fill("patching")
         expect(page.get_by_role("link", name="Hemp and lime")).to_be_hidden()
         page.get_by_label("Compare General mortar").check()
-        page.get_by_role("button", name="Compare the ticked two").click()
+        page.get_by_role("button", name="Compare the two").click()
         expect(page.get_by_role("row", name="Air temperature")).to_contain_text("5")
         visit.check()
         page.locator(".comparison").get_by_role("link", name="General mortar").click()
@@ -158,9 +158,9 @@ def test_a_figure_is_followed_to_its_rule_and_tried(
     with visiting(browser, engine, origin, **context) as visit:
         page = visit.page
         visit.sign_in()
-        page.get_by_role("link", name="Rules and calculators").click()
+        page.get_by_role("link", name="Calculators").click()
         visit.check()
-        page.get_by_role("link", name="Batch by parts, by volume").first.click()
+        page.get_by_role("link", name="Mix by parts, by volume").first.click()
         expect(page.locator("math").first).to_be_visible()
         visit.check()
         masses = page.locator(".outputs").get_by_role("row", name="masses, sand")
@@ -188,7 +188,7 @@ def test_every_card_and_the_shopping_list_print_on_a_page_each(
         plan_a_bed(visit)
         one = printed(page, paper)
         assert len(one) == 1
-        for words in ("Load 1 of 4", "48.3", "target", "local codes and licensed practice decide"):
+        for words in ("Load 1 of 4", "48.3", "target", "local codes and licensed professionals decide"):
             assert words in one[0]
         page.get_by_role("link", name="Print all").click()
         expect(heading(page)).to_have_text("Print")

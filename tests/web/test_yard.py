@@ -92,15 +92,15 @@ def test_the_yard_by_taps(browser: Browser, engine: Engine, origin: str, clock: 
         page = visit.page
         visit.sign_in()
         name_job(page, "Sill bed")
-        page.get_by_role("button", name="Make the cards").click()
+        page.get_by_role("button", name="Make mix cards").click()
         page.get_by_role("link", name="Our kit").click()
         expect(page.get_by_text("No load from it judged yet")).to_be_visible()
         visit.check()
         page.locator("summary", has_text="Update").first.click()
-        page.get_by_role("button", name="It rained on it").click()
+        page.get_by_role("button", name="It rained").click()
         expect(page.locator(".stockpile-events li")).to_have_count(1)
         page.locator("summary", has_text="Update").first.click()
-        page.locator("summary", has_text="Dry a pan").click()
+        page.locator("summary", has_text="Pan test").click()
         for label, figure in (
             ("Damp, with its pan", "1.0"),
             ("Dried, with its pan", "1.1"),
@@ -134,7 +134,7 @@ def test_the_yard_by_taps(browser: Browser, engine: Engine, origin: str, clock: 
         visit.check()
         assert page.evaluate("document.documentElement.scrollWidth") <= width
         page.get_by_role("button", name="Cloudy").click()
-        expect(page.get_by_text("Use another sand, or send it to a laboratory.")).to_be_visible()
+        expect(page.get_by_text("Use another sand, or have it tested.")).to_be_visible()
         page.get_by_role("button", name="Undo").first.click()
         expect(page.locator(".stockpile-events li")).to_have_count(5)
 
@@ -177,13 +177,13 @@ def test_what_we_own_is_written_down_and_begins_a_job(
         expect(page.locator(".sketches")).to_contain_text("to coat")
         visit.check()
         assert page.evaluate("document.documentElement.scrollWidth") <= width
-        page.get_by_role("button", name="Make the cards").click()
+        page.get_by_role("button", name="Make mix cards").click()
         page.wait_for_url("**/load/1")
         card = page.url
         page.get_by_role("button", name="Mix this load").click()
         expect(page.locator("#act-title")).to_be_visible()
         page.goto(card)
-        page.get_by_role("link", name="Close out the job").click()
+        page.get_by_role("link", name="Close out job").click()
         expect(page.get_by_text("Nothing placed yet")).to_be_visible()
         visit.check()
 
@@ -213,7 +213,7 @@ def test_a_slip_is_mended_by_one_tap(browser: Browser, engine: Engine, origin: s
         expect(page.locator(".figure-of-merit")).to_contain_text("4 loads")
         # Sent as it is, the refusal comes back with its tap.
         page.get_by_label("Length", exact=True).fill("30000")
-        page.get_by_role("button", name="Make the cards").click()
+        page.get_by_role("button", name="Make mix cards").click()
         page.wait_for_url("**/plan")
         page.locator("[data-field='need.0.length_m']").get_by_role("button", name="Length: 30 m").click()
         expect(page.locator(".figure-of-merit")).to_contain_text("37 loads")

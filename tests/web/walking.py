@@ -67,7 +67,7 @@ def heading(page: Page) -> Any:
 def plan_a_bed(visit: Visit) -> None:
     page = visit.page
     visit.sign_in()
-    expect(heading(page)).to_have_text("Work out a job")
+    expect(heading(page)).to_have_text("Plan a job")
     name_job(page, "Sill bed")
     page.get_by_label("Length", exact=True).fill("5")
     page.get_by_label("Thickness", exact=True).fill("25")
@@ -79,7 +79,7 @@ def plan_a_bed(visit: Visit) -> None:
     page.locator(".result").get_by_role("button", name="68.8").click()
     expect(page.get_by_role("link", name="Rule split loads")).to_have_attribute("href", "/rules/split-loads")
     page.get_by_role("button", name="Close").click()
-    page.get_by_role("button", name="Make the cards").click()
+    page.get_by_role("button", name="Make mix cards").click()
     expect(heading(page)).to_have_text("Load 1 of 4")
 
 

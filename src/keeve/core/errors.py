@@ -41,8 +41,8 @@ class InputError(ValueError):
 
 # What is wrong and how to mend it, by Pydantic's name of the fault; braces take the fault's own figures.
 _MENDS: Mapping[str, str] = {
-    "missing": "is missing: give it",
-    "extra_forbidden": "is not a known field: check its spelling or leave it out",
+    "missing": "is missing. Enter it",
+    "extra_forbidden": "is not a known field. Check the spelling or leave it out",
     "finite_number": "must be a finite number",
     "float_type": "must be a number",
     "int_type": "must be a whole number",
@@ -61,16 +61,16 @@ _MENDS: Mapping[str, str] = {
     "enum": "must be {expected}",
     "union_tag_invalid": "must have as its kind one of {expected_tags}",
     "union_tag_not_found": "must be an object that names its kind",
-    "too_short": "must hold at least {min_length}",
-    "too_long": "must hold at most {max_length}",
-    "string_too_short": "must have at least {min_length} characters",
-    "string_too_long": "must have at most {max_length} characters",
+    "too_short": "must have {min_length} or more",
+    "too_long": "must have {max_length} or fewer",
+    "string_too_short": "must have {min_length} characters or more",
+    "string_too_long": "must have {max_length} characters or fewer",
     "string_unicode": "must be plain text",
     "value_error": "{error}",
 }
 # A name of a field that somebody made up is told no longer than that.
 _LONGEST_KEY = 80
-_NOT_PLAIN = "must be plain text: leave out control characters"
+_NOT_PLAIN = "must be plain text, without control characters"
 
 
 def validated(expected: type[_T] | TypeAdapter[_T], given: Any) -> _T:

@@ -91,10 +91,10 @@ def read_quantity(text: str, kind: Kind | None, system: System) -> float:
         if not unit and before:
             # 10' 6 is ten feet six inches; a bare number behind any other unit says nothing.
             if before != "ft":
-                raise InputError("no_unit", f"must say the unit of {term.group(0).strip()}")
+                raise InputError("no_unit", f"needs a unit for {term.group(0).strip()}")
             unit = "in"
         if before == unit and len(terms) > 1:
-            raise InputError("no_unit", "must name each unit once, such as 1 m 20 cm")
+            raise InputError("no_unit", "must use each unit once, such as 1 m 20 cm")
         total += _kept(_number(term), unit, kind, system)
         before = unit or "?"
     return -total if negative else total
@@ -104,7 +104,9 @@ def _thousands(found: re.Match[str], system: System) -> str:
     """A number with commas before three digits, as the reader means it."""
     if system == "metric" and not found[1] and found[0].count(",") == 1:
         whole, decimals = found[0].split(",")
-        raise InputError("no_quantity", f"must be clear: type {whole}{decimals} or {whole}.{decimals}")
+        raise InputError(
+            "no_quantity", f"could be read two ways. Type {whole}{decimals} or {whole}.{decimals}"
+        )
     return found[0].replace(",", "")
 
 
@@ -138,7 +140,7 @@ def _number(term: re.Match[str]) -> float:
     if not over:
         return whole
     if int(under) == 0:
-        raise InputError("no_quantity", "must be a number: nothing can be divided by 0")
+        raise InputError("no_quantity", "must be a number. Nothing can be divided by 0")
     return whole + int(over) / int(under)
 
 
@@ -150,16 +152,14 @@ def _kept(number: float, unit: str, kind: Kind | None, system: System) -> float:
     if not unit:
         return to_kept(number, kind, system)
     if unit in AMBIGUOUS:
-        raise InputError("ambiguous_unit", f"must say which {unit}: {AMBIGUOUS[unit]}")
+        raise InputError("ambiguous_unit", f"isn't clear. Type {AMBIGUOUS[unit]}")
     if kind == "temperature" and unit in ("°C", "°F"):
         return to_kept(number, kind, "us" if unit == "°F" else "metric")
     try:
         return number * factor(unit, DISPLAY_UNITS[system][kind].kept_in)
     except (InputError, TypeError) as fault:
         known = DISPLAY_UNITS[system][kind].unit
-        raise InputError(
-            "unknown_unit", f"cannot be in {unit}: use {known} or another unit of its kind"
-        ) from fault
+        raise InputError("unknown_unit", f"can't be in {unit}. Use {known} or a similar unit") from fault
 
 
 # Figures in a sentence, alone or two with one unit between which something lies.

@@ -37,4 +37,4 @@ def why_unfit(field: str, text: str, longest: int, *, is_one_line: bool = True) 
     plain = text if is_one_line else text.translate(_LINE_BREAKS)
     if len(text) <= longest and not _UNWRITABLE_SIGN.search(plain):
         return None
-    return f"{field} must be plain text of at most {longest} characters."
+    return f"{field} must be plain text, {longest} characters or fewer."

@@ -286,10 +286,10 @@ def factor(unit: str, into: str) -> float:
 
 def _pint_name(unit: str) -> str:
     if unit in AMBIGUOUS:
-        raise InputError("ambiguous_unit", f"{unit} is not one size: say {AMBIGUOUS[unit]}.", ["unit"])
+        raise InputError("ambiguous_unit", f"{unit} isn't clear. Type {AMBIGUOUS[unit]}.", ["unit"])
     if unit not in PINT_NAMES:
         raise InputError(
-            "unknown_unit", f"{unit} is no unit known here: use one of {', '.join(PINT_NAMES)}.", ["unit"]
+            "unknown_unit", f"{unit} isn't a known unit. Use one of {', '.join(PINT_NAMES)}.", ["unit"]
         )
     return PINT_NAMES[unit]
 

@@ -3,6 +3,7 @@
 import csv
 import io
 from collections.abc import Iterable, Iterator, Sequence
+from datetime import datetime
 from itertools import chain
 
 from keeve.core.planning.plan import Plan
@@ -20,7 +21,7 @@ PLAN_COLUMNS = (
     "ceiling_l",
     "volume_ml",
 )
-Cell = str | float | int | None
+Cell = str | float | int | datetime | None
 _LINES_AT_A_TIME = 200
 # How a text begins that a spreadsheet would run as a formula.
 RUN = ("=", "+", "-", "@", "\t", "\r")
@@ -67,5 +68,7 @@ def csv_lines(columns: Sequence[str], rows: Iterable[Sequence[Cell]]) -> Iterato
     yield buffer.getvalue()
 
 
-def _harmless(cell: str | float | int) -> str | float | int:
+def _harmless(cell: str | float | int | datetime) -> str | float | int:
+    if isinstance(cell, datetime):
+        return cell.isoformat()
     return f"'{cell}" if isinstance(cell, str) and cell.startswith(RUN) else cell

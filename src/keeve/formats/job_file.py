@@ -21,7 +21,7 @@ def read_job(raw: Any) -> Job:
     """
     job = validated(Job, raw)
     if tiny := next(_tiny(raw, ""), ""):
-        message = f"{tiny} is too small to be one: check its decimal point and its unit."
+        message = f"{tiny} is too small. Check the decimal point and the unit."
         raise InputError("too_small", message, [tiny])
     return job
 

@@ -22,7 +22,7 @@ def pack_job(job: Job) -> str:
     text = json.dumps(write_job(job), ensure_ascii=False, separators=(",", ":"))
     packed = urlsafe_b64encode(zlib.compress(text.encode(), 9)).rstrip(b"=").decode()
     if len(packed) > MOST_CHARACTERS:
-        raise InputError("too_long", "The job is too long to show unsaved: sign in, then open it.", ["job"])
+        raise InputError("too_long", "The job is too long to show unsaved. Sign in, then open it.", ["job"])
     return packed
 
 
@@ -32,9 +32,7 @@ def unpack_job(packed: str) -> Job:
     Raises:
         InputError: it is none, or one that cannot be read.
     """
-    broken = InputError(
-        "broken_address", "The address of this card is cut short: work the job out again.", ["job"]
-    )
+    broken = InputError("broken_address", "The link to this card is cut short. Plan the job again.", ["job"])
     if len(packed) > MOST_CHARACTERS:
         raise broken
     try:

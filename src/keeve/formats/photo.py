@@ -46,7 +46,7 @@ def photo_of(content: bytes) -> Photo:
             flat = _in_common_colours(_on_white(upright), opened.info.get("icc_profile"))
     except (UnidentifiedImageError, Image.DecompressionBombError, OSError, SyntaxError, ValueError):
         raise InputError(
-            "no_photo", "That file is no photo Keeve can read: take a JPEG, PNG or WebP picture.", ["photo"]
+            "no_photo", "Keeve can't read that photo. Use a JPEG, PNG or WebP picture.", ["photo"]
         ) from None
     small = flat.copy()
     small.thumbnail((_SMALL_SIDE, _SMALL_SIDE))

@@ -69,7 +69,7 @@ def _count(number: int, one: str) -> str:
 
 def _amount(purchase: Purchase) -> str:
     if purchase.mass_kg is None:
-        return _count(purchase.bags, purchase.unit) if purchase.bags else "by its label"
+        return _count(purchase.bags, purchase.unit) if purchase.bags else "see the label"
     bags = f", {_count(purchase.bags, purchase.unit)}" if purchase.bags is not None else ""
     volume = f", {purchase.volume_ml:.0f} mL" if purchase.volume_ml is not None else ""
     return f"{purchase.mass_kg:.1f} kg{bags}{volume}"
@@ -93,7 +93,7 @@ def _admixture(item: AdmixtureAmount) -> str:
     if item.packs:
         return f"{item.name}, {item.packs:g} pack"
     if item.mass_kg is None:
-        return f"{item.name} by its label"
+        return f"{item.name} see the label"
     return (
         f"{item.name} {item.volume_ml:.0f} mL"
         if item.volume_ml is not None

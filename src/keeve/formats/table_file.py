@@ -37,19 +37,17 @@ def read_table(content: bytes) -> list[list[str]]:
         raise _unreadable() from fault
     filled = [row for row in read if any(row)]
     if len(filled) < 2:
-        raise InputError(
-            "no_rows", "There are no rows in that file below the heads of the columns.", ["table"]
-        )
+        raise InputError("no_rows", "That file has no rows under its column heads.", ["table"])
     if len(filled) > MOST_ROWS + 1:
         raise InputError(
-            "too_many_rows", f"More than {MOST_ROWS} rows: bring them in as several files.", ["table"]
+            "too_many_rows", f"More than {MOST_ROWS} rows. Split it into several files.", ["table"]
         )
     width = max(next((at for at in range(len(row), 0, -1) if row[at - 1]), 0) for row in filled)
     return [(row + [""] * width)[:width] for row in filled]
 
 
 def _unreadable() -> InputError:
-    message = "That file cannot be read as a table: save it as CSV or XLSX, without a password."
+    message = "Keeve can't read that file. Save it as CSV or XLSX, without a password."
     return InputError("no_table", message, ["table"])
 
 
@@ -76,7 +74,7 @@ def _of_workbook(content: bytes) -> Iterable[Sequence[Any]]:
     if content.startswith(_ZIP):
         with zipfile.ZipFile(io.BytesIO(content)) as packed:
             if sum(part.file_size for part in packed.infolist()) > _MOST_UNPACKED:
-                message = "That file unpacks to more than can be read: bring it in as several files."
+                message = "That file is too large once unpacked. Split it into several files."
                 raise InputError("too_large", message, ["table"])
     try:
         book = CalamineWorkbook.from_filelike(io.BytesIO(content))

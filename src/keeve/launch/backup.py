@@ -77,14 +77,14 @@ def _told(act: Callable[[], None], done: str, counted: Sequence[str] = ()) -> in
 
 def _backup(file: Path) -> None:
     if file.exists():
-        raise LaunchError(f"{file} is there already: name a new file.")
+        raise LaunchError(f"{file} already exists. Name a new file.")
     with running(project_folder()) as url:
         _dump(url, file)
 
 
 def _check_there(file: Path) -> None:
     if not file.is_file():
-        raise LaunchError(f"There is no file {file}: name a file that ./keeve backup has written.")
+        raise LaunchError(f"There is no file {file}. Name one written by ./keeve backup.")
 
 
 def _restore(file: Path) -> None:
@@ -93,7 +93,7 @@ def _restore(file: Path) -> None:
         kept = project_folder() / f"before-restore-{datetime.now(UTC):%Y%m%d-%H%M%S}.backup"
         kept.parent.mkdir(parents=True, exist_ok=True)
         _dump(url, kept)
-        print(f"keeve: what was there until now is in {kept}")
+        print(f"keeve: the data from before is in {kept}")
         _put_back(url, file)
 
 
@@ -168,5 +168,5 @@ def _run(url: str, tool: str, *arguments: str, reads_url: bool = True) -> None:
     if done.returncode:
         reason = (done.stderr.strip().splitlines() or ["no reason given"])[0]
         raise LaunchError(
-            f"{tool} did not finish ({reason}): nothing was changed. Mend that, then run it again."
+            f"{tool} did not finish ({reason}). Nothing was changed. Fix that and run it again."
         )

@@ -18,7 +18,9 @@ _CORE = ("tests/core",)
 _PROGRAMS = {
     "chromium": "Chromium, which the tests drive,",
     "pgbouncer": "PgBouncer, through which two servers work,",
+    "hunspell": "Hunspell, which checks the spelling,",
 }
+_DICTIONARY = Path("/usr/share/hunspell/en_GB.dic")
 _IN_PARALLEL = ("-n", "2")
 
 
@@ -30,6 +32,8 @@ def check(pytest: Sequence[str]) -> int:
         for program, what_for in _PROGRAMS.items():
             if shutil.which(program, path=f"{os.environ['PATH']}:/usr/sbin") is None:
                 install(program, what_for)
+        if not _DICTIONARY.exists():
+            install("hunspell-en-gb", "The British dictionary of Hunspell")
         ensure_pango()
     except LaunchError as fault:
         print(f"keeve: {fault}", file=sys.stderr)

@@ -101,9 +101,7 @@ class Cluster:
         deadline = time.monotonic() + _START_SECONDS
         while (found := self._running_server()) is None:
             if time.monotonic() > deadline:
-                raise LaunchError(
-                    "Another start of Keeve on this data does not finish: end it, then run this again."
-                )
+                raise LaunchError("Another Keeve is still starting on this data. Stop it, then try again.")
             time.sleep(0.05)
         self.port = found.port
         self._wait()
@@ -185,7 +183,7 @@ class Cluster:
             )  # fmt: skip
         if done.returncode:
             reason = (done.stderr.strip().splitlines() or ["no reason given"])[-1]
-            raise LaunchError(f"PostgreSQL could not make its data folder {made}: {reason}")
+            raise LaunchError(f"PostgreSQL couldn't create its data folder {made}: {reason}")
         self._password_file.touch(mode=0o600)
         self._password_file.write_text(password)
         made.rename(self._data)
@@ -234,7 +232,7 @@ class Cluster:
                 if self._process is not None and self._process.poll() is not None:
                     raise LaunchError(f"PostgreSQL stopped at once: {self._last_words()}") from None
                 if time.monotonic() > deadline:
-                    raise LaunchError(f"PostgreSQL does not answer: {fault}") from None
+                    raise LaunchError(f"PostgreSQL doesn't respond: {fault}") from None
                 time.sleep(0.02)
 
     def _last_words(self) -> str:
@@ -316,7 +314,7 @@ def _end(pid: int) -> None:
     while Path(f"/proc/{pid}").exists():
         if time.monotonic() > deadline:
             raise LaunchError(
-                f"An earlier PostgreSQL (process {pid}) does not end: end it, then run this again."
+                f"An earlier PostgreSQL (process {pid}) won't stop. Stop it and run this again."
             )
         time.sleep(0.02)
 
@@ -382,7 +380,7 @@ def server_programs(installer: Callable[[str, str], None] = install) -> Path:
             return found[-1].parent
         if attempt == 0:
             installer("postgresql", "The PostgreSQL server")
-    raise LaunchError("The PostgreSQL server is not where Debian puts it: reinstall the package postgresql.")
+    raise LaunchError("The PostgreSQL server isn't where Debian puts it. Reinstall the package postgresql.")
 
 
 def _plain_user() -> str | None:
@@ -392,7 +390,7 @@ def _plain_user() -> str | None:
     try:
         return pwd.getpwnam("postgres").pw_name
     except KeyError:
-        raise LaunchError("The system user postgres is missing: reinstall the package postgresql.") from None
+        raise LaunchError("The system user postgres is missing. Reinstall the package postgresql.") from None
 
 
 def free_port() -> int:

@@ -68,7 +68,7 @@ def serve(serving: Serving, listener: socket.socket, workers: int) -> None:
     try:
         while True:
             ended = connection.wait([process.sentinel for process in processes])
-            print("keeve: a worker ended: another one takes its place", file=sys.stderr)
+            print("keeve: a worker stopped and was restarted", file=sys.stderr)
             time.sleep(_PAUSE_SECONDS)  # one that dies at once is not made without end
             processes = [made() if process.sentinel in ended else process for process in processes]
     finally:

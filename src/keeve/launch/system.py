@@ -22,7 +22,7 @@ def in_a_sentence(fault: LaunchError | OSError) -> str:
     if isinstance(fault, LaunchError):
         return str(fault)
     what = f"{fault.filename}: " if fault.filename else ""
-    return f"{what}{fault.strerror or fault}. Mend that, then run this again."
+    return f"{what}{fault.strerror or fault}. Fix that and run it again."
 
 
 def end_with(parent_pid: int) -> None:
@@ -43,7 +43,7 @@ def install(package: str, what_for: str) -> None:
     Raises:
         LaunchError: it may not or cannot be installed from here.
     """
-    advice = f"{what_for} is missing: install it with 'apt-get install {package}', then run this again."
+    advice = f"{what_for} is missing. Install it with 'apt-get install {package}' and run it again."
     prefix = [] if is_root() else ["sudo"]
     if shutil.which("apt-get") is None or (prefix and shutil.which("sudo") is None):
         raise LaunchError(advice)

@@ -61,7 +61,7 @@ def up(
         is_local = _check_address(host, port, certificate, key)
         processes = _processes(workers)
         if backups is not None and not backups.is_dir():
-            raise LaunchError(f"There is no folder {backups}: make it, or give --backups another.")
+            raise LaunchError(f"There is no folder {backups}. Create it, or use another with --backups.")
         ensure_pango()
         # Reading in the application takes as long as PostgreSQL takes to start.
         reading = threading.Thread(target=importlib.import_module, args=["keeve.launch.serve"])
@@ -95,32 +95,32 @@ def up(
 def _processes(workers: int | None) -> int:
     processors = len(os.sched_getaffinity(0))
     if workers is not None and not 1 <= workers <= processors:
-        raise LaunchError(f"This machine has {processors} processors: give --workers from 1 to {processors}.")
+        raise LaunchError(f"This machine has {processors} processors. Use --workers from 1 to {processors}.")
     return workers or processors
 
 
 def _check_address(host: str, port: int, certificate: Path | None, key: Path | None) -> bool:
     """Whether the address is one of this machine's own, that no other reaches."""
     if not 0 <= port < 2**16:
-        raise LaunchError(f"There is no port {port}: give --port from 1 to 65535.")
+        raise LaunchError(f"There is no port {port}. Use --port from 1 to 65535.")
     for file, option in ((certificate, "--cert"), (key, "--key")):
         if file is not None and not file.is_file():
-            raise LaunchError(f"There is no file {file}: give {option} the path of a PEM file.")
+            raise LaunchError(f"There is no file {file}. {option} needs the path of a PEM file.")
     try:
         loopback = host == "localhost" or ipaddress.ip_address(host).is_loopback
     except ValueError:
-        raise LaunchError(f"{host} is no address: give --host an IP address of this machine.") from None
+        raise LaunchError(f"{host} isn't an address. --host needs an IP address of this machine.") from None
     if not loopback and (certificate is None or key is None):
-        raise LaunchError(f"To serve on {host} give --cert and --key: off this machine only HTTPS is safe.")
+        raise LaunchError(f"To serve on {host}, add --cert and --key. Off this machine only HTTPS is safe.")
     if (certificate is None) != (key is None):
-        raise LaunchError("Give --cert and --key together: the certificate and its key.")
+        raise LaunchError("Use --cert and --key together: the certificate and its key.")
     if certificate and key:
         try:
             ssl.create_default_context(ssl.Purpose.CLIENT_AUTH).load_cert_chain(certificate, key)
         except OSError as fault:  # what is wrong with a certificate is one too
             reason = fault.strerror or str(fault)
             raise LaunchError(
-                f"{certificate} and {key} are no certificate with its key ({reason}): give PEM files that match."
+                f"{certificate} and {key} don't match as certificate and key ({reason}). Use PEM files that match."
             ) from None
     return loopback
 
@@ -133,7 +133,7 @@ def _listener(host: str, port: int) -> socket.socket:
         return listener
     except OSError as fault:
         raise LaunchError(
-            f"Port {port} on {host} cannot be used ({fault.strerror}): stop what uses it, or give another --port."
+            f"Port {port} on {host} is in use or blocked ({fault.strerror}). Stop what uses it, or pick another --port."
         ) from None
 
 
@@ -166,17 +166,17 @@ def prepare(url: str, *, is_local: bool = True, with_demo: bool = False) -> str:
     try:
         engine = connect(url)
     except (ArgumentError, ImportError):
-        raise LaunchError("DATABASE_URL is no PostgreSQL address: mend it, or unset it.") from None
+        raise LaunchError("DATABASE_URL isn't a PostgreSQL address. Fix it, or unset it.") from None
     try:
         migrate(engine)
         _list_loads(engine)
         return _who_may_sign_in(engine, is_local=is_local, with_demo=with_demo)
     except OperationalError as fault:
         reason = str(fault.orig).strip().splitlines()[0]
-        raise LaunchError(f"The database does not let Keeve in ({reason}): check DATABASE_URL.") from None
+        raise LaunchError(f"The database refused Keeve ({reason}). Check DATABASE_URL.") from None
     except NewerSchemaError:
         raise LaunchError(
-            "The data was made by a newer Keeve: update this checkout, then run this again."
+            "The data was made by a newer Keeve. Update this checkout and run it again."
         ) from None
     finally:
         engine.dispose()
@@ -187,7 +187,7 @@ def _list_loads(engine: "Engine") -> None:
     from keeve.services.log_entries import list_unlisted
 
     for listed in list_unlisted(engine):
-        print(f"keeve: listing the loads mixed before, once: {listed}", file=sys.stderr, flush=True)
+        print(f"keeve: indexing earlier loads, once: {listed}", file=sys.stderr, flush=True)
 
 
 def _who_may_sign_in(engine: "Engine", *, is_local: bool, with_demo: bool) -> str:
@@ -203,7 +203,7 @@ def _who_may_sign_in(engine: "Engine", *, is_local: bool, with_demo: bool) -> st
     if accounts.has_anybody(engine):
         return "Sign in with your account."
     crews.start_crew(engine, sign_in_name=_FIRST, name="Lead", password=fresh, crew_name="Our crew")
-    return f"First account: name {_FIRST}, password {fresh}. Sign in and choose a password of your own."
+    return f"First account: name {_FIRST}, password {fresh}. Sign in and change the password."
 
 
 def _address(host: str, listener: socket.socket, certificate: Path | None) -> str:

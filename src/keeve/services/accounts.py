@@ -26,7 +26,7 @@ from keeve.store.models import Account, Crew, Membership, SignIn
 Role = Literal["lead", "mixer", "reader"]
 ROLE_NAMES: dict[Role, str] = {
     "lead": "Lead: plans, mixes, invites",
-    "mixer": "Mixer: plans and mixes",
+    "mixer": "Operator: plans and mixes",
     "reader": "Viewer: view only",
 }
 
@@ -91,7 +91,7 @@ def new_account(session: Session, *, sign_in_name: str, name: str, password: str
     """
     plain = plain_name(sign_in_name)
     if not plain or not name.strip():
-        raise InputError("name_missing", "Give both names: the one to sign in with and your own.", ["name"])
+        raise InputError("name_missing", "Enter both names: your sign-in name and your own.", ["name"])
     for field, text in (("sign_in_name", plain), ("name", name)):
         if why := why_unfit(field, text, LONGEST_NAME):
             raise InputError("name_unfit", why, [field])
@@ -104,7 +104,7 @@ def new_account(session: Session, *, sign_in_name: str, name: str, password: str
     # Of two who take a name at once, one has it.
     made = insert(Account).values(row).on_conflict_do_nothing().returning(Account)
     if (account := session.scalars(made).first()) is None:
-        raise InputError("name_taken", "That sign-in name is taken: choose another.", ["sign_in_name"])
+        raise InputError("name_taken", "That sign-in name is taken. Choose another.", ["sign_in_name"])
     return account
 
 
@@ -203,13 +203,13 @@ def password_hash(password: str, *names: str) -> str:
     if len(password) > MOST_PASSWORD:
         raise InputError(
             "long_password",
-            f"A password has at most {MOST_PASSWORD} characters: make it shorter.",
+            f"Passwords have up to {MOST_PASSWORD} characters. Make it shorter.",
             ["password"],
         )
     if len(password) < LEAST_PASSWORD:
         raise InputError(
             "short_password",
-            f"A password needs at least {LEAST_PASSWORD} characters: make it longer.",
+            f"Passwords need {LEAST_PASSWORD} characters or more. Make it longer.",
             ["password"],
         )
     # Its lists take memory that only whoever chooses a password needs.
@@ -218,7 +218,7 @@ def password_hash(password: str, *names: str) -> str:
     if zxcvbn(password[:_MOST_LOOKED_AT], list(names))["guesses"] < _LEAST_GUESSES:
         raise InputError(
             "common_password",
-            "That password is among the first that are guessed: take three or four words of your own.",
+            "That password is too easy to guess. Use three or four words of your own.",
             ["password"],
         )
     return _hasher().hash(password)

@@ -294,7 +294,7 @@ def _keep_a_lead(session: Session, leaving: Membership) -> None:
         .where(Membership.crew_id == leaving.crew_id, Membership.role == "lead")
     )
     if leaving.role == "lead" and leads == 1:
-        raise InputError("last_lead", "A crew needs a lead: make somebody else lead first.", ["role"])
+        raise InputError("last_lead", "A crew needs a lead. Make someone else lead first.", ["role"])
 
 
 def _end_invitations(session: Session, maker: Membership) -> None:

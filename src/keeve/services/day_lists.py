@@ -80,7 +80,7 @@ def say(engine: Engine, visitor: Visitor, day: date, item: str, said: str, who: 
     if said not in get_args(Said) or not 0 < len(item) <= _LONGEST:
         raise InputError("no_answer", "Tick it, or say who brings it.", ["said"])
     if said == "who" and who and who not in {member.name for member in crews.members(engine, visitor)}:
-        raise InputError("nobody", "Choose somebody of the crew.", ["who"])
+        raise InputError("nobody", "Choose someone in the crew.", ["who"])
     with crew_session(engine, visitor.crew_id) as session:
         session.add(
             models.DayTick(

@@ -224,7 +224,7 @@ def save_day(engine: Engine, visitor: Visitor, day: date, plan: DayPlan, now: da
     wanted = {UUID(job.plan_id) for job in plan.jobs}
     with crew_session(engine, visitor.crew_id) as session:
         if len(plans_by_id(session, wanted)) < len(wanted):
-            raise InputError("no_job", "One of these jobs is gone: take it out of the day.", ["jobs"])
+            raise InputError("no_job", "One of these jobs is gone. Remove it from the day.", ["jobs"])
         session.add(
             models.DayVersion(
                 id=uuid4(),

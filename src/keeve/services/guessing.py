@@ -42,9 +42,7 @@ def count_new_account(session: Session, address: str, now: datetime) -> None:
         SignInFailure.address == source, SignInFailure.at > now - FAILURES_COUNT_FOR
     )
     if (session.scalar(made) or 0) >= MOST_NEW_BY_ADDRESS:
-        raise SignInRefused(
-            "Many accounts were made from here just now. Wait a quarter of an hour, then try again."
-        )
+        raise SignInRefused("Too many new accounts from here. Wait 15 minutes, then try again.")
     session.add(failure("", source, now))
 
 
@@ -63,7 +61,7 @@ def refuse_guessing(session: Session, sign_in_name: str, address: str, now: date
     name = plain_name(sign_in_name)
     _forget_old(session, now)
     if _too_many_failures(session, name, address, now):
-        raise SignInRefused("Too many tries. Wait a quarter of an hour, then try again.")
+        raise SignInRefused("Too many tries. Wait 15 minutes, then try again.")
     return name
 
 
@@ -85,7 +83,7 @@ def knows_password(session: Session, account: Account, password: str, now: datet
 
 def not_the_password(field: str) -> InputError:
     """The refusal of what is not the present password, typed into that field."""
-    return InputError("wrong_password", "That is not your current password: type it again.", [field])
+    return InputError("wrong_password", "That's not your current password.", [field])
 
 
 def failure(name: str, address: str, now: datetime) -> SignInFailure:

@@ -200,7 +200,7 @@ def delete(engine: Engine, visitor: Visitor, job_id: UUID, now: datetime) -> boo
     """
     page = job_page(engine, visitor, job_id)
     if page is not None and page.mixed:
-        message = "Loads of this job were mixed, and the log keeps them: archive the job instead."
+        message = "Loads of this job are in the log, so it can't be deleted. Archive it instead."
         raise InputError("has_loads", message, ["job"])
     return _say(engine, visitor, job_id, "state", "deleted", now)
 
@@ -208,7 +208,7 @@ def delete(engine: Engine, visitor: Visitor, job_id: UUID, now: datetime) -> boo
 def _checked(field: str, text: str, longest: int, *, is_one_line: bool = True) -> str:
     plain = text.strip()
     if not plain:
-        raise InputError(f"{field}_missing", f"{field} is empty: type it.", [field])
+        raise InputError(f"{field}_missing", f"{field} is empty. Enter it.", [field])
     if why := why_unfit(field, plain, longest, is_one_line=is_one_line):
         raise InputError(f"{field}_unfit", why, [field])
     return plain

@@ -148,7 +148,7 @@ def check_not_in_future(event: AnyEvent, now: datetime) -> None:
         minutes = (event.occurred_at - now).total_seconds() / 60
         raise InputError(
             "clock_ahead",
-            f"occurred_at is {minutes:.0f} min in the future: set the clock of this device, then tap again.",
+            f"occurred_at is {minutes:.0f} min in the future. Set this device's clock, then tap again.",
             ["occurred_at"],
         )
 
@@ -191,4 +191,4 @@ def add_event(session: Session, visitor: Visitor, load_id: UUID, event: AnyEvent
         content=event_json(event),
     )
     if not is_new:
-        raise InputError("id_taken", "id is that of another event: make a new one.", ["id"])
+        raise InputError("id_taken", "id belongs to another event. Use a new one.", ["id"])

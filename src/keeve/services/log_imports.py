@@ -1,4 +1,4 @@
-"""A crew's own history, brought into its log from a table: looked at first, taken in whole, withdrawn whole."""
+"""A crew's own history, imported from a table: previewed, then imported or removed as a whole."""
 
 import json
 from collections import Counter
@@ -176,7 +176,7 @@ def take_in(
     with crew_session(engine, visitor.crew_id) as session:
         found = session.execute(_HELD.where(_IMPORT.id == import_id)).one_or_none()
         if found is None or found.taken_at is not None:
-            raise InputError("taken_in", "This table was taken in already: look at it under Bring in.", [])
+            raise InputError("taken_in", "This file has already been imported. See Import.", [])
         # Two files that say the same come in one after the other.
         take_turns(session, visitor.crew_id)
         new = _not_there(session, visitor, past)

@@ -61,11 +61,11 @@ def read_mesh_file(
     except subprocess.TimeoutExpired:
         raise InputError(
             "mesh_too_slow",
-            f"file takes over {_MOST_SECONDS} s to read: save it with fewer triangles.",
+            f"file takes over {_MOST_SECONDS} s to read. Save it with fewer triangles.",
             ["file"],
         ) from None
     except subprocess.CalledProcessError:
-        raise InputError("mesh_unreadable", "file cannot be read as a mesh.", ["file"]) from None
+        raise InputError("mesh_unreadable", "Keeve can't read that file as a mesh.", ["file"]) from None
     found: dict[str, Any] = json.loads(done.stdout)
     if "error" in found:
         error = found["error"]

@@ -109,12 +109,14 @@ def save_mix(engine: Engine, visitor: Visitor, mix: Mix) -> int:
             planned.
     """
     if mix.id in library() or mix.id in _TAKEN:
-        raise InputError("taken_id", f"id {mix.id} is Keeve's own: give your mix a name of its own.", ["id"])
+        raise InputError(
+            "taken_id", f"id {mix.id} is one of Keeve's own. Give your mix another name.", ["id"]
+        )
     for index, part in enumerate(mix.parts):
         if part.material not in materials():
             raise InputError(
                 "unknown_material",
-                f"parts.{index}.material {part.material!r} is not known here: use one of {', '.join(materials())}.",
+                f"parts.{index}.material {part.material!r} isn't known. Use one of {', '.join(materials())}.",
                 [f"parts.{index}.material"],
             )
     cubic_metre(mix)  # what cannot be planned is not kept
@@ -131,7 +133,7 @@ def save_mix(engine: Engine, visitor: Visitor, mix: Mix) -> int:
     except IntegrityError:
         raise InputError(
             "saved_meanwhile",
-            "Someone of your crew saved this mix at the same moment: look, and save again.",
+            "Someone in your crew just saved this mix. Check it and save again.",
             ["id"],
         ) from None
     return version

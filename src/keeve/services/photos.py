@@ -80,7 +80,7 @@ def check_room(engine: Engine, visitor: Visitor, load_id: UUID, event_id: UUID |
         count = select(func.count()).select_from(models.Photo).where(models.Photo.load_id == load_id)
         if (session.scalar(count) or 0) >= MOST_OF_LOAD:
             raise InputError(
-                "many_photos", f"A load keeps {MOST_OF_LOAD} photos: remove one first.", ["photo"]
+                "many_photos", f"A load can have {MOST_OF_LOAD} photos. Remove one first.", ["photo"]
             )
     return True
 

@@ -1,4 +1,4 @@
-"""Pours: what was placed of a job on a day, what was said of it since, and what is due."""
+"""Pours: what was placed for a job in a day, later entries, and what is due."""
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -274,7 +274,7 @@ def say(
     if not has_pour(engine, visitor, job_id, day):
         return False
     if said not in (*_SAID, "open"):
-        raise InputError("no_answer", "Say whether it was done, is skipped, or is still open.", ["said"])
+        raise InputError("no_answer", "Choose done, skipped or still open.", ["said"])
     return _add(engine, visitor, job_id, day, now, kind=said, task=task[:20])
 
 
@@ -287,9 +287,7 @@ def read_temperature(
         InputError: no pour is so cold or so hot.
     """
     if not _COLDEST_C <= c <= _HOTTEST_C:
-        message = (
-            f"Temperature in the pour: between {_COLDEST_C:.0f} °C and {_HOTTEST_C:.0f} °C. Read it again."
-        )
+        message = f"Enter a temperature between {_COLDEST_C:.0f} °C and {_HOTTEST_C:.0f} °C."
         raise InputError("no_temperature", message, ["c"])
     return _add(engine, visitor, job_id, day, now, kind="reading", c=c)
 

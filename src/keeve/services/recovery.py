@@ -68,7 +68,7 @@ def recover(
             note_of_account(session, account.id, "recovered", now, address=address)
             return give_recovery_code(session, account)
         session.add(failure(name, address, now))
-    raise SignInRefused("Wrong name or recovery code. Check both, or ask your crew's lead for a link.")
+    raise SignInRefused("Wrong name or recovery code. Check both, or ask your crew lead for a link.")
 
 
 def reset_link(engine: Engine, visitor: Visitor, account_id: UUID, now: datetime) -> str | None:
@@ -83,7 +83,7 @@ def reset_link(engine: Engine, visitor: Visitor, account_id: UUID, now: datetime
         if not _crews(session, account_id) <= _crews(session, visitor.account_id, role="lead"):
             raise InputError(
                 "other_crews",
-                "That member also works in a crew you do not lead: only their recovery code opens the account.",
+                "This person is also in a crew you don't lead. Only their own recovery code can reset the password.",
                 ["account_id"],
             )
         token = secrets.token_urlsafe(24)

@@ -33,7 +33,7 @@ def begin(engine: Engine, visitor: Visitor) -> str:
     with open_session(engine) as session:
         account = session.get_one(Account, visitor.account_id, with_for_update=True)
         if account.second_since is not None:
-            raise InputError("is_on", "Your sign-in has a second step already: turn it off first.", ["code"])
+            raise InputError("is_on", "Two-step sign-in is already on. Turn it off first.", ["code"])
         account.second_key = pyotp.random_base32()
         return account.second_key
 
@@ -63,7 +63,7 @@ def turn_on(engine: Engine, visitor: Visitor, code: str, now: datetime, address:
             account.second_since = now
             note_of_account(session, account.id, "second_step_on", now, address=address)
             return
-    raise InputError("wrong_code", "That is not the code your phone shows now: type the next one.", ["code"])
+    raise InputError("wrong_code", "Wrong code. Enter the next one your phone shows.", ["code"])
 
 
 def turn_off(engine: Engine, visitor: Visitor, password: str, now: datetime, address: str) -> None:

@@ -86,7 +86,7 @@ def sign_in(
         if account and right:
             token = _session_of(session, account, now, device, address)
             if token is None:
-                raise SignInRefused("This account is in no crew. Ask the crew's lead to invite it.")
+                raise SignInRefused("This account isn't in a crew. Ask a crew lead to invite you.")
             return token
         session.add(failure(name, source, now))
         if account:
@@ -192,7 +192,7 @@ def enter_code(
             note(session, waiting.crew_id, "signed_in", now, account_id=account.id, address=address)
             return new_session(session, waiting.crew_id, account.id, now, device)
         note_of_account(session, account.id, "wrong_code", now, address=address)
-    raise SignInRefused("That is not the code your phone shows now: type the next one.")
+    raise SignInRefused("Wrong code. Enter the next one your phone shows.")
 
 
 def sessions_of(engine: Engine, visitor: Visitor, token: str, now: datetime) -> list[OpenSession]:

@@ -207,7 +207,7 @@ def record_stockpile_event(
     with crew_session(engine, visitor.crew_id) as session:
         loads, events = _seen(session, stockpile_id, now)
         if isinstance(event, Undone) and all(event.cancels != known.id for known in events):
-            raise InputError("nothing_to_undo", "Already undone: nothing to undo.", ["cancels"])
+            raise InputError("nothing_to_undo", "Already undone. Nothing to undo.", ["cancels"])
         added = session.execute(
             insert(models.StockpileEvent)
             .values(

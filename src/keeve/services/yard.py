@@ -52,7 +52,9 @@ def keep_item(engine: Engine, visitor: Visitor, thing_id: UUID, raw: Any, now: d
     content = parse_item(raw).model_dump(mode="json", exclude_none=True)
     with crew_session(engine, visitor.crew_id) as session:
         if len(_yard(session)) >= _MOST:
-            raise InputError("yard_full", f"A yard holds {_MOST} things at most: take out what is gone.")
+            raise InputError(
+                "yard_full", f"The kit list holds up to {_MOST} items. Remove what you no longer have."
+            )
         _add(session, visitor, thing_id, content, now)
 
 

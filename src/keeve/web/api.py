@@ -18,7 +18,7 @@ from keeve.web.limits import TOO_LARGE, too_large
 
 
 class Fault(BaseModel):
-    """What is wrong: a stable code, a sentence that names the field and the mend, the fields."""
+    """What is wrong: a stable code, a sentence that names the field and the meant, the fields."""
 
     code: str
     message: str
@@ -54,7 +54,7 @@ async def _body(request: Request) -> str:
     try:
         return (await request.body()).decode()
     except UnicodeDecodeError:
-        raise InputError("not_json", "The input is not UTF-8 text: send JSON.", ["input"]) from None
+        raise InputError("not_json", "The input isn't UTF-8 text. Send JSON.", ["input"]) from None
 
 
 @cache

@@ -172,20 +172,20 @@ def _wants_json(request: Request) -> bool:
 
 def _to_sign_in(request: Request, fault: Exception) -> Response:
     if _wants_json(request):
-        return _json(401, "signed_out", "You are signed out. Sign in, then go on.")
+        return _json(401, "signed_out", "You're signed out. Sign in again.")
     back = request.url.path if request.method == "GET" else "/"
     return RedirectResponse(f"/sign-in?next={quote(back)}", status_code=303)
 
 
 def _foreign_form(request: Request, fault: Exception) -> Response:
-    message = "This form is out of date. Load the page again and repeat the step."
+    message = "This page is out of date. Reload it and try again."
     if _wants_json(request):
         return _json(403, "foreign_form", message)
     return _plain(request, 403, "Not sent", message)
 
 
 def _not_allowed(request: Request, fault: Exception) -> Response:
-    message = "Your role does not allow that: ask a lead of your crew."
+    message = "Your role doesn't allow this. Ask a crew lead."
     if _wants_json(request):
         return _json(403, "not_allowed", message)
     return _plain(request, 403, "Not allowed", message)
@@ -206,9 +206,9 @@ def _database_down(request: Request, fault: Exception) -> Response:
     print(f"keeve: the database does not answer: {reason}", file=sys.stderr)
     full = "No space left" in reason
     message = (
-        "The disk is full: make room on the machine that runs Keeve."
+        "The disk is full. Free some space on the machine that runs Keeve."
         if full
-        else "The database does not answer just now. What was done is kept; this page tries again by itself."
+        else "Keeve can't reach its database. Your work is safe. This page will retry."
     )
     answer = (
         _json(503, "database_down", message)
@@ -222,7 +222,7 @@ def _database_down(request: Request, fault: Exception) -> Response:
 def _changed_meanwhile(request: Request, fault: Exception) -> Response:
     """Two did the same at one moment, and the database let one of them."""
     print(f"keeve: changed meanwhile: {type(fault).__name__}", file=sys.stderr)
-    message = "Somebody changed the same thing at the same moment: look, and try again."
+    message = "Someone else just changed this. Check it and try again."
     return _bad_input(request, InputError("changed_meanwhile", message, []))
 
 
@@ -233,7 +233,7 @@ def _no_route(request: Request, fault: Exception) -> Response:
         return _bad_input(request, too_large())
     if status == 400 or (_wants_json(request) and status not in (404, 405)):
         return _bad_input(request, unreadable())
-    message = "There is nothing at this address, or it is another crew's."
+    message = "Nothing here, or it belongs to another crew."
     if _wants_json(request):
         return _json(404, "not_found", message)
     return _plain(request, 404, "Page not found", message)

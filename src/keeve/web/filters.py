@@ -1,20 +1,22 @@
 """How figures, days and words are set in pages: the filters of the templates."""
 
-import re
 import textwrap
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from datetime import date, datetime, timedelta
-from functools import lru_cache
-from typing import Any, NamedTuple
+from typing import Any
 
 from jinja2 import pass_context
 from jinja2.runtime import Context
 
-from keeve.core.mixes.model import QUARTERS
+from keeve.core.mixes.model import QUARTERS, Use
 from keeve.core.planning.vessel_loads import VesselError
 from keeve.core.quantities import in_reader_units
-from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_figures, kind_of_name, to_shown
+from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_figures, to_shown
 from keeve.services.kept import Itself
+from keeve.services.views.dates import write_clock, write_date, write_day_in_year, write_days
+from keeve.services.views.labels import label, value_words
+from keeve.services.views.terms import USE_NAMES, in_terms, mix_name
+from keeve.services.views.working_rows import Row, assumed_words, figure, working_rows
 
 _THIN_SPACE = "\u202f"
 
@@ -26,73 +28,32 @@ def quantity(context: Context, value: float, kind: Kind, decimals: int | None = 
     return f"{read.figure}{_THIN_SPACE}{read.unit}"
 
 
-class _Row(NamedTuple):
-    """A line of a working: its words, and its figure or a table of heads with their cells."""
-
-    head: str
-    text: str = ""
-    table: Sequence[tuple[str, Sequence[str]]] = ()
-
-
-# Told beside the figures of a working, not among them.
-_BESIDE_FIGURES = frozenset({"assumed", "warnings"})
-# The table of a working shows no more things than that.
-_MOST_COLUMNS = 6
+@pass_context
+def _working_rows(context: Context, figures: Mapping[str, Any]) -> list[Row]:
+    """The inputs or outputs of a rule as lines, in the units of the reader."""
+    return working_rows(figures, context["units"])
 
 
 @pass_context
-def _working_rows(context: Context, figures: Mapping[str, Any]) -> list[_Row]:
-    """The inputs or outputs of a rule, by name, as lines. Put together here: a page has hundreds of these figures."""
-    units: System = context["units"]
-    rows: list[_Row] = []
-    for name, value in figures.items():
-        words = _named(name)["words"]
-        if name in _BESIDE_FIGURES or value is None:
-            continue
-        if isinstance(value, Mapping):
-            rows += [
-                _Row(f"{words}, {_words(part)}", _figure(one, name, units)) for part, one in value.items()
-            ]
-        elif isinstance(value, list | tuple) and value and isinstance(value[0], Mapping):
-            rows.append(_Row(words, table=_table_of(value, units)))
-        else:
-            rows.append(_Row(words, _figure(value, name, units)))
-    return rows
+def _assumed(context: Context, assumed: Mapping[str, Any], given: Mapping[str, Any]) -> str:
+    """What a rule assumed, in words."""
+    return assumed_words(assumed, given, context["units"])
 
 
-def _table_of(things: Sequence[Mapping[str, Any]], units: System) -> list[tuple[str, Sequence[str]]]:
-    more = ["…"] if len(things) > _MOST_COLUMNS else []
-    return [
-        (
-            _named(field)["words"],
-            [
-                "–" if item.get(field) is None else _figure(item[field], field, units)
-                for item in things[:_MOST_COLUMNS]
-            ]
-            + more,
-        )
-        for field in things[0]
-    ]
+@pass_context
+def _cell(context: Context, value: Any, column: str) -> str:
+    """A cell of a table of figures, by the name of its column."""
+    if value is None:
+        return ""
+    if isinstance(value, datetime):
+        return f"{_near_date(context, value)} {_clock(context, value)}"
+    return figure(round(value, 3) if isinstance(value, float) else value, column, context["units"])
 
 
-def _figure(value: Any, name: str, units: System) -> str:
-    """A kept figure with its unit, in the reader's, by the name it has in a rule."""
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if isinstance(value, list | tuple):
-        return ", ".join(_figure(item, name, units) for item in value) or "none"
-    if not isinstance(value, int | float):
-        # A moment without its seconds and its zone.
-        return str(value)[:16].replace("T", " ") if _MOMENT.match(str(value)) else str(value)
-    if name.endswith("fraction"):
-        return _short_percent(value)
-    kind = kind_of_name(name)
-    if kind is None or units == "metric":
-        return f"{_short(value)} {_named(name)['unit']}".rstrip()
-    return f"{_short(to_shown(value, kind, units))} {DISPLAY_UNITS[units][kind].unit}"
+def _column_head(name: str) -> str:
+    return _sentence(label(name).words)
 
 
-_MOMENT = re.compile(r"\d{4}-\d\d-\d\dT\d\d:\d\d")
 _TONNE_KG = 1000.0
 
 
@@ -106,8 +67,19 @@ def _heap(context: Context, mass_kg: float) -> str:
 
 @pass_context
 def _in_units(context: Context, text: str) -> str:
-    """A sentence with its figures in the units of the reader."""
-    return in_reader_units(text, context["units"])
+    """A sentence of Keeve's own with its figures in the units of the reader, and his words of the trade."""
+    return in_terms(in_reader_units(text, context["units"]), context["units"])
+
+
+@pass_context
+def _mix_term(context: Context, name: str) -> str:
+    """The name of a mix in the reader's words of the trade."""
+    return mix_name(name, context["units"])
+
+
+def _uses(uses: Iterable[Use]) -> str:
+    """What a mix is for, as one says it."""
+    return ", ".join(USE_NAMES[use] for use in uses)
 
 
 @pass_context
@@ -197,79 +169,66 @@ def _in_lines(text: str, longest: int) -> list[str]:
     return textwrap.wrap(text.partition(",")[0], longest, break_long_words=False)
 
 
-# The endings of field names, the longer before the shorter, and their units.
-_ENDINGS: Mapping[str, str] = {
-    "_kg_m3": "kg/m³", "_kg_l": "kg/L", "_m3_h": "m³/h", "_m3": "m³", "_m2": "m²", "_mm": "mm", "_m": "m",
-    "_kg": "kg", "_t": "t", "_mpa": "MPa", "_kn": "kN", "_ml": "mL", "_l": "L", "_min": "min", "_c": "°C",
-    "_fraction": "",
-}  # fmt: skip
-
-
-@lru_cache(maxsize=512)
-def _named(name: str) -> dict[str, str]:
-    """A field's name in words, and its unit."""
-    for ending, unit in _ENDINGS.items():
-        if name.endswith(ending):
-            return {"words": _words(name.removesuffix(ending)), "unit": unit}
-    return {"words": _words(name), "unit": ""}
-
-
 def name_in_words(name: str) -> str:
-    """The name of a field as a label, without its unit: ``mass_kg`` is Mass."""
-    return _named(name)["words"].capitalize()
-
-
-def _words(name: str) -> str:
-    return name.replace("_", " ")
+    """The name of a figure as a label, without its unit: ``mass_kg`` is Weight."""
+    return _sentence(label(name).words)
 
 
 def _assumption(name: str, value: float) -> str:
-    """A default that was taken, such as ``sand moisture 0.04``."""
-    named = _named(name.removeprefix("materials.").replace(".", " "))
-    return f"{named['words']} {_short(value)} {named['unit']}".rstrip()
+    """A default that was taken, such as ``sand moisture 4 %``."""
+    *where, last = name.removeprefix("materials.").split(".")
+    return f"{' '.join(where).replace('_', ' ')} {label(last).words} {figure(value, last, 'metric')}".lstrip()
 
 
 @pass_context
 def _clock(context: Context, moment: datetime) -> str:
     """The time of day in the zone of the crew."""
-    return moment.astimezone(context["zone"]).time().isoformat("minutes")
+    return write_clock(moment, context["zone"], context["units"])
 
 
-@pass_context
-def _clock_seconds(context: Context, moment: datetime) -> str:
-    return moment.astimezone(context["zone"]).strftime("%H:%M:%S")
+def _local_day(context: Context, moment: datetime | date) -> date:
+    return moment.astimezone(context["zone"]).date() if isinstance(moment, datetime) else moment
 
 
 @pass_context
 def _day(context: Context, moment: datetime) -> str:
-    return moment.astimezone(context["zone"]).strftime("%a %d %b %Y")
+    """The day of a moment with its day of the week."""
+    return write_date(_local_day(context, moment), context["units"], "yMMMEd")
+
+
+@pass_context
+def _date(context: Context, moment: datetime | date) -> str:
+    """A day with its year, for tables and paper."""
+    return write_date(_local_day(context, moment), context["units"])
 
 
 @pass_context
 def _iso_day(context: Context, moment: datetime) -> str:
     """The day of a moment as a field for days has it."""
-    return moment.astimezone(context["zone"]).date().isoformat()
+    return _local_day(context, moment).isoformat()
 
 
 _DAYS_NAMED = 7
 _DAYS_SAID: Mapping[int, str] = {0: "today", 1: "yesterday", -1: "tomorrow"}
 
 
+def _near_date(context: Context, moment: datetime) -> str:
+    """A day without its year where that is this year."""
+    now: datetime = context["request"].app.state.clock()
+    return write_day_in_year(_local_day(context, moment), _local_day(context, now).year, context["units"])
+
+
 @pass_context
 def _near_day(context: Context, moment: datetime) -> str:
     """A day as one says it: today, yesterday, tomorrow, the day of the week where it is near, else the date."""
     now: datetime = context["request"].app.state.clock()
-    return _day_said(moment.astimezone(context["zone"]).date(), now.astimezone(context["zone"]).date())
-
-
-@lru_cache(maxsize=512)
-def _day_said(day: date, today: date) -> str:
+    day, today = _local_day(context, moment), _local_day(context, now)
     days = (today - day).days
     if days in _DAYS_SAID:
         return _DAYS_SAID[days]
     if abs(days) < _DAYS_NAMED:
-        return day.strftime("%A")
-    return day.strftime("%d %b" if day.year == today.year else "%d %b %Y").lstrip("0")
+        return write_date(day, context["units"], "EEEE")
+    return write_day_in_year(day, today.year, context["units"])
 
 
 # From so far off on an hour says more than is known.
@@ -317,7 +276,13 @@ FILTERS: Mapping[str, Any] = {
     "quantity": quantity,
     "heap": _heap,
     "working_rows": _working_rows,
+    "assumed": _assumed,
+    "cell": _cell,
+    "column_head": _column_head,
+    "value_words": value_words,
     "in_units": _in_units,
+    "mix_term": _mix_term,
+    "uses": _uses,
     "unit_of": _unit,
     "decimal": fixed,
     "short": _short,
@@ -332,12 +297,13 @@ FILTERS: Mapping[str, Any] = {
     "hours_and_minutes": _hours_and_minutes,
     "count": _count,
     "in_lines": _in_lines,
-    "named": _named,
+    "named": label,
     "assumption": _assumption,
     "clock": _clock,
     "clock_of_day": _clock_of_day,
-    "clock_seconds": _clock_seconds,
+    "date": _date,
     "day": _day,
+    "days": write_days,
     "iso_day": _iso_day,
     "near_day": _near_day,
     "is_near": _is_near,

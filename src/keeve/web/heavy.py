@@ -74,7 +74,7 @@ async def run(request: Request, person: Hashable, act: Callable[..., _T], *given
         InputError: it takes too long, or too many wait already.
     """
     if len(_waiting) >= _MOST_WAITING:
-        raise InputError("busy", "Much is being worked out just now: try again in a minute.", [])
+        raise InputError("busy", "Keeve is busy. Try again in a minute.", [])
     ticket = object()
     _waiting.add(ticket)
     try:
@@ -116,9 +116,9 @@ async def _unless_left(request: Request, future: Any) -> Any:
                 raise HTTPException(_NOBODY_THERE)
         return done.result()
     except TookTooLong:
-        raise InputError("too_slow", "That takes too long: ask for less at once.", []) from None
+        raise InputError("too_slow", "That takes too long. Try less at once.", []) from None
     except ProcessExpired:
         # It was killed, or ran out of memory: another process takes its place.
-        raise InputError("too_much", "That is too much to work out: ask for less at once.", []) from None
+        raise InputError("too_much", "That's too much to work out. Try less at once.", []) from None
     finally:
         future.cancel()  # ends it where it still runs

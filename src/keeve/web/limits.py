@@ -54,12 +54,12 @@ class BodyLimit:
 
 def too_large() -> InputError:
     """The refusal of what is larger."""
-    return InputError("too_large", "What was sent is too large: choose a smaller file, or send less.", [])
+    return InputError("too_large", "Too large. Choose a smaller file or send less.", [])
 
 
 def unreadable() -> InputError:
     """The refusal of what no page of ours sends."""
-    return InputError("unreadable", "What was sent cannot be read: load the page again.", [])
+    return InputError("unreadable", "Keeve couldn't read that. Reload the page.", [])
 
 
 def _most_bytes(path: str) -> int:

@@ -92,17 +92,17 @@ _NEXT_WORDS: Mapping[str, str] = {
     "place": "Place it",
     "dead": "Throw it away",
     "clean": "Clean up",
-    "stored": "In store",
-    "strip": "In its mould",
+    "stored": "Stored",
+    "strip": "In the mould",
     "dry": "Weigh it",
     "done": "Open in log",
-    "taken_back": "Taken back",
+    "taken_back": "Cancelled",
 }
 
 # What limits the size of a load, in a sentence.
 _LIMITS: Mapping[str, str] = {
     "mixer": "Load size is limited by the mixer.",
-    "rim": "Load size is limited by what the mixer holds loose, to the rim.",
+    "rim": "Load size is limited by the drum. The dry materials fill it.",
     "bag": "Load size is set by whole bags.",
     "life": "Load size is limited by the working time.",
     "crew": "Load size is limited by how fast you place.",

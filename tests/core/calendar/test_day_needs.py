@@ -54,7 +54,7 @@ def test_one_material_of_two_jobs_is_one_line_and_damp_kits_are_for_the_day() ->
     found = needs([WORKS[0], WORKS[1]])
     cement = [need for need in found if need.name == "Cement"]
     assert len(cement) == 1
-    kits = [need for need in found if need.name.startswith("Dry kits")]
+    kits = [need for need in found if need.name.startswith("Pre-weighed dry batches")]
     assert kits
     assert all(need.fresh for need in kits)
     assert "Slump cone, rod and rule" in {need.name for need in found}

@@ -58,7 +58,7 @@ def test_a_vessel_for_one_material_comes_first_and_a_whole_bag_is_one() -> None:
 @pytest.mark.parametrize(
     ("gauge", "lacking"),
     [
-        ("volume", "no level vessel for the cement and sand"),
+        ("volume", "no level bucket for the cement and sand"),
         ("scale", "no scale"),
         ("shovels", "no shovel for the cement and sand"),
     ],
@@ -67,7 +67,7 @@ def test_without_the_means_an_amount_is_told_by_weight_and_that_is_said(gauge: s
     found = plan(vessels=[], gauge=gauge)
     assert gauged(found, found.loads[0].charges[0]).gauge == "weight"
     assert [item.message for item in found.warnings if item.code == "no_means"] == [
-        f"You have {lacking}: it is told by weight."
+        f"You have {lacking}, so amounts are by weight."
     ]
 
 

@@ -87,7 +87,7 @@ def test_a_cubic_metre_of_screed_is_fifteen_bags_and_a_tonne_and_a_half() -> Non
     assert bought["cement"].bags == 15
     assert sum(load.charge("sand").dry_kg for load in found.loads) == pytest.approx(1500, rel=0.02)
     assert bought["fibre"].mass_kg == pytest.approx(0.9)
-    with pytest.raises(InputError, match="rolls into balls in a free-fall drum"):
+    with pytest.raises(InputError, match="rolls into balls in a drum"):
         plan(mix="screed-1-4-fibre", materials={}, mixer={"kind": "tilting-drum", "working_l": 90})
 
 
@@ -190,7 +190,7 @@ def test_every_figure_has_its_working() -> None:
     assert {"order-volume", "split-loads", "volume-parts", "water-account"} <= rules
     assert all(working.source and working.formula for working in found.workings)
     assert found.assumed["mixer.drum_l"] == 135
-    assert found.cautions[-1].text == "Estimates: local codes and licensed practice decide."
+    assert found.cautions[-1].text == "Estimates only: local codes and licensed professionals decide."
     json.dumps(found.model_dump(mode="json"), allow_nan=False)
 
 
@@ -295,7 +295,7 @@ def test_designs_that_cannot_be(changes: dict[str, object], fields: list[str]) -
 def test_a_designed_mix_is_of_cement_sand_and_stone() -> None:
     own = get_mix("concrete-designed").model_dump(mode="json") | {"id": "own"}
     own["parts"][2]["material"] = "building-sand"
-    with pytest.raises(InputError, match="its parts are one each of cement, sand, stone"):
+    with pytest.raises(InputError, match="it has one part each of cement, sand, stone"):
         plan(mix=own, design={"strength_mpa": 25})
 
 

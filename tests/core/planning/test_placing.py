@@ -48,6 +48,6 @@ def test_the_first_placing_is_the_usual_one_and_the_others_stand_apart() -> None
 
 
 def test_a_placing_the_mix_does_not_know_is_refused_by_name() -> None:
-    with pytest.raises(InputError, match="choose one of bricks, roof, pointing, heat, alone") as fault:
+    with pytest.raises(InputError, match="Choose: bricks, roof, pointing, heat, alone") as fault:
         make_plan(job(mix="mortar-bricklaying", placing="plastering"))
     assert fault.value.fields == ["placing"]

@@ -164,7 +164,7 @@ def test_own_water_is_kept_inside_what_each_mix_may_have() -> None:
 def test_a_mix_that_is_not_judged_has_no_own_water(mix: str) -> None:
     mixer = {"kind": library()[mix].procedures[0].mixer, "working_l": 20}
     design = {"design": {"strength_mpa": 30}} if mix == "concrete-designed" else {}
-    with pytest.raises(InputError, match="leave it out"):
+    with pytest.raises(InputError, match="Leave it out"):
         make_plan(job(mix=mix, materials={}, vessels=[], mixer=mixer, own_water={"ratio": 0.6}, **design))
 
 

@@ -166,5 +166,5 @@ def test_a_ratio_past_what_the_exposure_allows_is_refused() -> None:
     for name in ("strength_mpa", "slump_mm", "cement_density_kg_m3"):
         typed.pop(name)
     assert concrete_by_content(**typed, w_cm=0.5).w_c == 0.5
-    with pytest.raises(InputError, match=r"0\.5 at most"):
+    with pytest.raises(InputError, match=r"0\.5 or less"):
         concrete_by_content(**typed, w_cm=0.52)

@@ -1,4 +1,4 @@
-"""Loads against time: against a simulation written another way, and what holds whatever is simulated."""
+"""Load timeline: against a simulation written another way, and what holds whatever is simulated."""
 
 from collections import defaultdict
 from collections.abc import Iterator

@@ -105,7 +105,7 @@ def test_small_holes_can_be_closed(gone: tuple[int, ...]) -> None:
 def test_half_a_sphere_is_no_small_gap() -> None:
     half = trimesh.creation.uv_sphere(radius=2, count=(64, 256))
     half.update_faces(half.triangles_center[:, 2] > 0.3)
-    with pytest.raises(InputError, match="not closed"):
+    with pytest.raises(InputError, match="isn't closed"):
         mesh_of(stl(half), "stl", close_holes=True)
 
 

@@ -153,7 +153,7 @@ def test_a_mortar_and_a_binder_past_the_data_are_told() -> None:
 def test_what_water_costs_is_the_same_law() -> None:
     cost = water_penalty(binder_kg=350, water_kg=175, extra_water_kg=35).strength_ratio
     assert cost == pytest.approx(concrete(0.6, 28) / concrete(0.5, 28))
-    with pytest.raises(InputError, match="water over binder"):
+    with pytest.raises(InputError, match="Water to cement is"):
         water_penalty(binder_kg=100, water_kg=85, extra_water_kg=10)
 
 

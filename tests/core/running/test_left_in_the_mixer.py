@@ -33,7 +33,7 @@ def test_four_fifths_placed_leave_a_fifth_of_the_water_window() -> None:
     assert run.now.remaining_l == pytest.approx(13.76)
     assert run.now.held.binder_kg == pytest.approx(20.954 / 5, abs=0.001)
     assert run.now.ratio == pytest.approx(ratio)
-    with pytest.raises(InputError, match=r"Past the max: this load may take 1\.45 L more"):
+    with pytest.raises(InputError, match=r"Over the max\. This load can take 1\.45 L more"):
         run.do("water_added", water_l=7.2)
     run.do("water_added", water_l=run.now.water.remaining_l)
     # The max of this mix is 1.00 of the lime, whatever is left of the load.

@@ -36,7 +36,7 @@ def test_every_procedure_leads_from_empty_to_done(mix: str, mixer: str) -> None:
 
 def test_how_it_came_out_is_said_when_it_is_used_up_and_the_last_word_counts() -> None:
     run = Run(PLAN).to_judgement().to_right()
-    with pytest.raises(InputError, match="once it is used up"):
+    with pytest.raises(InputError, match="once it's used up"):
         run.do("came_out", result="good")
     run.do("placed", volume_l=run.now.remaining_l)
     for result in ("poor", "usable"):
@@ -54,7 +54,9 @@ def test_nothing_counts_before_its_time() -> None:
         run.step()
     step = run.now.step
     assert step is not None
-    with pytest.raises(InputError, match=r"Not yet: 2 min 00 s more\. If it was done before, say how long\."):
+    with pytest.raises(
+        InputError, match=r"Not yet: 2 min 00 s more\. If you did it earlier, enter how long\."
+    ):
         run.do("mixed", minutes=1, step=step.plan.step)
     with pytest.raises(InputError, match="Too early to judge"):
         run.do("judged", reading="right")
@@ -151,7 +153,7 @@ def test_life_counts_from_first_water_and_a_dead_load_is_only_discarded() -> Non
     run.at = first_water + timedelta(minutes=120)
     assert run.now.act == "dead"
     for kind, what in (("placed", {"volume_l": 1.0}), ("water_added", {"water_l": 0.1})):
-        with pytest.raises(InputError, match="working time of this load is over"):
+        with pytest.raises(InputError, match="past its working time"):
             run.do(kind, **what)
     run.do("note", text="left in the drum over dinner")
     run.do("discarded", reason="Working time over")
@@ -193,7 +195,7 @@ def at_place(mix: str, mixer: str) -> Run:
 def test_a_mix_that_takes_no_water_later_gets_none(mix: str, mixer: str) -> None:
     run = at_place(mix, mixer)
     assert not run.now.takes_water
-    with pytest.raises(InputError, match="No more water"):
+    with pytest.raises(InputError, match="No water now"):
         run.do("water_added", water_l=0.1)
 
 
@@ -203,7 +205,7 @@ def test_a_mix_that_takes_no_water_later_gets_none(mix: str, mixer: str) -> None
 def test_a_mix_that_takes_a_little_is_mixed_and_judged_again(mix: str, mixer: str) -> None:
     run = at_place(mix, mixer)
     most = run.now.water.remaining_l
-    with pytest.raises(InputError, match="Past the max"):
+    with pytest.raises(InputError, match="Over the max"):
         run.do("water_added", water_l=most + 0.2)
     run.do("water_added", water_l=0.1)
     assert run.now.act == "mix"
@@ -239,7 +241,7 @@ def test_a_polymer_base_coat_is_judged_thin_then_stiff_then_remixed_without_wate
     # Too stiff now is remixed longer; water would wash the polymer out.
     run.judge("too-dry")
     assert run.now.act == "mix"
-    with pytest.raises(InputError, match="No more water"):
+    with pytest.raises(InputError, match="No water now"):
         run.do("water_added", water_l=0.1)
     run.do("mixed", minutes=2)
     run.judge("right")

@@ -170,7 +170,7 @@ def test_the_room_in_the_drum_is_told() -> None:
 
 def test_past_the_ceiling_only_with_a_reason_and_a_little(run: Run) -> None:
     run.judge("too-dry")
-    with pytest.raises(InputError, match="Go up to the max first"):
+    with pytest.raises(InputError, match="Add water up to the max first"):
         run.do("water_added", water_l=0.2, past_ceiling="A trial")
     run.do("water_added", water_l=run.now.water.remaining_l)
     run.do("mixed", minutes=2)
@@ -178,7 +178,7 @@ def test_past_the_ceiling_only_with_a_reason_and_a_little(run: Run) -> None:
     assert run.now.act == "ceiling"
     most_l = 0.05 * run.now.window.ceiling_l
     for what in ({"water_l": 0.2}, {"water_l": most_l + 0.2, "past_ceiling": "A trial"}):
-        with pytest.raises(InputError, match="Past the max"):
+        with pytest.raises(InputError, match="Over the max"):
             run.do("water_added", **what)
     run.do("water_added", water_l=most_l, past_ceiling="The pile is drier than thought")
     assert run.now.water.state == "over"

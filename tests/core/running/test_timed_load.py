@@ -124,13 +124,13 @@ def test_after_its_window_it_is_waste_unless_it_was_poured_in_time() -> None:
     run = to_pour(Run(PLAN))
     minutes_after_met(run, 13)
     assert run.now.act == "dead"
-    with pytest.raises(InputError, match="is over"):
+    with pytest.raises(InputError, match="past its working time"):
         run.record({"kind": "placed", "volume_l": 1.0})
     run.record({"kind": "placed", "volume_l": run.now.remaining_l, "in_time": True})
     assert run.now.act == "clean"
     late = to_pour(Run(PLAN))
     minutes_after_met(late, 21)
-    with pytest.raises(InputError, match="It is hard"):
+    with pytest.raises(InputError, match="already hard"):
         late.record({"kind": "placed", "volume_l": 1.0, "in_time": True})
 
 
@@ -152,7 +152,7 @@ def test_what_is_seen_retimes_the_rest(sight: Any, slower: float) -> None:
     assert clock.window_min[0] <= max(minutes, 8.0) + 1e-6
     earlier = [item for item in SIGHTS if SIGHTS[item] <= SIGHTS[sight]]
     for item in earlier:
-        with pytest.raises(InputError, match="later sight"):
+        with pytest.raises(InputError, match="later stage"):
             run.record({"kind": "seen", "sight": item})
 
 
@@ -213,7 +213,7 @@ def test_the_age_that_a_load_shows_is_over_its_own_estimate() -> None:
 def test_a_cast_is_weighed_until_it_stays_at_its_weight() -> None:
     """Wet 3.698 + 2.588 kg; dry 3.698 · 1.1862 = 4.386 kg. It loses half of its water each day."""
     run = cast_and_clean(Run(PLAN))
-    with pytest.raises(InputError, match="out of its mould"):
+    with pytest.raises(InputError, match="out of the mould"):
         run.do("weighed", mass_kg=6.0)
     run.do("stripped", minutes=40)
     drying = run.now.drying
@@ -222,7 +222,7 @@ def test_a_cast_is_weighed_until_it_stays_at_its_weight() -> None:
     assert (drying.wet_kg, drying.dry_kg) == pytest.approx((6.286, 4.386), abs=0.002)
     for day in range(9):
         run.at += timedelta(days=1)
-        with pytest.raises(InputError, match="Not dry yet"):
+        with pytest.raises(InputError, match="Not dry: do not use"):
             run.record({"kind": "released"})
         run.record({"kind": "weighed", "mass_kg": drying.dry_kg * (1 + 0.433 * 0.5**day)})
     drying = run.now.drying
@@ -261,7 +261,7 @@ def test_what_is_trimmed_off_is_not_waited_for() -> None:
     assert drying is not None
     assert drying.dry_kg == pytest.approx(4.386 * 0.9, abs=0.002)
     run.do("weighed", mass_kg=5.6)
-    with pytest.raises(InputError, match="before it is weighed"):
+    with pytest.raises(InputError, match="before you weigh it"):
         run.do("trimmed", mass_kg=0.1)
 
 
@@ -321,11 +321,11 @@ def test_a_model_is_taken_off_however_its_volume_is_known(model: dict[str, Any],
 
 def test_a_model_that_fills_its_container_is_refused() -> None:
     need = {"container": {"by": "displacement", "water_l": 2}, "model": {"by": "displacement", "water_l": 3}}
-    with pytest.raises(InputError, match="as large as what is round it") as fault:
+    with pytest.raises(InputError, match="as large as the mould around it") as fault:
         plan(**{**CAST, "need": need})
     assert fault.value.fields == ["need.0.model"]
     lacking = {"container": {"by": "solids", "solids": [{"solid": "box", "length_m": 1, "height_m": 1}]}}
-    with pytest.raises(InputError, match="a box needs it") as missing:
+    with pytest.raises(InputError, match="A box needs it") as missing:
         plan(**{**CAST, "need": lacking})
     assert missing.value.fields == ["need.0.container.solids.0.width_m"]
 
@@ -350,7 +350,7 @@ def test_a_ratio_the_wrong_way_round_is_caught_with_what_was_meant() -> None:
     assert warning.meant == {"plaster.amount": pytest.approx(70), "plaster.basis": "water_per_100"}
     with pytest.raises(InputError, match=r"plaster\.amount"):
         plan(**{**CAST, "plaster": {"amount": 12}})
-    with pytest.raises(InputError, match="leave it out"):
+    with pytest.raises(InputError, match="Leave it out"):
         plan(plaster={"amount": 70})
 
 

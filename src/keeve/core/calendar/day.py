@@ -1,4 +1,4 @@
-"""A day of one or several jobs: their loads against time, what breaks, and the nearest day that holds."""
+"""A day of one or several jobs: their timelines, what fails, and the nearest plan that works."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass

@@ -108,15 +108,15 @@ def _water(left: Sequence[Sequence[Load]]) -> Iterator[Need]:
     loads = [load for each in left for load in each]
     if loads:
         to_mix = sum(load.water.ceiling_l for load in loads)
-        yield Need("water", "tub", "Clean water in the tub, to mix", water_l=to_mix)
-        yield Need("water", "rinse", "Water to rinse and clean", water_l=RINSE_L * len(loads))
+        yield Need("water", "tub", "Clean water for mixing", water_l=to_mix)
+        yield Need("water", "rinse", "Water for cleaning", water_l=RINSE_L * len(loads))
 
 
 def _kits(works: Sequence[Work], left: Sequence[Sequence[Load]]) -> Iterator[Need]:
     """Dry kits that may be weighed ahead, of what is mixed by weight."""
     for work, loads in zip(works, left, strict=True):
         if loads and work.plan.gauge in ("weight", "scale") and len(loads[0].charges) > 1:
-            name = f"Dry kits weighed ahead: {work.plan.title}"
+            name = f"Pre-weighed dry batches: {work.plan.title}"
             yield Need("kit", f"{name} {work.plan.mix.id}", name, pieces=len(loads), fresh=work.plan.has_damp)
 
 
@@ -127,7 +127,7 @@ def _tools(jobs: Sequence[DayJob], works: Sequence[Work], left: Sequence[Sequenc
         yield Need("kit", f"mixer {number}", f"Mixer {number}: {name.lower()}")
     yield from _once("kit", (vessel.name.capitalize() for _, work in busy for vessel in work.plan.vessels))
     if any(work.plan.gauge in ("weight", "scale") for _, work in busy):
-        yield Need("kit", "scale", "Scale, and its empty weights written down")
+        yield Need("kit", "scale", "Scale and list of empty weights")
     tests = [test for _, work in busy for test in work.plan.tests.values()]
     yield from _once(
         "kit", (_TOOLS_OF_CHECKS[test.drawing] for test in tests if test.drawing in _TOOLS_OF_CHECKS)
@@ -149,12 +149,12 @@ def _once(group: Group, names: Iterable[str]) -> Iterator[Need]:
 
 
 _WHAT_WEATHER_NEEDS: Mapping[Why, str] = {
-    "frost": "Blankets against the frost",
-    "rain": "Sheets against the rain",
-    "heavy-rain": "Sheets against the rain",
-    "drying": "Wind break, mister, sheets to cover at once",
-    "thirsty": "Hose or brush to wet the base",
-    "mix-hot": "Ice, and shade for sand and tub",
+    "frost": "Frost blankets",
+    "rain": "Rain sheets",
+    "heavy-rain": "Rain sheets",
+    "drying": "Wind break, mister, sheets",
+    "thirsty": "Hose or brush for the base",
+    "mix-hot": "Ice, shade for sand and tub",
     "mix-cold": "Warm water",
 }
 

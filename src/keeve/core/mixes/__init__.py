@@ -28,7 +28,7 @@ def parse_mix(text: str) -> Mix:
         InputError: broken text, text that grows without end when it is built, or a field that is wrong, named.
     """
     if len(text) > _MOST_CHARACTERS:
-        raise InputError("too_large", "The file is larger than any mix: choose a mix file.", ["mix"])
+        raise InputError("too_large", "That file is too large for a mix. Choose a mix file.", ["mix"])
     try:
         _refuse_what_grows(text)
     except yaml.YAMLError as fault:
@@ -48,16 +48,18 @@ def _refuse_what_grows(text: str) -> None:
     for event in yaml.parse(text, Loader):
         if isinstance(event, yaml.AliasEvent) or getattr(event, "anchor", None):
             raise InputError(
-                "references", "The mix uses YAML references (& *): write each value out.", ["mix"]
+                "references", "The mix uses YAML references (& *). Write each value out.", ["mix"]
             )
         if isinstance(event, yaml.ScalarEvent):
             if event.value == "<<":
-                raise InputError("references", "The mix uses merge keys (<<): write each value out.", ["mix"])
+                raise InputError("references", "The mix uses merge keys (<<). Write each value out.", ["mix"])
             if len(event.value) > _LONGEST_SCALAR:
-                raise InputError("too_large", f"A text has over {_LONGEST_SCALAR} letters: cut it.", ["mix"])
+                raise InputError(
+                    "too_large", f"A text has over {_LONGEST_SCALAR} letters. Shorten it.", ["mix"]
+                )
         depth += isinstance(event, yaml.CollectionStartEvent) - isinstance(event, yaml.CollectionEndEvent)
         if depth > _DEEPEST:
-            raise InputError("too_large", "The lists lie too deep in each other for any mix.", ["mix"])
+            raise InputError("too_large", "The lists are nested too deep for a mix.", ["mix"])
 
 
 def _yaml(text: str) -> Any:
@@ -87,7 +89,7 @@ def get_mix(mix_id: str) -> Mix:
     if mix_id not in library():
         raise InputError(
             "unknown_mix",
-            f"mix {mix_id!r} is not in the library: choose one of {', '.join(library())}.",
+            f"mix {mix_id!r} is not in the library. Choose: {', '.join(library())}.",
             ["mix"],
         )
     return library()[mix_id]

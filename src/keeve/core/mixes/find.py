@@ -48,9 +48,9 @@ def _against(
     if thickness_mm is not None and mix.thickness_mm:
         least, greatest = mix.thickness_mm
         if thickness_mm < least:
-            against.append(Against("not under", least))
+            against.append(Against("min", least))
         if thickness_mm > greatest:
-            against.append(Against("not over", greatest))
+            against.append(Against("too thick: max", greatest))
     if in_yard:
         sorts = dict.fromkeys(materials()[part.material].sort for part in mix.parts)
         against += [Against(f"needs {sort}") for sort in sorts if sort not in in_yard]

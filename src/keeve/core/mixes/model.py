@@ -89,7 +89,7 @@ def driest_right() -> float:
 
 RETEMPERING_NAMES: dict[Retempering, str] = {
     "never": "Don't add water once it stiffens",
-    "remix_dry": "Remix it without water",
+    "remix_dry": "Remix it, no water",
     "small_water": "Remix it, a few drops of water allowed",
     "remix_freely": "Remix it as often as needed",
 }

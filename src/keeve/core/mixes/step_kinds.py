@@ -54,5 +54,5 @@ KINDS: Mapping[StepKind, Kind] = {
     "scrape": _works("mix", "mixed", "Scraped", is_counted=False),
     "rest": _works("rest", "rested", "Rested", is_counted=True),
     "judge": Kind("judge", "judged", None, False, False, "Judged", "judge"),
-    "place": Kind("place", "placed", None, False, False, "Placed all of it", "place"),
+    "place": Kind("place", "placed", None, False, False, "All placed", "place"),
 }

@@ -33,14 +33,12 @@ def designed(mix: Mix, job: Job, workings: Workings) -> Mix:
     """
     design = job.design
     if design is None:
-        raise InputError(
-            "missing", f"design is missing: {mix.name} needs design.strength_mpa at least.", ["design"]
-        )
+        raise InputError("missing", f"design is missing. {mix.name} needs design.strength_mpa.", ["design"])
     by_sort = {materials()[part.material].sort: part for part in mix.parts}
     if len(by_sort) < len(mix.parts) or set(by_sort) - set(_IN_PLACE_OF_CEMENT) != set(_DESIGNED):
         raise InputError(
             "design_parts",
-            f"{mix.name} is designed by strength, so its parts are one each of {', '.join(_DESIGNED)}.",
+            f"{mix.name} is designed by strength, so it has one part each of {', '.join(_DESIGNED)}.",
             ["mix.parts"],
         )
     shares = _binder_shares(design, by_sort)
@@ -60,7 +58,7 @@ def designed(mix: Mix, job: Job, workings: Workings) -> Mix:
         ratio_default=found.w_c,
         ratio_high=found.w_c,
         start_share=0.85,
-        why="The designed water is the max. Start below it, and stop at the slump.",
+        why="The designed water is the max. Start below it and stop at the slump.",
     )
     # The designed air does not come by itself: its agent is then no matter of choice.
     admixtures = [
@@ -94,13 +92,13 @@ def _binder_shares(design: Design, by_sort: dict[Sort, MixPart]) -> dict[Sort, f
     for sort in shares:
         if sort not in by_sort:
             raise InputError(
-                "design_parts", f"This mix has no {sort}: leave it out.", [f"design.{given[sort][0]}"]
+                "design_parts", f"This mix has no {sort}. Leave it out.", [f"design.{given[sort][0]}"]
             )
     cement = 1 - sum(shares.values())
     if cement <= 0:
         raise InputError(
             "no_cement",
-            "Slag, fly ash and silica fume are all of the binder: leave some cement.",
+            "Slag, fly ash and silica fume replace all the cement. Leave some cement.",
             [f"design.{given[sort][0]}" for sort in shares],
         )
     return {"cement": cement, **shares}
@@ -113,7 +111,7 @@ def _run(
     wanted = ("strength_mpa",) if design.by == "strength" else ("binder_kg_m3", "w_cm")
     missing = [f"design.{name}" for name in wanted if getattr(design, name) is None]
     if missing:
-        raise InputError("missing", f"{' and '.join(missing)} missing: give it.", missing)
+        raise InputError("missing", f"{' and '.join(missing)} missing. Enter it.", missing)
     same: dict[str, Any] = design.model_dump(
         include={
             "stone_max_mm", "fineness_modulus", "stone_rodded_density_kg_m3", "air_entrained", "exposure",

@@ -213,9 +213,9 @@ class Vessel(Strict):
     @model_validator(mode="after")
     def _is_whole(self) -> Self:
         if self.kind == "bag" and self.material is None:
-            raise ValueError("of kind bag needs material: say what is in it")
+            raise ValueError("of kind bag needs material: what is in it")
         if self.kind != "bag" and self.volume_l is None:
-            raise ValueError("needs volume_l: give what it holds, in L")
+            raise ValueError("needs volume_l: what it holds, in L")
         return self
 
 

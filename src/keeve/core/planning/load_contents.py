@@ -41,14 +41,14 @@ def label_of(job: Job, bag: str) -> Label:
     if missing:
         raise InputError(
             "label_missing",
-            f"{', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing: see the label of your bag.",
+            f"{', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing. See the label on your bag.",
             missing,
         )
     if figures["water_start_l"] == 0:
         raise InputError(
             "label_water",
-            f"materials.{bag}.water_start_l must be more than 0: working time starts at first water. Give the "
-            "little you begin with.",
+            f"materials.{bag}.water_start_l must be more than 0. "
+            "Working time starts at first water, so enter the little you start with.",
             [f"materials.{bag}.water_start_l"],
         )
     return Label(**figures)

@@ -42,7 +42,7 @@ def sized(
     if job.trial_l and (trial_m3 >= order_m3 or job.trial_l > mixer_l):
         raise InputError(
             "trial_too_large",
-            "trial_l must be less than the order and than what the mixer mixes at a time.",
+            "trial_l must be less than the order, and fit in the mixer.",
             ["trial_l"],
         )
     try:
@@ -146,7 +146,7 @@ def poured_in_parts(loads: list[Load]) -> list[RuleWarning]:
             code="piece_in_parts",
             message=f"{name} takes {count} loads.",
             field="mixer.working_l",
-            suggestion="Use a larger bucket, or pour the next while the first is still wet: mix them side by side.",
+            suggestion="Use a larger bucket, or mix two at once and pour wet on wet.",
         )
         for name, count in parts.items()
         if count > 1

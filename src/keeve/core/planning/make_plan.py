@@ -46,7 +46,7 @@ from keeve.core.rules.shopping import shopping
 from keeve.core.rules.workings import Workings
 from keeve.core.tolerances import NEAR_ENOUGH_FRACTION, ROUNDING, whole_up
 
-ESTIMATES = Caution(code="estimates", text="Estimates: local codes and licensed practice decide.")
+ESTIMATES = Caution(code="estimates", text="Estimates only: local codes and licensed professionals decide.")
 
 
 def make_plan(job: Job) -> Plan:
@@ -228,14 +228,14 @@ def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) ->
         if batch_l > most_l * (1 + ROUNDING):
             raise InputError(
                 "batch_too_large",
-                f"mixer.working_l is too small: {mix.name} is mixed {batch_l:.1f} L at a time, not less.",
+                f"The mixer is too small: {mix.name} needs at least {batch_l:.1f} L at a time.",
                 ["mixer.working_l"],
             )
         most_l = batch_l
     if job.trial_l:
         raise InputError(
             "no_trial",
-            f"trial_l: {mix.name} goes by whole bags; mix one bag and note its water.",
+            f"trial_l: {mix.name} goes by whole bags. Mix one bag and note its water.",
             ["trial_l"],
         )
     bags = WholeBags(bag_kg=label.bag_kg, binder_kg_m3=label.bag_kg / label.yield_l * 1000)
@@ -285,7 +285,7 @@ def _procedure(mix: Mix, job: Job, workings: Workings) -> Procedure:
     workings.warnings.append(
         RuleWarning(
             code="nearest_procedure",
-            message=f"{mix.name} has no steps of its own {MIXED_IN[kind]}: the nearest ones are taken.",
+            message=f"{mix.name} has no steps for mixing {MIXED_IN[kind]}. These are the closest.",
             field="mixer.kind",
             suggestion="Read them through before you start.",
         )
@@ -319,9 +319,7 @@ def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
         air_fraction=mix.air_fraction,
         target_ratio=mix.water.ratio_default if usual and mix.water else None,
         usual_ratio=usual.water.ratio_default if usual and usual.water else None,
-        water_why=mix.water.why
-        if mix.water
-        else "Start with the least on the label, and stay under its max.",
+        water_why=mix.water.why if mix.water else "Start with the min on the label and stay under the max.",
         wet_out_min=mix.wet_out_min,
         regime=mix.regime,
         life_min=mix.life_min,

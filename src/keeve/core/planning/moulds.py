@@ -170,7 +170,7 @@ def _volume(
 def _two_sided(solid: Solid, path: str) -> float:
     if solid.width_m is None:
         raise InputError(
-            "missing", f"{path}.width_m is missing: a {solid.solid} needs it.", [f"{path}.width_m"]
+            "missing", f"{path}.width_m is missing. A {solid.solid} needs it.", [f"{path}.width_m"]
         )
     return solid.width_m
 

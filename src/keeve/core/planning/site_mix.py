@@ -36,7 +36,7 @@ def mix_of(job: Job, workings: Workings) -> Mix:
     if job.own_water != OwnWater() and not mix.has_usual_water:
         raise InputError(
             "no_own_water",
-            f"own_water is the usual water of a mix that is judged: leave it out for {mix.name}.",
+            f"own_water is for a mix you judge. Leave it out for {mix.name}.",
             ["own_water.ratio"],
         )
     if lives := [label.life_min for label in job.admixtures if label.life_min]:
@@ -45,7 +45,7 @@ def mix_of(job: Job, workings: Workings) -> Mix:
         return designed(mix, job, workings)
     if job.design is not None:
         raise InputError(
-            "no_design", f"design is for a concrete by strength: leave it out for {mix.name}.", ["design"]
+            "no_design", f"design is for a concrete by strength. Leave it out for {mix.name}.", ["design"]
         )
     if job.proportion is not None:
         mix = _in_proportion(mix, job.proportion)
@@ -58,7 +58,9 @@ def mix_of(job: Job, workings: Workings) -> Mix:
 def _of_something(mix: Mix) -> Mix:
     """The mix without parts of nothing: 0 parts of lime is a mix without lime."""
     if not any(part.parts for part in mix.parts):
-        raise InputError("no_parts", f"Every part of {mix.name} is 0: give one its parts.", ["mix.parts"])
+        raise InputError(
+            "no_parts", f"Every part of {mix.name} is 0. Enter parts for at least one.", ["mix.parts"]
+        )
     return mix.as_usual
 
 
@@ -84,7 +86,7 @@ def _in_own_ratio(mix: Mix, job: Job, workings: Workings) -> Mix:
         if own is None:
             return mix
         raise InputError(
-            "no_plaster", f"plaster is a ratio of casting plaster: leave it out for {mix.name}.", ["plaster"]
+            "no_plaster", f"plaster is a ratio of casting plaster. Leave it out for {mix.name}.", ["plaster"]
         )
     plaster_kg, water_kg = _TOLD[own.basis](own.amount) if own else (1.0, mix.water.ratio_default)
     before = len(workings.warnings)
@@ -143,7 +145,7 @@ def _in_proportion(mix: Mix, name: str) -> Mix:
         known = ", ".join(item.name for item in mix.proportions) or "none: leave it out"
         raise InputError(
             "unknown_proportion",
-            f"proportion {name!r} is not one of {mix.name}: choose one of {known}.",
+            f"proportion {name!r} isn't available for {mix.name}. Choose: {known}.",
             ["proportion"],
         )
     parts = [part.model_copy(update={"parts": chosen.parts.get(part.name, part.parts)}) for part in mix.parts]
@@ -165,7 +167,7 @@ def _with_own_parts(mix: Mix, own: dict[str, float]) -> Mix:
         if free[name].least:
             raise InputError(
                 "needed_part",
-                f"parts.{name} is 0, but {mix.name} needs {name}: give at least {free[name].least:g}.",
+                f"parts.{name} is 0, but {mix.name} needs {name}: enter {free[name].least:g} or more.",
                 [f"parts.{name}"],
             )
     parts = [part.model_copy(update={"parts": own.get(part.name, part.parts)}) for part in mix.parts]
@@ -196,8 +198,8 @@ def _in_own_water(mix: Mix, own: OwnWater) -> Mix:
     if not water.ratio_low <= ratio <= water.ratio_high:
         raise InputError(
             "ratio_outside",
-            f"own_water.ratio is {ratio:.3g}, which is not what {mix.name} may have: "
-            f"give one from {water.ratio_low:.3g} to {water.ratio_high:.3g}.",
+            f"own_water.ratio is {ratio:.3g}, outside the range of {mix.name}: "
+            f"enter {water.ratio_low:.3g} to {water.ratio_high:.3g}.",
             ["own_water.ratio"],
         )
     share = own.start_share or water.start_share
@@ -213,7 +215,7 @@ def _as_placed(mix: Mix, placing: Placing | None) -> Mix:
         known = ", ".join(mix.wetness) or "none: leave it out"
         raise InputError(
             "unknown_placing",
-            f"placing {placing!r} is not one of {mix.name}: choose one of {known}.",
+            f"placing {placing!r} isn't available for {mix.name}. Choose: {known}.",
             ["placing"],
         )
     wanted, water = mix.wetness[placing], mix.water
@@ -232,7 +234,7 @@ def _as_laid(mix: Mix, laying: Laying | None) -> Mix:
         known = ", ".join(mix.layings) or "none: leave it out"
         raise InputError(
             "unknown_laying",
-            f"laying {laying!r} is not one of {mix.name}: choose one of {known}.",
+            f"laying {laying!r} isn't available for {mix.name}. Choose: {known}.",
             ["laying"],
         )
     return mix.model_copy(update={"thickness_mm": mix.layings[laying]})
@@ -272,7 +274,7 @@ def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str,
         if name not in names and mix.is_made.is_blended and len(mix.parts) == 1:
             raise InputError(
                 "all_in_bag",
-                f"materials.{name} is given, but {mix.name} is all-in: add no more sand or lime. Leave it out.",
+                f"materials.{name} isn't needed: {mix.name} is all-in. Add no sand or lime. Leave it out.",
                 [f"materials.{name}"],
                 meant={f"materials.{name}": None},
             )

@@ -1,4 +1,4 @@
-"""Loads counted out in level vessels and whole bags: the load gives way, not the ratio."""
+"""Loads in level vessels and whole bags: the size gives way, the ratio doesn't."""
 
 import math
 from collections.abc import Callable, Mapping, Sequence
@@ -364,10 +364,9 @@ def without_means(mix: Mix, job: Job, loads: Sequence[Load], is_counted: bool) -
         return [
             RuleWarning(
                 code="no_counts",
-                message="These loads are too small for your vessels, or too large for your mixer: no level counts "
-                "keep the ratio, so it is told by weight.",
+                message="No bucket count keeps this ratio at this load size, so amounts are by weight.",
                 field="gauge",
-                suggestion="Give a smaller vessel, or mix more at a time.",
+                suggestion="Use a smaller bucket, or mix bigger loads.",
             )
         ]
     lacking = _lacking(job, loads[0])
@@ -376,9 +375,9 @@ def without_means(mix: Mix, job: Job, loads: Sequence[Load], is_counted: bool) -
     return [
         RuleWarning(
             code="no_means",
-            message=f"You have {lacking}: it is told by weight.",
+            message=f"You have {lacking}, so amounts are by weight.",
             field="gauge",
-            suggestion="Add it to your yard, or measure by weight.",
+            suggestion="Add it under Our kit, or measure by weight.",
         )
     ]
 
@@ -395,5 +394,5 @@ def _lacking(job: Job, load: Load) -> str | None:
         bare = [name for name in bare if not any(item.name == "bag" for item in load.charge(name).vessels)]
     if job.gauge == "scale" and not job.scales:
         return "no scale"
-    what = {"volume": "no level vessel", "shovels": "no shovel", "scale": "no bucket to weigh in"}[job.gauge]
+    what = {"volume": "no level bucket", "shovels": "no shovel", "scale": "no bucket to weigh in"}[job.gauge]
     return f"{what} for the {' and '.join(bare)}" if bare else None

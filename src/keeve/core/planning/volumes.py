@@ -73,5 +73,5 @@ def _item(
 def no_bag() -> NoReturn:
     """Refuse to count in bags where nothing of the mix comes in bags."""
     raise InputError(
-        "no_bag", "No material of this mix comes in bags: give its bag_kg under materials.", ["materials"]
+        "no_bag", "No material of this mix comes in bags. Enter its bag_kg under materials.", ["materials"]
     )

@@ -50,11 +50,9 @@ class OwnVessel(Strict):
     @model_validator(mode="after")
     def _holds_something(self) -> Self:
         if self.is_a != "bag" and self.volume_l is None and self.full_of_water_kg is None:
-            raise ValueError(
-                "needs volume_l or full_of_water_kg: give what it holds, or weigh it full of water"
-            )
+            raise ValueError("needs volume_l or full_of_water_kg: what it holds, or its weight full of water")
         if self.full_of_water_kg is not None and self.full_of_water_kg <= self.tare_kg:
-            raise ValueError("has full_of_water_kg no more than tare_kg: weigh both again")
+            raise ValueError("has full_of_water_kg no larger than tare_kg. Weigh both again")
         return self
 
     @property
@@ -89,9 +87,9 @@ class OwnMaterial(Strict):
     @model_validator(mode="after")
     def _is_known(self) -> Self:
         if self.material not in materials():
-            raise ValueError("is of no kind that is known here: choose one of the list")
+            raise ValueError("isn't a known kind. Choose from the list")
         if (self.weighed_kg is None) != (self.weighed_l is None):
-            raise ValueError("needs weighed_kg and weighed_l together: what was weighed, and how much of it")
+            raise ValueError("needs both weighed_kg and weighed_l: the weight, and the volume you weighed")
         return self
 
     @property
@@ -121,11 +119,11 @@ class OwnBag(Strict):
     @model_validator(mode="after")
     def _makes_something(self) -> Self:
         if self.mix not in library() or library()[self.mix].is_made.asks_for != "label":
-            raise ValueError("is of no mix by the bag that is known here: choose one of the list")
+            raise ValueError("isn't a known mix by the bag. Choose from the list")
         if (self.coverage_m2 is None) != (self.coverage_mm is None):
-            raise ValueError("needs coverage_m2 and coverage_mm together: what it covers, and how thick")
+            raise ValueError("needs both coverage_m2 and coverage_mm: the area it covers, and how thick")
         if (self.yield_l is None) == (self.coverage_m2 is None):
-            raise ValueError("needs yield_l, or coverage_m2 and coverage_mm: give one of them from the label")
+            raise ValueError("needs yield_l, or coverage_m2 and coverage_mm. Copy one from the label")
         return self
 
     @property

@@ -91,9 +91,7 @@ def read_history(table: Sequence[Sequence[str]], meant: Meant) -> History:
         InputError: no column is the day.
     """
     if "begun_at" not in meant.columns.values():
-        raise InputError(
-            "no_day", "No column is the day: choose the one that says when a load was mixed.", ["begun_at"]
-        )
+        raise InputError("no_day", "Choose the column with the mixing date.", ["begun_at"])
     loads: list[PastLoad] = []
     doubts: list[Doubt] = []
     numbers: dict[tuple[str, date], int] = {}
@@ -108,7 +106,7 @@ def read_history(table: Sequence[Sequence[str]], meant: Meant) -> History:
         loads.append(_past_load(row, values, meant, numbers))
         first = seen.setdefault(tuple(cells), row)
         if first != row:
-            doubts.append(Doubt(row, "", f"says the same as row {first}: it counts as another load.", False))
+            doubts.append(Doubt(row, "", f"is the same as row {first}. It counts as a separate load.", False))
     return History(loads, doubts)
 
 
@@ -130,9 +128,9 @@ def _values(row: int, cells: Sequence[str], meant: Meant) -> tuple[dict[str, Any
     day = fields()["begun_at"].words
     if "begun_at" in values:
         if _begun_at(values, meant.zone) > meant.now + timedelta(days=1):
-            doubts.append(Doubt(row, day, "is still to come: a load of the history was mixed.", True))
+            doubts.append(Doubt(row, day, "is in the future. Use the date it was mixed.", True))
     elif all(doubt.column != day for doubt in doubts):
-        doubts.append(Doubt(row, day, "is empty: type when the load was mixed.", True))
+        doubts.append(Doubt(row, day, "is empty. Enter the mixing date.", True))
     return values, doubts
 
 

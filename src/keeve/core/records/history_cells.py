@@ -80,7 +80,7 @@ def _day(text: str, order: Order) -> datetime | date:
     """A day, or a day with its time where that stands with it; with its zone where that does too."""
     found = _in_full(text) or _as_written(text, order)
     if found is None or not _YEARS[0] <= found.year <= _YEARS[1]:
-        raise InputError("no_date", "is no day: type it such as 2026-03-14 or 14 Mar 2026.")
+        raise InputError("no_date", "is not a date. Use 2026-03-14 or 14 Mar 2026.")
     return found
 
 
@@ -115,13 +115,13 @@ def _time(text: str) -> time:
             return datetime.strptime(plain, pattern).replace(tzinfo=UTC).time()
         except ValueError:
             continue
-    raise InputError("no_time", "is no time of day: type it such as 14:05 or 2:05 pm.")
+    raise InputError("no_time", "is not a time. Use 14:05 or 2:05 pm.")
 
 
 def _number(text: str) -> int:
     found = re.search(r"\d+", text.removesuffix(".0"))
     if found is None or len(found[0]) > 6:
-        raise InputError("no_number", "is no number of a load: type it such as 12.")
+        raise InputError("no_number", "is not a load number. Use 12.")
     return int(found[0])
 
 
@@ -136,7 +136,7 @@ def _reading(text: str) -> Reading:
     found = _READINGS.get(text.lower())
     if found is None:
         raise UnknownWordError(
-            f"is no judgement the log knows ({', '.join(READING_NAMES.values())}): it is kept as a note."
+            f"is not a known reading ({', '.join(READING_NAMES.values())}): kept as a note."
         )
     return found
 
@@ -151,7 +151,7 @@ _RESULTS: Mapping[str, Result] = {
 def _result(text: str) -> Result:
     found = _RESULTS.get(text.lower())
     if found is None:
-        raise UnknownWordError("is no result the log knows (good, usable, poor): it is kept as a note.")
+        raise UnknownWordError("is not a known result (good, usable, poor). Kept as a note.")
     return found
 
 
@@ -168,5 +168,5 @@ def _figure(
         has_unit = not unit or re.search(r"[^\W\d_]", text) is not None
         found = read_quantity(text if has_unit else f"{text} {unit}", kind, system)
     if not span[0] <= found <= span[1]:
-        raise InputError("out_of_range", "can hardly be: look at it and at its unit.")
+        raise InputError("out_of_range", "looks wrong. Check the figure and its unit.")
     return found

@@ -1,4 +1,4 @@
-"""What many loads of a mix say of how they are made: water, strength, judges, moisture, time and waste."""
+"""Statistics over many loads of a mix: water, strength, people, moisture, time, waste."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime, timedelta

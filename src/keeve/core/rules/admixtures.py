@@ -52,7 +52,7 @@ class AdmixtureDose(Result):
             "solids_fraction": 0.45,
         },
         gives={"mass_kg": 0.887205, "volume_ml": 887.205, "water_in_kg": 0.48796275},
-        origin="600 lb of binder at 5 US fl oz a US cwt is 30 fl oz, 16.5 of them water (trade arithmetic)",
+        origin="600 lb of binder at 5 US fl oz per US cwt is 30 fl oz, 16.5 of them water (trade arithmetic)",
     ),
 )
 def admixture_dose(
@@ -66,12 +66,12 @@ def admixture_dose(
     density_kg_l: Dimension | None = None,
     solids_fraction: Fraction | None = None,
 ) -> AdmixtureDose:
-    """The amount of an admixture for a batch, and the water inside it.
+    """How much admixture for a batch, and how much of it is water.
 
     Args:
         binder_kg: binder in the batch, kg.
         dose: the label's figure, in the unit of the basis (``percent_binder``: 1 is 1 % of product by mass).
-        basis: what the label counts the dose on.
+        basis: what the dose on the label is counted on.
         form: ``liquid`` or ``powder``.
         cement_kg: cement in the batch, kg; for ``percent_cement``.
         volume_m3: fresh volume, m3; for ``g_per_m3``.
@@ -112,4 +112,4 @@ def admixture_dose(
 
 
 def _needs(field: str, what: str) -> InputError:
-    return InputError("missing", f"{field} is missing: {what} needs it. Read it from the label.", [field])
+    return InputError("missing", f"{field} is missing. {what} needs it. Copy it from the label.", [field])

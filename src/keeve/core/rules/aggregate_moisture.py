@@ -43,12 +43,12 @@ class AggregateMoisture(Result):
 def aggregate_moisture(
     dry_mass_kg: Amount, total_moisture_fraction: Fraction, absorption_fraction: Fraction = 0.0
 ) -> AggregateMoisture:
-    """What to weigh out of a damp stockpile for a dry mass, and the water that comes with it.
+    """How much damp sand to weigh for a dry weight, and how much water comes with it.
 
     Args:
         dry_mass_kg: oven-dry mass wanted, kg.
-        total_moisture_fraction: all water over oven-dry mass.
-        absorption_fraction: water the pores take up, over oven-dry mass.
+        total_moisture_fraction: all the water, by oven-dry weight.
+        absorption_fraction: water the grains take up, by oven-dry weight.
 
     Returns:
         batch_mass_kg as charged, and free_water_kg, negative where the aggregate will soak.
@@ -94,7 +94,7 @@ def sand_bulking(
     moisture_fraction: Fraction | None = None,
     grade: Literal["coarse", "medium", "fine"] | None = None,
 ) -> SandBulking:
-    """How much damp sand has swollen, from a jar test or (an estimate) from its moisture.
+    """How much damp sand has bulked, from a jar test or (estimate) from its moisture.
 
     Args:
         damp_height_mm: height of the loose damp sand in the jar, mm.
@@ -120,14 +120,14 @@ def sand_bulking(
         return SandBulking(bulking_fraction=bulked * _GRADE_FACTOR[grade])
     raise InputError(
         "one_way",
-        "Give either damp_height_mm and flooded_height_mm, or moisture_fraction and grade.",
+        "Enter either damp_height_mm and flooded_height_mm, or moisture_fraction and grade.",
         ["damp_height_mm", "flooded_height_mm", "moisture_fraction", "grade"],
     )
 
 
 _SWELLED_IN_WATER = RuleWarning(
     code="negative_bulking",
-    message="The flooded sand is higher than the damp sand, which cannot be: taken as no bulking.",
+    message="The flooded sand is higher than the damp sand, which can't be right. Counted as no bulking.",
     field="flooded_height_mm",
     suggestion="Measure again after the sand has settled.",
 )
@@ -155,7 +155,7 @@ def pan_dry_moisture(wet_kg: Dimension, dry_kg: Dimension, pan_kg: Amount = 0.0)
 
     Args:
         wet_kg: sample and pan before drying, kg.
-        dry_kg: sample and pan when the mass no longer falls, kg.
+        dry_kg: sample and pan once the weight stops dropping, kg.
         pan_kg: the empty pan, kg.
 
     Returns:
@@ -166,11 +166,11 @@ def pan_dry_moisture(wet_kg: Dimension, dry_kg: Dimension, pan_kg: Amount = 0.0)
     """
     if dry_kg > wet_kg:
         raise InputError(
-            "dry_heavier", "dry_kg is more than wet_kg: swap them, or weigh again.", ["wet_kg", "dry_kg"]
+            "dry_heavier", "dry_kg is more than wet_kg. Swap them, or weigh again.", ["wet_kg", "dry_kg"]
         )
     if dry_kg <= pan_kg:
         raise InputError(
-            "pan_only", "dry_kg is no more than pan_kg: weigh the sample in its pan.", ["dry_kg", "pan_kg"]
+            "pan_only", "dry_kg isn't more than pan_kg. Weigh the sample in its pan.", ["dry_kg", "pan_kg"]
         )
     return PanDryMoisture(moisture_fraction=(wet_kg - dry_kg) / (dry_kg - pan_kg))
 
@@ -205,7 +205,7 @@ def silt_jar(
     water_look: WaterLook | None = None,
     floating: Floating | None = None,
 ) -> SiltJar:
-    """Whether a sand is clean enough, by a jar shaken up and left alone. A field look, not a measurement.
+    """Is the sand clean enough? A shaken jar test. A rough check, not a measurement.
 
     Args:
         sand_mm: height of the settled sand, mm.
@@ -228,6 +228,6 @@ def silt_jar(
         return SiltJar(silt_fraction=None, verdict="ok" if look == ("pale", "little") else "reject_or_test")
     raise InputError(
         "one_way",
-        "Give either sand_mm and silt_mm, or water_look and floating.",
+        "Enter either sand_mm and silt_mm, or water_look and floating.",
         ["sand_mm", "silt_mm", "water_look", "floating"],
     )

@@ -55,15 +55,15 @@ def bagged(
     target_m3: Dimension,
     part_fraction: Dimension = 1.0,
 ) -> Bagged:
-    """How many bags make a wanted volume, and the water their label gives.
+    """How many bags for a volume, and how much water by the label.
 
     Args:
         bag_kg: mass of a bag, kg.
-        bag_yield_l: what a bag makes, L.
-        water_start_l: water of one bag to start with, L.
-        water_min_l: least water of one bag, L.
-        water_max_l: most water of one bag, L.
-        target_m3: the fresh volume wanted, m3.
+        bag_yield_l: fresh mix per bag, L.
+        water_start_l: water per bag to start with, L.
+        water_min_l: min water per bag, L.
+        water_max_l: max water per bag, L.
+        target_m3: volume you want, m3.
         part_fraction: 0.5, 1/3 (0.33 will do) or 0.25 where the label allows parts of a bag.
 
     Returns:
@@ -76,13 +76,13 @@ def bagged(
     if part is None:
         raise InputError(
             "part_fraction",
-            "part_fraction must be 1, 0.5, 1/3 or 0.25: bags are halved, or weighed out in thirds or quarters.",
+            "part_fraction must be 1, 0.5, 1/3 or 0.25. You halve bags, or weigh out thirds or quarters.",
             ["part_fraction"],
         )
     if not water_start_l <= water_max_l or not water_min_l <= water_max_l:
         raise InputError(
             "label_water",
-            "water_start_l and water_min_l cannot be more than water_max_l: read the label again.",
+            "water_start_l and water_min_l can't be more than water_max_l. Check the label again.",
             ["water_start_l", "water_min_l", "water_max_l"],
         )
     bags = whole_up(target_m3 * 1000 / bag_yield_l / part) * part

@@ -51,7 +51,7 @@ def get_rule(rule_id: str) -> Rule:
     if rule_id not in REGISTRY:
         raise InputError(
             "unknown_rule",
-            f"There is no rule {rule_id!r}: choose one of {', '.join(sorted(REGISTRY))}.",
+            f"There is no rule {rule_id!r}. Choose: {', '.join(sorted(REGISTRY))}.",
             ["rule"],
         )
     return REGISTRY[rule_id]
@@ -67,7 +67,7 @@ def calc(rule_id: str, payload: Any) -> Any:
     chosen = get_rule(rule_id)
     if isinstance(payload, list):
         if len(payload) > _MOST_AT_ONCE:
-            raise InputError("too_many", f"The input must hold at most {_MOST_AT_ONCE} objects.", ["input"])
+            raise InputError("too_many", f"The input can have up to {_MOST_AT_ONCE} objects.", ["input"])
         return [_run_one(chosen, item, f"{index}.") for index, item in enumerate(payload)]
     return _run_one(chosen, payload, "")
 

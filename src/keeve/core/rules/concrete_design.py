@@ -139,7 +139,7 @@ def concrete_design_aci(
     sand_moisture_fraction: Fraction = 0.0,
     sand_absorption_fraction: Fraction = 0.0,
 ) -> ConcreteDesign:
-    """The masses of a cubic metre of concrete for a strength, a slump and a stone.
+    """Weights for a cubic metre of concrete, from strength, slump and stone.
 
     Args:
         strength_mpa: mean compressive strength wanted at 28 days, MPa (the mean, not the specified one).
@@ -150,10 +150,10 @@ def concrete_design_aci(
         cement_density_kg_m3: particle density of the cement, kg/m3.
         stone_density_kg_m3: oven-dry particle density of the stone, kg/m3.
         sand_density_kg_m3: oven-dry particle density of the sand, kg/m3.
-        air_entrained: whether air is entrained.
+        air_entrained: with air-entraining admixture.
         exposure: ``mild``, ``moderate`` or ``severe``.
-        thin_section: thin, or cover under 25 mm; counts where the exposure is severe.
-        sulfate_or_sea: in contact with sulfates or sea water; counts where the exposure is severe.
+        thin_section: thin, or cover under 25 mm; counts in severe exposure.
+        sulfate_or_sea: in contact with sulfates or sea water; counts in severe exposure.
         stone_moisture_fraction: all water in the stone over its oven-dry mass.
         stone_absorption_fraction: what the stone's pores take up, over its oven-dry mass.
         sand_moisture_fraction: all water in the sand over its oven-dry mass.
@@ -169,7 +169,7 @@ def concrete_design_aci(
     water_lb = (_ENTRAINED_WATER if air_entrained else _PLAIN_WATER)[_slump_row(slump_mm)][stone]
     if water_lb is None:
         raise InputError(
-            "no_table_value", "The standard gives no water for that slump_mm with that stone_max_mm: lower the slump.",
+            "no_table_value", "The standard gives no water for that slump_mm with that stone_max_mm. Lower the slump.",
             ["slump_mm", "stone_max_mm"],
         )  # fmt: skip
     water = water_lb * KG_M3_OF_LB_YD3
@@ -249,7 +249,7 @@ def concrete_by_content(
     thin_section: bool = False,
     sulfate_or_sea: bool = False,
 ) -> ConcreteContent:
-    """The masses of a cubic metre of concrete whose binder and water to binder are specified.
+    """Weights for a cubic metre of concrete with specified cement and water to cement.
 
     Args:
         binder_kg_m3: cement, slag, fly ash and fume together, kg/m3.
@@ -260,10 +260,10 @@ def concrete_by_content(
         binder_density_kg_m3: particle density of the binder as blended, kg/m3.
         stone_density_kg_m3: oven-dry particle density of the stone, kg/m3.
         sand_density_kg_m3: oven-dry particle density of the sand, kg/m3.
-        air_entrained: whether air is entrained.
+        air_entrained: with air-entraining admixture.
         exposure: ``mild``, ``moderate`` or ``severe``.
-        thin_section: thin, or cover under 25 mm; counts where the exposure is severe.
-        sulfate_or_sea: in contact with sulfates or sea water; counts where the exposure is severe.
+        thin_section: thin, or cover under 25 mm; counts in severe exposure.
+        sulfate_or_sea: in contact with sulfates or sea water; counts in severe exposure.
 
     Returns:
         per_m3 (oven-dry kg, free water), air_fraction and w_c.
@@ -276,7 +276,7 @@ def concrete_by_content(
     if w_cm > highest + ROUNDING:
         raise InputError(
             "ratio_too_high",
-            f"w_cm must be {highest:g} at most for that exposure: take less water.",
+            f"w_cm must be {highest:g} or less for that exposure. Use less water.",
             ["w_cm"],
         )
     air = _air_fraction(stone, exposure, air_entrained)
@@ -319,7 +319,7 @@ def _filled_up(binder_kg: float, water_kg: float, air: float, grains: _Grains) -
     if filled >= 1:
         raise InputError(
             "no_room_for_sand",
-            "Cement, water and stone fill the cubic metre: check stone_rodded_density_kg_m3 and the densities.",
+            "Cement, water and stone leave no room for sand. Check stone_rodded_density_kg_m3 and the densities.",
             ["stone_rodded_density_kg_m3"],
         )
     return PerM3(cement=binder_kg, water=water_kg, stone=stone_kg, sand=(1 - filled) * grains.sand_kg_m3)
@@ -336,26 +336,26 @@ def _exposed(
     if sulfate_or_sea and exposure != "severe":
         yield RuleWarning(
             code="sulfate_not_severe",
-            message="Sulfates or sea water are named, but the exposure is not severe: their limit is not applied.",
+            message="Sulfates or sea water are set, but exposure isn't severe, so their limit isn't applied.",
             field="exposure",
-            suggestion="Set exposure to severe, and entrain air.",
+            suggestion="Set exposure to severe and entrain air.",
         )
     if exposure == "moderate" and not air_entrained:
         yield RuleWarning(
             code="frost_without_air",
-            message="Where it freezes, concrete without entrained air scales in the end.",
+            message="Without entrained air, frost will scale it in time.",
             field="air_entrained",
-            suggestion="Entrain air, or set the exposure to mild if it never freezes there.",
+            suggestion="Entrain air, or set exposure to mild if it never freezes there.",
         )
     if exposure == "severe" and w_c > _FROST_SLAB_RATIO + ROUNDING:
         yield RuleWarning(
             code="frost_slab_ratio",
             message=(
-                f"A slab exposed to frost and wet wants water to cement of at most {_FROST_SLAB_RATIO:g}; "
-                f"this design has {w_c:.2f}."
+                f"A slab in frost and wet needs water to cement {_FROST_SLAB_RATIO:g} or less. "
+                f"This design has {w_c:.2f}."
             ),
             field="strength_mpa",
-            suggestion="For a slab ask for more strength. For a wall or a column that drains it will do.",
+            suggestion="For a slab, use a higher strength. For a wall or column that drains it's fine.",
         )
 
 
@@ -364,7 +364,7 @@ def _stone_column(stone_max_mm: float) -> int:
     if not fitting:
         raise InputError(
             "stone_too_small",
-            "stone_max_mm is below 9.5 mm, where the standard's tables begin.",
+            "stone_max_mm is below 9.5 mm, where the standard's tables start.",
             ["stone_max_mm"],
         )
     return fitting[-1]
@@ -373,7 +373,9 @@ def _stone_column(stone_max_mm: float) -> int:
 def _slump_row(slump_mm: Sequence[float]) -> int:
     low, high = slump_mm
     if low > high:
-        raise InputError("slump_reversed", "slump_mm runs backwards: low first, high second.", ["slump_mm"])
+        raise InputError(
+            "slump_reversed", "slump_mm is the wrong way round. Low first, then high.", ["slump_mm"]
+        )
     row = next((index for index, upper in enumerate(_SLUMPS_MM) if high <= upper), None)
     if row is None:
         raise InputError(
@@ -388,7 +390,7 @@ def _on_table(table: Sequence[tuple[float, float]], value: float, field: str) ->
     if found is None:
         raise InputError(
             "outside_table",
-            f"{field} lies outside what the standard's table covers: it gives no figure there.",
+            f"{field} is outside the standard's table, so there is no figure.",
             [field],
         )
     return found
@@ -400,7 +402,7 @@ def _highest_ratio(exposure: Exposure, air_entrained: bool, thin: bool, sulfate:
     if not air_entrained:
         raise InputError(
             "severe_without_air",
-            "exposure severe needs air_entrained: without air, frost breaks it. Entrain air.",
+            "Severe exposure needs air_entrained. Without air, frost breaks it. Entrain air.",
             ["air_entrained", "exposure"],
         )
     return (_SEVERE_THIN_RATIO if thin else _SEVERE_RATIO) - (_SULFATE_LOWER if sulfate else 0.0)

@@ -72,12 +72,12 @@ def control_chart(
     target: Signed | None = None,
     sigma: Dimension | None = None,
 ) -> ControlChart:
-    """Which of values in order are more than chance.
+    """Finds values in a series that differ by more than chance.
 
     Args:
         values: the values in the order in which they were made, two or more.
-        target: what they should be; their mean unless given.
-        sigma: their standard deviation where it is known; by their mean moving range unless given.
+        target: what they should be. Blank: their average.
+        sigma: their standard deviation, if known. Blank: from the steps between them.
 
     Returns:
         centre, limits with lower and upper, signals (each with index from 0, kind and since); sigma, moving_ranges
@@ -89,7 +89,7 @@ def control_chart(
     ranges = [abs(later - earlier) for earlier, later in pairwise(values)]
     mean_range = fmean(ranges) if sigma is None else sigma * _D2
     if mean_range == 0:
-        raise InputError("all_alike", "values are all alike: there is nothing to chart.", ["values"])
+        raise InputError("all_alike", "values are all the same. There is nothing to chart.", ["values"])
     deviation = mean_range / _D2 if sigma is None else sigma
     centre = fmean(values) if target is None else target
     limits = Limits(lower=centre - _LIMITS * mean_range, upper=centre + _LIMITS * mean_range)

@@ -67,13 +67,13 @@ def correct_wet(
     ] = None,
     free_moisture_fraction: ByName[Annotated[float, Field(gt=-1, lt=1)]] | None = None,
 ) -> CorrectWet:
-    """The dry materials, in the mix's own ratio, that correct a load with too much water.
+    """Dry materials, in the mix ratio, to correct a load with too much water.
 
     Args:
         charged_kg: what is in, oven-dry kg by name, in the mix's ratio.
         water_kg: free water in the batch, kg.
-        binder: the names that count as binder.
-        target_ratio: water over binder to come back to.
+        binder: the materials that count as cement or lime.
+        target_ratio: the water ratio to get back to.
         mixer_free_l: room left in the mixer, L.
         moisture_fraction: moisture of what is added, by name.
         bulk_densities_kg_m3: loose density as charged, kg/m3 by name; needed to say what room it takes (also read as
@@ -101,7 +101,7 @@ def correct_wet(
     if wanted <= brought:
         raise InputError(
             "material_too_wet",
-            "moisture_fraction is so high that this material brings more water than it binds: use drier sand.",
+            "moisture_fraction is so high that this material adds more water than it takes up. Use drier sand.",
             ["moisture_fraction"],
         )
     surplus = water_kg - wanted
@@ -131,9 +131,9 @@ def correct_wet(
 
 _NOT_TOO_WET = RuleWarning(
     code="not_too_wet",
-    message="By its figures the batch is not too wet: nothing to add.",
+    message="By the figures the load isn't too wet. Nothing to add.",
     field="water_kg",
-    suggestion="Check the water that was counted, and look again after mixing.",
+    suggestion="Check the water counted, then mix and judge again.",
 )
 
 
@@ -142,7 +142,7 @@ def _check_names(charged: Mapping[str, float], **named: Mapping[str, float] | li
         for name in names:
             if name not in charged:
                 raise InputError(
-                    "unknown_name", f"{field} names {name!r}, which charged_kg does not hold.", [field]
+                    "unknown_name", f"{field} names {name!r}, which isn't in charged_kg.", [field]
                 )
 
 
@@ -193,13 +193,13 @@ def correct_dry(
     binder: Annotated[Few[Name], Field(min_length=1)],
     ceiling_l: Dimension,
 ) -> CorrectDry:
-    """Steps of water for a batch that is too dry, each to be mixed in and judged before the next.
+    """Water in steps for a load that is too dry. Mix in and judge each before the next.
 
     Args:
         charged_kg: what is in, oven-dry kg by name.
         water_kg: free water in the batch, kg.
-        binder: the names that count as binder.
-        ceiling_l: most free water the batch may hold, L.
+        binder: the materials that count as cement or lime.
+        ceiling_l: the most free water allowed, L.
 
     Returns:
         steps of add_l with the ratio each comes to; none at or past the ceiling.
@@ -210,7 +210,7 @@ def correct_dry(
     _check_names(charged_kg, binder=binder)
     binder_kg = sum(charged_kg[name] for name in binder)
     if binder_kg == 0:
-        raise InputError("no_binder", "charged_kg holds no binder: give its mass.", ["charged_kg"])
+        raise InputError("no_binder", "charged_kg has no binder. Enter its mass.", ["charged_kg"])
     gap = ceiling_l - water_kg
     if gap <= 0:
         return CorrectDry(steps=[])
@@ -251,7 +251,7 @@ def correct_miscount(
     charged_vessels: Annotated[ByName[Amount], Field(min_length=1), older("charged_vessels", "charged")],
     parts_vessels: Annotated[ByName[Dimension], Field(min_length=1), older("parts_vessels", "parts")],
 ) -> CorrectMiscount:
-    """What tops a miscounted batch up to its ratio. Nothing can be taken out, so the fullest sets the size.
+    """What to add after a miscount. You can't take anything out, so the biggest amount sets the size.
 
     Args:
         charged_vessels: vessels that went in, by name; a name left out counts as none (also read as ``charged``).
@@ -267,13 +267,13 @@ def correct_miscount(
         if name not in parts_vessels:
             raise InputError(
                 "unknown_name",
-                f"charged_vessels names {name!r}, which parts_vessels does not have.",
+                f"charged_vessels names {name!r}, which isn't in parts_vessels.",
                 [f"charged_vessels.{name}"],
             )
     multiple = max(charged_vessels.get(name, 0.0) / wanted for name, wanted in parts_vessels.items())
     if multiple == 0:
         raise InputError(
-            "nothing_charged", "charged_vessels are all 0: load the mix first.", ["charged_vessels"]
+            "nothing_charged", "charged_vessels are all 0. Load the mixer first.", ["charged_vessels"]
         )
     return CorrectMiscount(
         add={

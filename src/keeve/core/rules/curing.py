@@ -123,7 +123,7 @@ def cure_plan(
     thickness_mm: Dimension | None = None,
     measured: Annotated[list[Spell] | None, Field(max_length=1000)] = None,
 ) -> CurePlan:
-    """What is to be done with a pour, and when it may be used.
+    """What to do after a pour, and when you can use it.
 
     Judgements made here: the pour follows the mean temperature of the day, and the last one given goes on. A task comes
     no earlier than by the clock where the table says so, however warm it is.

@@ -187,7 +187,7 @@ def post_hole_volume(
     post_thickness_m: Dimension,
     embedment_m: Amount,
 ) -> Volume:
-    """The volume round a rectangular post set in a round hole.
+    """Volume around a rectangular post in a round hole.
 
     Args:
         hole_diameter_m: diameter of the hole, m.
@@ -205,13 +205,13 @@ def post_hole_volume(
     if embedment_m > hole_depth_m:
         raise InputError(
             "post_below_hole",
-            "embedment_m is more than hole_depth_m: the post cannot reach below the hole. Mend one of them.",
+            "embedment_m is more than hole_depth_m. The post can't go below the hole. Correct one of them.",
             ["embedment_m", "hole_depth_m"],
         )
     if math.hypot(post_width_m, post_thickness_m) > hole_diameter_m:
         raise InputError(
             "post_wider_than_hole",
-            "The post's diagonal is more than hole_diameter_m: widen the hole or mend the post's size.",
+            "The post's diagonal is more than hole_diameter_m. Widen the hole or correct the post size.",
             ["hole_diameter_m", "post_width_m", "post_thickness_m"],
         )
     hole = math.pi * hole_diameter_m**2 / 4 * hole_depth_m
@@ -228,11 +228,11 @@ def post_hole_volume(
     ),
 )
 def order_volume(net_m3: Dimension, waste_fraction: Amount = 0.10) -> OrderVolume:
-    """The volume to make, so that the job does not run short.
+    """How much to make so the job doesn't run short.
 
     Args:
-        net_m3: the volume to be filled, m3.
-        waste_fraction: what is lost in the drum, on the boards and in uneven ground; a tenth unless known.
+        net_m3: the volume to fill, m3.
+        waste_fraction: lost in the drum, on boards and in uneven ground.
 
     Returns:
         order_m3, m3.

@@ -56,8 +56,8 @@ def _refuse_too_dry(water_per_100: float, field: str) -> None:
     if water_per_100 < _LEAST_PER_100:
         raise InputError(
             "cannot_set",
-            f"{field} comes to {water_per_100:.1f} of water to 100 of plaster: under {_LEAST_PER_100:.1f} it "
-            "cannot all set. Give more water.",
+            f"{field} is {water_per_100:.1f} water per 100 plaster. "
+            f"Under {_LEAST_PER_100:.1f} it can't all set. Use more water.",
             [field],
         )
 
@@ -91,11 +91,11 @@ def plaster_charge(
     powder_density_kg_m3: Dimension = POWDER_KG_M3,
     water_c: LiquidCelsius = 20.0,
 ) -> PlasterCharge:
-    """Plaster and water for a volume of slurry, which is the volume of the cast.
+    """Plaster and water for the volume of a cast.
 
     Args:
         volume_m3: volume to fill, m3.
-        water_per_100: water to 100 of plaster, by mass.
+        water_per_100: water per 100 plaster, by weight.
         powder_density_kg_m3: particle density of the plaster, kg/m3.
         water_c: temperature of the water, °C.
 
@@ -134,7 +134,7 @@ class PlasterRatio(Result):
     ),
 )
 def plaster_ratio(plaster_kg: Dimension, water_kg: Dimension) -> PlasterRatio:
-    """The ratio of a plaster mix, in every way it is told.
+    """A plaster ratio in all its usual forms.
 
     Args:
         plaster_kg: plaster, kg.
@@ -162,16 +162,16 @@ def _unlikely(per_100: float) -> list[RuleWarning]:
     """What was probably meant by a ratio that nobody casts."""
     if per_100 < _THIN_PER_100:
         return []
-    told = f"{per_100:.0f} of water to 100 of plaster"
+    told = f"{per_100:.0f} water per 100 plaster"
     if per_100 < _REVERSED_PER_100:
-        code, message = "equal_volumes", f"{told} is far too thin to cast: equal volumes come to 111 to 133."
-        suggestion = "Weigh both: 65 to 70 of water to 100 of plaster."
+        code, message = "equal_volumes", f"{told} is far too thin to cast. Equal volumes are 111 to 133."
+        suggestion = "Weigh both: 65 to 70 water per 100 plaster."
     elif per_100 <= _WATERY_PER_100:
-        code, message = "reversed", f"{told} looks like {1e4 / per_100:.0f} to 100 the wrong way round."
-        suggestion = f"More plaster than water, by weight: {1e4 / per_100:.0f} of water to 100 of plaster."
+        code, message = "reversed", f"{told} looks like {1e4 / per_100:.0f} per 100 the wrong way round."
+        suggestion = f"More plaster than water, by weight: {1e4 / per_100:.0f} water per 100 plaster."
     else:
-        code, message = "too_thin", f"{told} sets soft as chalk, if it sets."
-        suggestion = "Weigh both: 65 to 70 of water to 100 of plaster."
+        code, message = "too_thin", f"{told} sets soft as chalk, if at all."
+        suggestion = "Weigh both: 65 to 70 water per 100 plaster."
     return [RuleWarning(code=code, message=message, field="water_kg", suggestion=suggestion)]
 
 
@@ -196,12 +196,12 @@ class PlasterYield(Result):
 def plaster_yield(
     plaster_kg: Dimension, water_kg: Dimension, claimed_l: Dimension | None = None
 ) -> PlasterYield:
-    """The volume that a batch of plaster makes.
+    """How much a batch of plaster makes.
 
     Args:
         plaster_kg: plaster, kg.
         water_kg: water, kg.
-        claimed_l: what a label or a rule of thumb says it makes, L.
+        claimed_l: the yield a label or rule of thumb gives, L.
 
     Returns:
         slurry_l, L.
@@ -217,11 +217,11 @@ def plaster_yield(
         warnings.append(
             RuleWarning(
                 code="hidden_waste" if short > 0 else "short_yield",
-                message=f"The yield told is {what} what these masses make.",
+                message=f"The stated yield is {what} what these weights make.",
                 field="claimed_l",
-                suggestion="It has the waste in it: count the true volume, and add your own waste."
+                suggestion="It already includes waste. Use the true volume and add your own."
                 if short > 0
-                else "Count the true volume, or the mould stays short.",
+                else "Use the true volume, or the mould comes up short.",
             )
         )
     return PlasterYield(slurry_l=slurry_l, warnings=warnings)
@@ -248,7 +248,7 @@ class PlasterCombinedWater(Result):
 def plaster_combined_water(
     plaster_kg: Dimension, purity_fraction: Annotated[float, Field(gt=0, le=1)] = 1.0
 ) -> PlasterCombinedWater:
-    """Water that plaster binds for good.
+    """Water that plaster uses up as it sets.
 
     Args:
         plaster_kg: plaster, kg.
@@ -292,10 +292,10 @@ _HARDNESS = ((0.48, "hard"), (0.55, "firm"), (0.62, "soft"), (1.0, "very soft"))
     ),
 )
 def plaster_density(water_per_100: WaterPer100) -> PlasterDensity:
-    """How dense, and so how hard, a ratio dries.
+    """How dense and hard a ratio dries.
 
     Args:
-        water_per_100: water to 100 of plaster, by mass.
+        water_per_100: water per 100 plaster, by weight.
 
     Returns:
         dry_density_kg_m3 (kg/m3), pore_fraction and hardness (hard, firm, soft, very soft: a judgement by pores).
@@ -328,7 +328,7 @@ class PlasterExpansion(Result):
 def plaster_expansion(
     length_mm: Dimension, expansion_fraction: Annotated[float, Field(ge=0, lt=0.1)] = _EXPANSION
 ) -> PlasterExpansion:
-    """How much a cast grows as it sets: what its frame must give, or its model be smaller.
+    """How much a cast expands as it sets.
 
     Args:
         length_mm: length, mm.
@@ -345,9 +345,9 @@ def plaster_expansion(
         warnings.append(
             RuleWarning(
                 code="expansion_claim",
-                message=f"An expansion of {expansion_fraction:.1%} is told, but plaster grows about 0.2 %.",
+                message=f"An expansion of {expansion_fraction:.1%} is entered, but plaster grows about 0.2 %.",
                 field="expansion_fraction",
-                suggestion="Take 0.2 %.",
+                suggestion="Use 0.2 %.",
                 meant={"expansion_fraction": _EXPANSION},
             )
         )
@@ -385,15 +385,15 @@ def plaster_vessel_fill(
     water_fill_fraction: Annotated[float, Field(gt=0, le=1)],
     water_per_100: WaterPer100,
 ) -> PlasterVesselFill:
-    """What a straight bucket makes, from how high its water stands.
+    """How much plaster a bucket makes, from its water level.
 
-    By islands the ratio is an estimate: 62 to 89 of water to 100 of plaster (settled porosity 0.62 to 0.70).
+    By islands the ratio is an estimate: 62 to 89 water per 100 plaster (settled porosity 0.62 to 0.70).
 
     Args:
         bucket_diameter_m: inside diameter, m.
         bucket_height_m: inside height, m.
-        water_fill_fraction: how high the water stands, of that height.
-        water_per_100: water to 100 of plaster, by mass.
+        water_fill_fraction: water level, as a share of that height.
+        water_per_100: water per 100 plaster, by weight.
 
     Returns:
         water_l (L), plaster_kg (kg) and slurry_l (L).
@@ -411,9 +411,9 @@ def plaster_vessel_fill(
         warnings.append(
             RuleWarning(
                 code="overfills",
-                message=f"{slurry_l:.1f} L of slurry will not go into a bucket of {bucket_m3 * 1000:.1f} L.",
+                message=f"{slurry_l:.1f} L of slurry won't fit in a bucket of {bucket_m3 * 1000:.1f} L.",
                 field="water_fill_fraction",
-                suggestion="Fill it to a third with water at most.",
+                suggestion="Fill it with water to a third at most.",
             )
         )
     return PlasterVesselFill(

@@ -108,16 +108,16 @@ def plaster_clock(
     mixing_min: Dimension,
     age_factor: Annotated[float, Field(gt=0, le=5)] = 1.0,
 ) -> PlasterClock:
-    """The clock of setting plaster. An estimate: recorded clocks differ by minutes, so it is re-timed by what is seen.
+    """Setting times of plaster. An estimate, good to a few minutes: correct it from what you see.
 
-    More water, cold and age slow it; size, warmth and mixing hasten it.
+    More water, cold and age slow it. Size, warmth and mixing speed it up.
 
     Args:
-        water_per_100: water to 100 of plaster, by mass.
+        water_per_100: water per 100 plaster, by weight.
         water_c: temperature of the water, °C.
         batch_kg: plaster in the batch, kg.
         mixing_min: how long it is mixed, min.
-        age_factor: how much slower this powder sets than a fresh one: 1 until your own loads say otherwise.
+        age_factor: how much slower this powder sets than fresh. 1 until your loads show otherwise.
 
     Returns:
         stages (sprinkle, soak, mix, stand, pour, thickening, hardening, hard, strip; min after powder and water met)
@@ -129,7 +129,7 @@ def plaster_clock(
     if water_c > HOTTEST_WATER_C:
         raise InputError(
             "too_hot",
-            f"water_c is over {HOTTEST_WATER_C:.0f} °C: plaster sets in the bucket then. Take cool water.",
+            f"water_c is over {HOTTEST_WATER_C:.0f} °C: plaster sets in the bucket. Use cool water.",
             ["water_c"],
         )
     factor = (
@@ -150,7 +150,7 @@ def plaster_clock(
                 code="warm_water",
                 message="Warm water makes a fast set: little time to pour.",
                 field="water_c",
-                suggestion="Take cool water unless the fast set is what you want.",
+                suggestion="Use cool water unless you want a fast set.",
             )
         )
     if pour >= thick:
@@ -159,7 +159,7 @@ def plaster_clock(
                 code="thickens_in_bucket",
                 message="It thickens in the bucket before it can be poured.",
                 field="water_c",
-                suggestion="Take cooler water, a little more of it, or a smaller batch.",
+                suggestion="Use cooler water, a little more water, or a smaller load.",
             )
         )
     ends = [
@@ -206,11 +206,11 @@ class PlasterStages(Result):
     ),
 )
 def plaster_stages(factor: Dimension, mixed_min: Amount) -> PlasterStages:
-    """What plaster is good for as it stiffens, for building up on cloth or an armature. An estimate.
+    """What plaster is good for as it stiffens, building up on cloth or an armature. An estimate.
 
     Args:
         factor: how much slower it goes than the reference clock; see ``plaster-clock``.
-        mixed_min: when it is mixed, min after powder and water met.
+        mixed_min: mixed how long after plaster meets water, min.
 
     Returns:
         stages (milk, cream, thick-cream, trowel, carve, hard; min after powder and water met).
@@ -250,7 +250,7 @@ class PlasterDryWeight(Result):
 def plaster_dry_weight(
     plaster_kg: Dimension, water_kg: Amount, purity_fraction: Annotated[float, Field(gt=0, le=1)] = 1.0
 ) -> PlasterDryWeight:
-    """What a cast weighs when it is dry: it is dry when it stays there.
+    """The dry weight of a cast. It's dry when it stops losing weight there.
 
     Args:
         plaster_kg: plaster in it, kg.
@@ -267,7 +267,7 @@ def plaster_dry_weight(
     wet_kg = plaster_kg + water_kg
     if wet_kg < dry_kg:
         raise InputError(
-            "cannot_set", "water_kg is less than the plaster binds: it cannot all set.", ["water_kg"]
+            "cannot_set", "water_kg is less than the plaster takes up. It can't all set.", ["water_kg"]
         )
     return PlasterDryWeight(wet_kg=wet_kg, dry_kg=dry_kg, to_lose_kg=wet_kg - dry_kg)
 
@@ -309,9 +309,9 @@ _FEWEST = 3
 def plaster_drying(
     weighings: Annotated[list[Weighing], Field(min_length=1, max_length=400)], dry_kg: Dimension
 ) -> PlasterDrying:
-    """When a cast will be dry, from its weighings: what is over its dry weight falls by the same share each day.
+    """When a cast will be dry, from its weighings. The water left drops by the same share each day.
 
-    An estimate. The last of the water leaves slower than the first: it is dry when it stays at its weight.
+    An estimate. The last of the water leaves slower, so go by the weight: it's dry when that stops dropping.
 
     Args:
         weighings: day and kg of each.

@@ -62,17 +62,16 @@ def split_loads(
     cycle_min: Dimension | None = None,
     keep_pace: bool = False,
 ) -> Loads:
-    """How many loads of what size.
+    """How many loads, and how big.
 
     Args:
         order_m3: fresh volume to make, m3.
         mixer_working_l: mixed volume the mixer works with, L.
-        whole_bags: where given, loads are whole bags; a half or a quarter if no whole one fits, and part
-            bags only in the remainder.
+        whole_bags: loads in whole bags. A half or quarter if no whole one fits.
         life_min: working life from first water, min.
-        placing_m3_h: what the crew places in an hour, m3.
+        placing_m3_h: what the crew places per hour, m3.
         cycle_min: from first water to the end of mixing, min.
-        keep_pace: never make more than is placed while the next load is mixed.
+        keep_pace: never mix more than is placed while the next load mixes.
 
     Returns:
         The loads, and which cap limits them: ``mixer``, ``life``, ``crew`` or ``bag``.
@@ -87,8 +86,8 @@ def split_loads(
         if life_min <= cycle:
             raise InputError(
                 "no_life_left",
-                "life_min is not more than cycle_min: the load is past its life before it is placed. "
-                "Shorten the cycle or choose a longer life.",
+                "life_min is no longer than cycle_min, so the load expires before it's placed. "
+                "Shorten the cycle or use a longer working time.",
                 ["life_min", "cycle_min"],
             )
         caps["life"] = placing_m3_h * (life_min - cycle) / 60
@@ -99,7 +98,7 @@ def split_loads(
             if value is None
         ]
         if missing or placing_m3_h is None or cycle_min is None:
-            raise InputError("missing", f"keep_pace needs {' and '.join(missing)}: give it.", missing)
+            raise InputError("missing", f"keep_pace needs {' and '.join(missing)}. Enter it.", missing)
         caps["crew"] = placing_m3_h * cycle_min / 60
     limit = min(caps, key=lambda name: caps[name])
     if whole_bags is None:
@@ -119,7 +118,7 @@ def _bagged(order: float, cap: float, bags: WholeBags) -> list[LoadSize]:
     if each == 0:
         raise InputError(
             "bag_too_large",
-            "mixer_working_l holds not even a quarter bag: use a larger mixer, or loads by weight.",
+            "mixer_working_l is less than a quarter bag. Use a larger mixer, or loads by weight.",
             ["mixer_working_l", "whole_bags.bag_kg"],
         )
     number = _count(order / (each * bag_m3))
@@ -135,8 +134,8 @@ def _count(ratio: float) -> int:
     if number > MOST_LOADS:
         raise InputError(
             "too_many_loads",
-            f"That is more than {MOST_LOADS} loads: check the sizes (millimetres taken for metres?) "
-            "or take a larger mixer.",
+            f"That is more than {MOST_LOADS} loads. "
+            "Check the sizes (millimetres typed as metres?) or use a larger mixer.",
             ["order_m3", "mixer_working_l"],
         )
     return max(number, 1)

@@ -1,4 +1,4 @@
-"""Loads against time: who waits for whom, what dies in the mixer, where the work goes cold."""
+"""A timeline of loads: who waits, which loads expire, where cold joints form."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -326,23 +326,23 @@ def loads_timeline(
     first_water_min: Amount = 0.0,
     held_back: bool = False,
 ) -> Timeline:
-    """Loads against time, for one job with mixers that are alike and one crew that places.
+    """A timeline of loads for one job: equal mixers, one placing crew.
 
     Args:
         loads: how many.
         charge_min: filling the mixer, min.
         mix_min: mixing, min.
-        rest_min: resting before it may be placed, min.
-        discharge_min: out of the mixer, min; the crew is at it.
+        rest_min: resting before it can be placed, min.
+        discharge_min: emptying the mixer, min. Takes the crew.
         clean_min: cleaning the mixer before its next load, min.
         mixers: how many.
-        placing_m3_h: what the crew places in an hour, m3.
+        placing_m3_h: what the crew places per hour, m3.
         volume_m3: of each load, m3.
         life_min: working life from first water, min.
-        cold_joint_min: the longest gap between two placings that still bond, min.
-        start: when the first load is begun, min.
+        cold_joint_min: longest gap that still bonds, min.
+        start: when the first load starts, min.
         first_water_min: when the first water goes in after charging began, min.
-        held_back: whether a load is begun only so early that it is ready at its turn.
+        held_back: start each load just in time for placing.
 
     Returns:
         events in the order in which they begin, min; idle_min of the crew between its first and its last load;

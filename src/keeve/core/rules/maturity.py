@@ -61,10 +61,10 @@ def equivalent_age(
     method: Maturing = "arrhenius",
     datum_c: Celsius = 0.0,
 ) -> EquivalentAge:
-    """The age of concrete at 20 °C that has brought it as far as it is.
+    """How old this concrete would be if it had stayed at 20 °C.
 
     Args:
-        temperatures: how long it was at what temperature, h and °C, one after another.
+        temperatures: hours at each temperature, one after another, h and °C.
         method: ``arrhenius``, or ``nurse-saul``, which is simpler and counts too much in the cold.
         datum_c: below it nothing is counted by ``nurse-saul``, °C.
 
@@ -75,7 +75,7 @@ def equivalent_age(
         InputError: the datum is not below 20 °C.
     """
     if datum_c >= _REFERENCE_C:
-        raise InputError("no_datum", "datum_c must be below 20: it is 0 or −10 as a rule.", ["datum_c"])
+        raise InputError("no_datum", "datum_c must be below 20. It is usually 0 or −10.", ["datum_c"])
     aged = sum(spell.hours * speed(spell.c, method, datum_c) for spell in temperatures)
     return EquivalentAge(hours_at_20c=aged)
 
@@ -132,7 +132,7 @@ def evaporation_rate(
     humidity_fraction: Annotated[float, Field(ge=0, le=1)],
     wind_kmh: Amount,
 ) -> EvaporationRate:
-    """How fast a fresh surface loses water to the air: it cracks where that is faster than it bleeds.
+    """How fast a fresh surface dries. It cracks if it dries faster than it bleeds.
 
     Args:
         concrete_c: temperature of the concrete, °C.
@@ -149,7 +149,7 @@ def evaporation_rate(
     if min(concrete_c, air_c) < -18:
         raise InputError(
             "too_cold",
-            "air_c and concrete_c must be −18 or more: nothing is poured in such a frost.",
+            "air_c and concrete_c must be −18 or more. Nobody pours in that frost.",
             ["air_c"],
         )
     drawn = (concrete_c + 18) ** 2.5 - humidity_fraction * (air_c + 18) ** 2.5
@@ -179,7 +179,7 @@ _FAST_MM, _DAYS_A_MM = 50.0, 2.0
     ),
 )
 def screed_drying(thickness_mm: Dimension) -> ScreedDrying:
-    """How long a cement screed dries before a floor may go on it, in a dry and aired building: an estimate.
+    """How long a cement screed dries before you can floor it, in a dry, aired building. An estimate.
 
     Args:
         thickness_mm: of the screed, mm.

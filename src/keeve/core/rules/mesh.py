@@ -83,7 +83,7 @@ def mesh_of(content: bytes, kind: str, *, close_holes: bool = False) -> Mesh:
 def _too_large() -> InputError:
     return InputError(
         "mesh_too_large",
-        f"file is over {MOST_BYTES / 1e6:.0f} MB or {MOST_TRIANGLES:,} triangles: save it with fewer triangles.",
+        f"file is over {MOST_BYTES / 1e6:.0f} MB or {MOST_TRIANGLES:,} triangles. Save it with fewer triangles.",
         ["file"],
     )
 
@@ -166,7 +166,7 @@ def _closed(mesh: Any, *, close_holes: bool) -> Mesh:
     a, b, c = (corners - corners.mean(axis=0))[triangles].transpose(1, 0, 2)
     volume = abs(float(np.einsum("ij,ij->i", a, np.cross(b, c)).sum() / 6))
     if volume <= 0:
-        raise InputError("mesh_flat", "file encloses nothing: it is a flat sheet.", ["file"])
+        raise InputError("mesh_flat", "file is a flat sheet and holds nothing.", ["file"])
     return Mesh(corners, triangles, volume)
 
 
@@ -184,14 +184,14 @@ def _open(mesh: Any) -> InputError:
     edges = _open_edges(mesh)
     if not len(edges):
         return InputError(
-            "mesh_open", "file is no closed surface: more than two triangles meet at an edge.", ["file"]
+            "mesh_open", "file isn't a closed surface. More than two triangles meet at an edge.", ["file"]
         )
     place = mesh.vertices[edges[0]].mean(axis=0)
     where = ", ".join(f"{axis} {value:.4g}" for axis, value in zip("xyz", place, strict=True))
     return InputError(
         "mesh_open",
-        f"file is not closed: its surface is open along {len(edges)} edges, the first near {where}. "
-        "Close it in the program it was drawn in, or close its holes here.",
+        f"file isn't closed. It is open along {len(edges)} edges, the first near {where}. "
+        "Close it in your drawing program, or close its holes here.",
         ["file"],
         meant={"close_holes": True},
     )

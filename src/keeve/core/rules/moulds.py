@@ -80,7 +80,7 @@ class MouldVolume(Result):
 def mould_volume(
     container_m3: Dimension, model_m3: Amount, pieces: Annotated[int, Field(ge=1, le=100)] = 1
 ) -> MouldVolume:
-    """What fills a container round a model.
+    """Volume to fill around a model.
 
     Args:
         container_m3: volume inside the frame, m3.
@@ -96,7 +96,7 @@ def mould_volume(
     if model_m3 >= container_m3:
         raise InputError(
             "model_fills",
-            "model_m3 is as large as what is round it: check the sizes and their unit.",
+            "model_m3 is as large as the mould around it. Check the sizes and units.",
             ["model_m3"],
         )
     total_m3 = container_m3 - model_m3
@@ -139,18 +139,18 @@ def cloth_plaster(
     overlap_fraction: Annotated[float, Field(ge=0, le=1)] = 0.25,
     coat_mm: Amount = 0.0,
 ) -> ClothPlaster:
-    """Strips of cloth over an armature, and the plaster they take up.
+    """Strips of cloth over an armature, and the plaster they soak up.
 
-    The take-up is an estimate (common practice, no source): weigh a strip dry and dipped. A litre of slurry of 70 : 100
-    weighs about 1.57 kg.
+    How much they soak up is an estimate (common practice, no source). Weigh a strip dry and dipped.
+    A litre of slurry of 70 : 100 weighs about 1.57 kg.
 
     Args:
         area_m2: area to cover, m2.
         layers: layers of cloth.
         strip_length_m: length of a strip, m.
         strip_width_m: width of a strip, m.
-        take_up_l_m2: plaster that a square metre of loaded cloth holds, L.
-        overlap_fraction: how much of a strip lies on its neighbours.
+        take_up_l_m2: plaster soaked up per square metre, L.
+        overlap_fraction: how much of a strip overlaps the next.
         coat_mm: plaster trowelled over the last layer, mm.
 
     Returns:
@@ -232,7 +232,7 @@ def unlikely_unit(largest_m: float, unit: LengthUnit) -> list[RuleWarning]:
     return [
         RuleWarning(
             code="mesh_unit",
-            message=f"Its largest side comes to {largest_m:.3g} m: the unit of the file looks wrong.",
+            message=f"Its longest side is {largest_m:.3g} m. The file's unit looks wrong.",
             field="unit",
             suggestion=f"Is it in {likely}?" if likely else "Check the file.",
             meant={"unit": likely} if likely else None,

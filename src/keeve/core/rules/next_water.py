@@ -129,7 +129,7 @@ def next_water(
     dry_aggregate_kg: Dimension,
     absorption_fraction: Fraction = 0.0,
 ) -> NextWater:
-    """The water to start the next load with, from what the loads before it took.
+    """How much water to start the next load with, from what the last loads took.
 
     Args:
         history: the loads from this stockpile in order, with their final figures.
@@ -252,12 +252,12 @@ def _untold(changed_by: float) -> RuleWarning:
     wetter = changed_by > 0
     return RuleWarning(
         code="stockpile_changed",
-        message=f"The pile has become {'wetter' if wetter else 'drier'} all at once.",
+        message=f"The sand is suddenly {'wetter' if wetter else 'drier'}.",
         field="history",
         suggestion=(
             "Has it rained, or was new sand delivered? Note it."
             if wetter
-            else "Was new sand delivered, or do you dig from another side? Note it, or dry a pan."
+            else "Was new sand delivered, or are you digging elsewhere? Note it, or do a pan test."
         ),
     )
 
@@ -265,15 +265,15 @@ def _untold(changed_by: float) -> RuleWarning:
 def _set_aside(number: int, load: PastLoad) -> RuleWarning:
     return RuleWarning(
         code="total_set_aside",
-        message=f"{load.added_l:g} L is more than any sand could want of that load: it is left out.",
+        message=f"{load.added_l:g} L is more water than that load could need, so it's ignored.",
         field=f"history.{number}.added_l",
-        suggestion="Correct the figure if it was a slip.",
+        suggestion="Correct the figure if it's a mistake.",
     )
 
 
 _STOCKPILE_TOO_WET = RuleWarning(
     code="sand_too_wet",
-    message="The sand alone probably brings more water than this load may have.",
+    message="The sand alone probably holds more water than this load allows.",
     field="history",
     suggestion="Use drier sand from the top of the pile, or another pile.",
 )

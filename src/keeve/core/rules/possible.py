@@ -92,7 +92,7 @@ def impossible(model: BaseModel, prefix: str = "") -> Iterator[Impossible]:
     if bulk and particle and bulk > particle >= SPANS["particle_density_kg_m3"].least:
         yield Impossible(
             f"{prefix}bulk_density_kg_m3",
-            f"Loose it can't be heavier than its own grains: {bulk:g} kg/m³ against {particle:g}.",
+            f"Loose material can't be heavier than its own grains: {bulk:g} kg/m³ against {particle:g}.",
         )
 
 
@@ -108,4 +108,4 @@ def _of(value: object, path: str, span: Span | None) -> Iterator[Impossible]:
     elif span and isinstance(value, int | float) and not span.least <= value <= span.greatest:
         bounds = f"{span.least:g} to {span.greatest:g}" if span.least else f"up to {span.greatest:g}"
         unit = f" {span.unit}" if span.unit else ""
-        yield Impossible(path, f"{value:g}{unit} can hardly be: it is {bounds}{unit}.")
+        yield Impossible(path, f"{value:g}{unit} looks wrong. It should be {bounds}{unit}.")

@@ -46,7 +46,7 @@ class Part(Strict):
         is_binder: whether it counts in the water to binder ratio.
         moisture_fraction: water over oven-dry mass.
         bulking_fraction: how much the damp loose volume exceeds the dry one.
-        absorption_fraction: water the pores take up, over oven-dry mass.
+        absorption_fraction: water the grains take up, by oven-dry weight.
     """
 
     name: Name
@@ -108,10 +108,10 @@ class PartsBatch(Result):
 def absolute_volume(
     components: Annotated[Few[Solid], Field(min_length=1)], air_fraction: Air = 0.0
 ) -> AbsoluteVolume:
-    """The fresh volume of known masses.
+    """The fresh volume of known weights.
 
     Args:
-        components: every solid and liquid, water among them.
+        components: every solid and liquid, water too.
         air_fraction: air over the fresh volume.
 
     Returns:
@@ -122,7 +122,7 @@ def absolute_volume(
     """
     mass = sum(item.mass_kg for item in components)
     if mass == 0:
-        raise InputError("no_mass", "components weigh nothing: give at least one mass_kg.", ["components"])
+        raise InputError("no_mass", "components weigh nothing. Enter at least one mass_kg.", ["components"])
     volume = sum(item.mass_kg / item.particle_density_kg_m3 for item in components) / (1 - air_fraction)
     return AbsoluteVolume(volume_m3=volume, fresh_density_kg_m3=mass / volume)
 
@@ -177,13 +177,13 @@ def volume_parts(
     air_fraction: Air,
     target_m3: Dimension,
 ) -> PartsBatch:
-    """The masses and loose volumes that make a wanted fresh volume from parts by volume.
+    """Weights and loose volumes for a mix given in parts by volume.
 
     Args:
         components: the parts, at least one of them a binder.
         water_binder_ratio: free water over binder, by mass.
         air_fraction: air over the fresh volume.
-        target_m3: the fresh volume wanted, m3.
+        target_m3: volume you want, m3.
 
     Returns:
         Masses (kg), loose volumes (L) and water to add (L). Where the stockpile alone brings more water than
@@ -216,7 +216,7 @@ class MassPart(Strict):
         particle_density_kg_m3: oven-dry particle density, kg/m3.
         is_binder: whether it counts in the water to binder ratio.
         moisture_fraction: water over oven-dry mass.
-        absorption_fraction: water the pores take up, over oven-dry mass.
+        absorption_fraction: water the grains take up, by oven-dry weight.
     """
 
     name: Name
@@ -275,13 +275,13 @@ def mass_parts(
     air_fraction: Air,
     target_m3: Dimension,
 ) -> MassBatch:
-    """The masses that make a wanted fresh volume from parts by dry mass.
+    """Weights for a mix given in parts by weight.
 
     Args:
         components: the parts, at least one of them a binder.
         water_binder_ratio: free water over binder, by mass.
         air_fraction: air over the fresh volume.
-        target_m3: the fresh volume wanted, m3.
+        target_m3: volume you want, m3.
 
     Returns:
         Masses (kg) and water to add (L). Where the stockpile alone brings more water than asked, nothing is
@@ -338,11 +338,11 @@ def _fill(
             RuleWarning(
                 code="sand_too_wet",
                 message=(
-                    "The water in the pile alone is more than this mix asks for: "
-                    f"water to binder becomes {water / binder:.2f}, not {ratio:.2f}."
+                    "The sand alone holds more water than this mix needs: "
+                    f"water to cement and lime becomes {water / binder:.2f}, not {ratio:.2f}."
                 ),
                 field="moisture_fraction",
-                suggestion="Use drier sand, or take from the drained top of the pile.",
+                suggestion="Use drier sand, or take it from the drained top of the pile.",
             )
         )
     return _Filled(
@@ -358,8 +358,10 @@ def _fill(
 def _check_components(components: Sequence[Part | MassPart]) -> None:
     names = [item.name for item in components]
     if len(set(names)) < len(names):
-        raise InputError("name_twice", "components has one name twice: give each its own.", ["components"])
+        raise InputError(
+            "name_twice", "components has the same name twice. Give each its own.", ["components"]
+        )
     if not any(item.is_binder for item in components):
         raise InputError(
-            "no_binder", "components has no binder: set is_binder on the cement or lime.", ["components"]
+            "no_binder", "components has no binder. Set is_binder on the cement or lime.", ["components"]
         )

@@ -244,7 +244,7 @@ def impossible_figures(model: BaseModel) -> list[RuleWarning]:
 
 
 def _too_large(fields: list[str]) -> InputError:
-    return InputError("not_finite", "The result is too large to be a number: check the figures.", fields)
+    return InputError("not_finite", "The result is too large. Check the figures.", fields)
 
 
 def _finite(value: Any) -> bool:

@@ -81,10 +81,10 @@ def shopping(
     Args:
         loads: what goes into each load, kg as charged, by name.
         bag_kg: mass of a bag by name, for what comes in bags; all else is bought in bulk.
-        on_hand_kg: what is in the yard already, kg by name.
+        on_hand_kg: what you already have, kg by name.
         price_per_bag: of what comes in bags, in any one currency.
         price_per_t: of what comes in bulk, per tonne, in that currency.
-        near_enough_fraction: so much less than was worked out will do: at 0.01 a need of 200.1 kg is 8 bags of 25.
+        near_enough_fraction: how much less than worked out will do. At 1 %, 200.1 kg is 8 bags of 25.
 
     Returns:
         buy by name (bags or t, and kg), leftover_kg by name, short_kg of what is bought a little
@@ -133,9 +133,9 @@ def _cost(name: str, item: Bought, per_bag: Mapping[str, float], per_t: Mapping[
 def _no_price(name: str) -> RuleWarning:
     return RuleWarning(
         code="no_price",
-        message=f"No price for the {name}: the cost leaves it out.",
+        message=f"No price for {name}, so it's not in the cost.",
         field="price_per_bag",
-        suggestion="Type its price per bag or per tonne.",
+        suggestion="Enter its price per bag or per tonne.",
     )
 
 
@@ -144,5 +144,5 @@ def _known_names(needed: Mapping[str, float], **named: Mapping[str, float]) -> N
         for name in names:
             if name not in needed:
                 raise InputError(
-                    "unknown_name", f"{field} names {name!r}, which no load holds.", [f"{field}.{name}"]
+                    "unknown_name", f"{field} names {name!r}, which isn't in any load.", [f"{field}.{name}"]
                 )

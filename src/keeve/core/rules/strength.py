@@ -189,10 +189,10 @@ def strength_band(
     fly_ash_kg_m3: Annotated[Amount, older("fly_ash_kg_m3", "fly_ash")] = 0.0,
     superplasticizer_kg_m3: Annotated[Amount, older("superplasticizer_kg_m3", "superplasticizer")] = 0.0,
 ) -> StrengthBand:
-    """What strength a concrete of cement, sand and stone may be expected to have.
+    """Expected strength of a concrete from its cement, water and age.
 
-    Water, binder, age and whether it is plasticised count: the aggregates added nothing that held out of fold. They
-    show whether the masses are of a cubic metre.
+    Water, cement, age and plasticiser count. Sand and stone added nothing that held up on other data.
+    They only check that the weights fill a cubic metre.
 
     Args:
         cement_kg_m3: cement, kg/m3 of concrete (also read as ``cement``; so with the other names without a unit).
@@ -220,7 +220,7 @@ def strength_band(
     if not _LEAST_DAYS <= age_days <= _MOST_DAYS:
         raise InputError(
             "age_outside",
-            f"age_days must be {_LEAST_DAYS:g} to {_MOST_DAYS:g}: outside that there is no data.",
+            f"age_days must be {_LEAST_DAYS:g} to {_MOST_DAYS:g}: there is no data outside that.",
             ["age_days"],
         )
     law = strength_law()
@@ -247,7 +247,7 @@ def _refuse_outside(ratio: float, fields: list[str]) -> None:
     if not LEAST_RATIO <= ratio <= MOST_RATIO:
         raise InputError(
             "ratio_outside",
-            f"water over binder is {ratio:.3g}: the law holds from {LEAST_RATIO:g} to {MOST_RATIO:.2f}. "
+            f"Water to cement is {ratio:.3g}. The test data cover {LEAST_RATIO:g} to {MOST_RATIO:.2f}. "
             "Check water and cement.",
             fields,
         )
@@ -260,9 +260,9 @@ def _not_a_cubic_metre(masses: dict[str, float]) -> list[RuleWarning]:
     return [
         RuleWarning(
             code="not_a_cubic_metre",
-            message=f"These masses fill {volume_m3:.2f} m3, not a cubic metre of concrete with sand and stone.",
+            message=f"These weights fill {volume_m3:.2f} m3, not a cubic metre of concrete with sand and stone.",
             field="stone_kg_m3",
-            suggestion="Give kg per m3 of concrete. A mortar is not described by this law.",
+            suggestion="Enter kg per m3 of concrete. This doesn't work for mortar.",
         )
     ]
 
@@ -274,9 +274,9 @@ def _much_replaced(slag_share: float, fly_ash_share: float) -> list[RuleWarning]
             found.append(
                 RuleWarning(
                     code="share_outside",
-                    message=f"{share:.0%} of the binder is {name}: the data end at {most:.0%}.",
+                    message=f"{share:.0%} of the cement is {name}. The test data stop at {most:.0%}.",
                     field=f"{name.replace(' ', '_')}_kg_m3",
-                    suggestion="Take the figure as a guess, and test specimens.",
+                    suggestion="Treat the figure as a guess and test specimens.",
                 )
             )
     return found
@@ -304,7 +304,7 @@ class WaterPenalty(Result):
     ),
 )
 def water_penalty(binder_kg: Dimension, water_kg: Dimension, extra_water_kg: Amount) -> WaterPenalty:
-    """What water beyond the wanted costs a concrete of cement, at 28 days.
+    """How much strength extra water costs at 28 days.
 
     Args:
         binder_kg: cement, kg.
@@ -348,7 +348,7 @@ class RequiredMeanStrength(Result):
     ),
 )
 def required_mean_strength(specified_mpa: Dimension, sd_mpa: Amount) -> RequiredMeanStrength:
-    """The mean strength to aim at, so that few tests fall under the specified one.
+    """The average strength to aim for, so few tests fall below the specified one.
 
     Args:
         specified_mpa: the specified strength, MPa.

@@ -58,11 +58,11 @@ def specimen_mpa(specimen: Specimen, field: str = "specimens") -> float:
     """
     if specimen.mpa is not None:
         if specimen.load_kn is not None:
-            raise InputError("two_strengths", f"{field} has mpa and load_kn: give one of them.", [field])
+            raise InputError("two_strengths", f"{field} has both mpa and load_kn. Enter one.", [field])
         return specimen.mpa
     shape, load_kn = specimen.shape, specimen.load_kn
     if shape is None or load_kn is None:
-        raise InputError("no_strength", f"{field} needs mpa, or shape and load_kn: give one.", [field])
+        raise InputError("no_strength", f"{field} needs mpa, or shape and load_kn. Enter one.", [field])
     missing = next((name for name in _SIZES[shape] if getattr(specimen, name) is None), None)
     if missing:
         raise InputError("no_size", f"{field} needs {missing}: a {shape} has one.", [f"{field}.{missing}"])
@@ -116,7 +116,7 @@ def strength_record(
     specimens: Annotated[list[Specimen], Field(min_length=1, max_length=_MOST)],
     specified_mpa: Dimension | None = None,
 ) -> StrengthRecord:
-    """What the tests of specimens of one age come to.
+    """Average, spread and characteristic strength of a set of tests.
 
     Args:
         specimens: each with its age and its strength, or its shape, sizes and the load at which it broke.
@@ -133,7 +133,7 @@ def strength_record(
     if len(ages) > 1:
         told = " and ".join(f"{age:g}" for age in sorted(ages)[:2])
         raise InputError(
-            "several_ages", f"specimens are {told} days old: take one age at a time.", ["specimens"]
+            "several_ages", f"specimens are {told} days old. Use one age at a time.", ["specimens"]
         )
     strengths = [specimen_mpa(item, f"specimens.{index}") for index, item in enumerate(specimens)]
     mean = fmean(strengths)
@@ -202,7 +202,7 @@ def strength_acceptance(
     specified_mpa: Dimension,
     standard: Standard = "aci-318",
 ) -> StrengthAcceptance:
-    """Whether tests in order meet a specified strength; a first verdict, the engineer's is the one that counts.
+    """Do tests meet a specified strength? First check only. The engineer decides.
 
     Args:
         tests_mpa: the tests in the order in which the concrete was made, MPa. By ACI 318 each is the mean of the
@@ -228,7 +228,9 @@ def strength_acceptance(
 def _identity(results_mpa: Sequence[float], specified_mpa: float) -> StrengthAcceptance:
     count = len(results_mpa)
     if count > _IDENTITY_MOST:
-        message = f"tests_mpa has {count} results: identity testing takes 1 to 6. Give each volume by itself."
+        message = (
+            f"tests_mpa has {count} results. Identity testing takes 1 to 6. Enter each volume separately."
+        )
         raise InputError("many_results", message, ["tests_mpa"])
     over = next((mpa for least, mpa in _IDENTITY if count >= least), None)
     means = [] if over is None else [fmean(results_mpa)]

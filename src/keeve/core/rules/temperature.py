@@ -66,7 +66,7 @@ def mix_temperature(
         aggregate_c: temperature of the aggregate and its water, °C; frozen aggregate is refused.
         cement_c: temperature of the binder, °C.
         water_c: temperature of the water, °C.
-        aggregate_water_kg: water that the aggregate brings, kg.
+        aggregate_water_kg: water in the damp sand and stone, kg.
         ice_kg: loose ice that melts in the mix, kg.
 
     Returns:
@@ -77,12 +77,12 @@ def mix_temperature(
     """
     if aggregate_c < 0:
         raise InputError(
-            "frozen", "aggregate_c is below 0: thaw the pile, do not mix frozen sand.", ["aggregate_c"]
+            "frozen", "aggregate_c is below 0. Thaw the pile. Never mix frozen sand.", ["aggregate_c"]
         )
     heat = SOLID_HEAT * (aggregate_kg + cement_kg) + water_kg + aggregate_water_kg + ice_kg
     if heat == 0:
         raise InputError(
-            "nothing_in", "water_kg is nothing, and nothing else is in it: give the masses.", ["water_kg"]
+            "nothing_in", "water_kg is 0 and so is everything else. Enter the masses.", ["water_kg"]
         )
     brought = (
         SOLID_HEAT * (aggregate_c * aggregate_kg + cement_c * cement_kg)
@@ -91,9 +91,7 @@ def mix_temperature(
         - _FUSION * ice_kg
     )
     if brought < 0:
-        raise InputError(
-            "ice_left", "ice_kg is so much that some of it would be left unmelted: take less.", ["ice_kg"]
-        )
+        raise InputError("ice_left", "ice_kg is too much: some would not melt. Use less.", ["ice_kg"])
     return MixTemperature(mix_c=brought / heat)
 
 
@@ -144,21 +142,21 @@ def cooling_plan(
     aggregate_water_kg: Amount = 0.0,
     min_water_c: LiquidCelsius = 5.0,
 ) -> CoolingPlan:
-    """Cooler water, and then ice, that bring a mix down to a temperature; water and ice together stay the same.
+    """Cooler water, then ice, to bring a mix down to a temperature. Water and ice together stay the same.
 
-    Judgement made here: ice is taken only once the water is as cold as it can be had, and then beside that water.
-    Ice in closed bags only cools and is not counted; shade is good advice without a figure.
+    Judgement made here: ice comes only after the coldest water.
+    Ice in sealed bags cools but doesn't count as water.
 
     Args:
         aggregate_kg: sand and stone, oven-dry kg.
         cement_kg: binder, kg.
-        water_kg: all the water from the tap, kg; the ice comes out of it.
+        water_kg: all the tap water, kg. Ice replaces part of it.
         aggregate_c: temperature of the aggregate and its water, °C.
         cement_c: temperature of the binder, °C.
-        water_c: the water as it is, °C.
+        water_c: the water you have, °C.
         target_c: the temperature wanted, °C.
-        aggregate_water_kg: water that the aggregate brings, kg.
-        min_water_c: the coldest water there is, °C.
+        aggregate_water_kg: water in the damp sand and stone, kg.
+        min_water_c: the coldest water you can get, °C.
 
     Returns:
         water_c, ice_kg, the mix_c they give, and whether that is the target.
@@ -236,7 +234,7 @@ _LONGEST = 1.5
     ),
 )
 def working_life(life_min_at_20c: Dimension, mix_c: Celsius) -> WorkingLife:
-    """Working life at the mix's own temperature.
+    """Working time at the temperature of the mix.
 
     Args:
         life_min_at_20c: working life from first water at 20 °C, min.

@@ -80,7 +80,7 @@ def gauge_vessels(
     max_l: Dimension | None = None,
     min_l: Dimension | None = None,
 ) -> GaugeVessels:
-    """The counts of level vessels that keep the ratio best, the batch as a whole being free to give a little.
+    """How many level buckets of each. The batch size gives a little so the ratio stays right.
 
     Args:
         masses_kg: what is to go in, kg as charged (damp), by name.
@@ -112,8 +112,7 @@ def gauge_vessels(
     if best is None:
         raise InputError(
             "no_gauge",
-            "No whole steps of these vessels lie within batch_tolerance: allow more, use a smaller vessel or "
-            "a smaller fraction, or weigh.",
+            "No bucket count fits within batch_tolerance. Allow more, use a smaller bucket or fraction, or weigh.",
             ["batch_tolerance"],
         )
     return GaugeVessels(
@@ -140,7 +139,7 @@ def _measure(
     if measure.wanted_l / measure.step_l > _MOST_STEPS:
         raise InputError(
             "vessel_too_small",
-            f"vessel_l is too small for the {name}: more than {_MOST_STEPS} of its steps would be needed.",
+            f"vessel_l is too small for the {name}: it would take more than {_MOST_STEPS} of them.",
             ["vessel_l"],
         )
     return measure
@@ -150,7 +149,9 @@ def _named(field: str, given: float | Mapping[str, float], name: str) -> float:
     if not isinstance(given, Mapping):
         return given
     if name not in given:
-        raise InputError("missing_name", f"{field} has no figure for {name!r}: give it.", [f"{field}.{name}"])
+        raise InputError(
+            "missing_name", f"{field} has no figure for {name!r}. Enter it.", [f"{field}.{name}"]
+        )
     return given[name]
 
 
@@ -239,12 +240,12 @@ class ScaleTarget(Result):
 def scale_target(
     net_kg: Dimension, tare_kg: Amount, vessels: Annotated[int, Field(ge=1, le=10_000)] = 1
 ) -> ScaleTarget:
-    """The reading to fill each vessel to.
+    """What the scale should show for each bucket.
 
     Args:
-        net_kg: what is wanted in all, kg.
-        tare_kg: mass of one empty vessel, kg.
-        vessels: how many vessels share it.
+        net_kg: the total you want, kg.
+        tare_kg: weight of one empty bucket, kg.
+        vessels: how many buckets share it.
 
     Returns:
         gross_kg, of each vessel.
@@ -276,7 +277,7 @@ class Tare(Result):
     ),
 )
 def tare(gross_kg: Annotated[Few[Dimension], Field(min_length=1)], net_kg: Few[Amount]) -> Tare:
-    """The tare of a vessel from weighings of known contents; weighings that disagree are warned of.
+    """The empty weight of a bucket, from weighings. Warns if they disagree.
 
     Args:
         gross_kg: vessel and contents, kg.
@@ -289,13 +290,17 @@ def tare(gross_kg: Annotated[Few[Dimension], Field(min_length=1)], net_kg: Few[A
         InputError: the lists differ in length, or contents weigh more than the vessel with them.
     """
     if len(gross_kg) != len(net_kg):
-        raise InputError("uneven_lists", "gross_kg and net_kg must be of one length.", ["gross_kg", "net_kg"])
+        raise InputError(
+            "uneven_lists",
+            "gross_kg and net_kg need as many weighings each.",
+            ["gross_kg", "net_kg"],
+        )
     found = [gross - net for gross, net in zip(gross_kg, net_kg, strict=True)]
     for index, one in enumerate(found):
         if one < 0:
             raise InputError(
                 "net_heavier",
-                f"net_kg.{index} is more than gross_kg.{index}: swap them, or weigh again.",
+                f"net_kg.{index} is more than gross_kg.{index}. Swap them, or weigh again.",
                 [f"gross_kg.{index}", f"net_kg.{index}"],
             )
     middle = median(found)
@@ -303,9 +308,9 @@ def tare(gross_kg: Annotated[Few[Dimension], Field(min_length=1)], net_kg: Few[A
     warnings = [
         RuleWarning(
             code="tares_disagree",
-            message=f"One weighing gives a tare of {one:.2f} kg, the others {middle:.2f} kg.",
+            message=f"One weighing gives {one:.2f} kg empty, the others {middle:.2f} kg.",
             field=f"gross_kg.{index}",
-            suggestion="Weigh that vessel empty again, or give it its own name.",
+            suggestion="Weigh that bucket empty again, or give it another name.",
         )
         for index, one in enumerate(found)
         if abs(one - middle) > allowed + ROUNDING

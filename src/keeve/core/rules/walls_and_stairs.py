@@ -70,7 +70,7 @@ def coat_volume(
 
     Args:
         coats_mm: thickness of each coat, mm.
-        area_m2: area of the wall, openings included, m2; or its length and height.
+        area_m2: area of the wall, openings included, m2. Or enter length and height.
         length_m: length of the wall, m.
         height_m: height of the wall, m.
         openings_m2: area of doors and windows, m2.
@@ -92,7 +92,7 @@ def _face_m2(field: str, area_m2: float | None, length_m: float | None, height_m
         return length_m * height_m
     if area_m2 is None or length_m is not None:
         raise InputError(
-            "one_face", f"Give either {field}, or length_m and height_m.", [field, "length_m", "height_m"]
+            "one_face", f"Enter either {field}, or length_m and height_m.", [field, "length_m", "height_m"]
         )
     return area_m2
 
@@ -101,7 +101,7 @@ def _net_area(area_m2: float, openings_m2: float, field: str) -> float:
     if openings_m2 >= area_m2:
         raise InputError(
             "no_wall_left",
-            f"openings_m2 is not less than {field}: nothing of the wall is left. Mend one of them.",
+            f"openings_m2 is not less than {field}, so no wall is left. Correct one of them.",
             ["openings_m2", field],
         )
     return area_m2 - openings_m2
@@ -139,14 +139,14 @@ def unit_masonry_mortar(
     length_m: Dimension | None = None,
     height_m: Dimension | None = None,
 ) -> MasonryMortar:
-    """The mortar of a single leaf of bricks or blocks without frogs.
+    """Mortar for a single leaf of bricks or blocks without frogs.
 
     Args:
         unit_length_mm: length of a unit, mm.
         unit_height_mm: height of a unit, mm.
         unit_width_mm: width of a unit, which is that of the wall, mm.
         joint_mm: thickness of bed and perpend, mm.
-        wall_area_m2: face of the wall, m2; or its length and height.
+        wall_area_m2: face of the wall, m2. Or enter length and height.
         length_m: length of the wall, m.
         height_m: height of the wall, m.
 
@@ -197,14 +197,14 @@ def pointing_volume(
     length_m: Dimension | None = None,
     height_m: Dimension | None = None,
 ) -> Pointing:
-    """The mortar that points the raked joints of a wall.
+    """Mortar for the raked joints of a wall.
 
     Args:
         unit_length_mm: length of a unit, mm.
         unit_height_mm: height of a unit, mm.
         joint_mm: thickness of the joints, mm.
         depth_mm: how deep they are raked, mm.
-        wall_area_m2: face of the wall, m2; or its length and height.
+        wall_area_m2: face of the wall, m2. Or enter length and height.
         length_m: length of the wall, m.
         height_m: height of the wall, m.
 
@@ -263,7 +263,7 @@ def layered_wall_volume(
     height_m: Dimension | None = None,
     layer_mm: Dimension = 50.0,
 ) -> LayeredWall:
-    """The infill of a framed wall placed in layers, such as hemp-lime.
+    """Infill for a framed wall, placed in layers, such as hemp-lime.
 
     Args:
         thickness_mm: thickness of the infill, mm.
@@ -284,7 +284,7 @@ def layered_wall_volume(
         if stud.depth_mm > thickness_mm:
             raise InputError(
                 "stud_too_deep",
-                f"studs.{index}.depth_mm is more than thickness_mm: the stud would be deeper than the wall.",
+                f"studs.{index}.depth_mm is more than thickness_mm. The stud would be deeper than the wall.",
                 [f"studs.{index}.depth_mm", "thickness_mm"],
             )
     face_m2 = _face_m2("wall_area_m2", wall_area_m2, length_m, height_m)
@@ -292,6 +292,6 @@ def layered_wall_volume(
     timber_m3 = sum(stud.width_mm * stud.depth_mm * stud.length_m / 1e6 for stud in studs)
     volume_m3 = net_m2 * thickness_mm / 1000 - timber_m3
     if volume_m3 <= 0:
-        raise InputError("all_timber", "studs fill the whole wall: check their sizes and lengths.", ["studs"])
+        raise InputError("all_timber", "studs fill the whole wall. Check their sizes and lengths.", ["studs"])
     layers = None if height_m is None else whole_up(height_m * 1000 / layer_mm)
     return LayeredWall(volume_m3=volume_m3, layers=layers)

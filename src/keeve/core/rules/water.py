@@ -57,21 +57,20 @@ def water_window(
     first_l: Amount | None = None,
     dryness_fraction: Annotated[float | None, Field(ge=0, le=1)] = None,
 ) -> WaterWindow:
-    """The next step of water, never past the ceiling.
+    """The next step of water, never over the max.
 
     Near the target a little more turns a stiff mix into one that runs, so each step is half of what remains. Once
     it was judged how dry it is, the eye counts and not the expected target: a mix as dry as drawn gets a third of the
     way from its first reading to the ceiling, and so is there in three steps; a drier look, a larger step.
 
     Args:
-        start_l: water put in before the first judgement, L.
+        start_l: water added before the first judging, L.
         min_l: low end of the window, L.
         max_l: the ceiling, L.
-        additions_l: what was added so far, L; the start counts once it is added.
-        target_l: where the mix is expected to be right, L; the middle of the window unless given.
-        first_l: what was in when it was first judged too dry, L; what is in now unless given.
-        dryness_fraction: how dry it was judged, from 0 nearly right to 1 as dry as drawn; leave it out before it was
-            judged.
+        additions_l: what you added so far, the start too, L.
+        target_l: where the mix should be right, L. Blank: the middle.
+        first_l: water in when first judged too dry, L. Blank: what is in now.
+        dryness_fraction: how dry it looked: 0 nearly right, 1 as drawn. Blank before judging.
 
     Returns:
         total_l in, remaining_l to the ceiling, next_step_l and the state: ``empty``, ``below``,
@@ -81,12 +80,12 @@ def water_window(
         InputError: the window is upside down, or start or target lie outside it.
     """
     if min_l > max_l:
-        raise InputError("window_reversed", "min_l is more than max_l: swap them.", ["min_l", "max_l"])
+        raise InputError("window_reversed", "min_l is more than max_l. Swap them.", ["min_l", "max_l"])
     target = (min_l + max_l) / 2 if target_l is None else target_l
     if not min_l <= target <= max_l:
-        raise InputError("target_outside", "target_l must lie between min_l and max_l.", ["target_l"])
+        raise InputError("target_outside", "target_l must be between min_l and max_l.", ["target_l"])
     if start_l > max_l:
-        raise InputError("start_over", "start_l is more than max_l: begin lower.", ["start_l", "max_l"])
+        raise InputError("start_over", "start_l is more than max_l. Start lower.", ["start_l", "max_l"])
     total = sum(additions_l)
     remaining = max(max_l - total, 0.0)
     if dryness_fraction is None:
@@ -151,7 +150,7 @@ def water_account(
     free_aggregate_water_kg: Signed = 0.0,
     admixture_water_kg: Amount = 0.0,
 ) -> WaterAccount:
-    """All the free water of a batch and its ratio to the binder.
+    """Total free water in a batch, and its water ratio.
 
     Args:
         binder_kg: binder, kg.

@@ -1,4 +1,4 @@
-"""Whether an event is allowed at its moment: it must be one of the options then, inside its bounds."""
+"""Checks that an event is one of the current options and within its limits."""
 
 import math
 from collections.abc import Iterable, Iterator, Mapping
@@ -147,22 +147,22 @@ def _not_offered(plan: Plan, now: Situation, event: Event) -> InputError:
     match event:
         case Judged() if event.body:
             return InputError(
-                "no_body", f"{plan.mix.name} is not judged sandy or rich: leave body out.", ["body"]
+                "no_body", f"{plan.mix.name} isn't judged sandy or rich. Leave body out.", ["body"]
             )
         case Judged() if plan.mix.is_run.is_judged:
             return InputError(
                 "other_reading",
-                f"{event.reading} is not a reading of this test: give one it has.",
+                f"{event.reading} isn't a reading of this test. Choose one it has.",
                 ["reading"],
             )
         case Admixed():
             return InputError(
-                "no_dose", "doses is empty: say how much of which admixture was added.", ["doses"]
+                "no_dose", "doses is empty. Enter how much of which admixture you added.", ["doses"]
             )
         case _:
             return InputError(
                 "not_offered",
-                f"kind {event.kind} is not done with {plan.mix.name}: load the page again.",
+                f"kind {event.kind} isn't done with {plan.mix.name}. Reload the page.",
                 ["kind"],
             )
 
@@ -178,13 +178,15 @@ def _check_amounts(option: Option, event: Event) -> None:
     for name, value in given.items():
         amount = bounds.get(name)
         if amount is None:
-            raise InputError("other_amount", f"{name} is not asked for here: load the page again.", [name])
+            raise InputError("other_amount", f"{name} isn't needed here. Reload the page.", [name])
         if value > amount.most + amount.slack or value < amount.least - amount.slack:
             raise InputError(*amount.over, [name], meant=_meant(name, value, amount))
     if missing := [amount.name for amount in option.amounts if amount.is_needed and amount.name not in given]:
-        raise InputError("other_amount", f"{missing[0]} is missing: give it.", missing)
+        raise InputError("other_amount", f"{missing[0]} is missing. Enter it.", missing)
     if option.what == "recount" and not given:
-        raise InputError("no_count", "charged_kg is empty: say what really is in it.", ["charged_kg"])
+        raise InputError(
+            "no_count", "charged_kg is empty. Enter what is really in the mixer.", ["charged_kg"]
+        )
 
 
 _FIGURES = (
@@ -235,16 +237,16 @@ def _check_put_right(plan: Plan, state: LoadState, event: PutRight) -> None:
         step = amended.step or last_judge(plan)
         test = plan.step(step).test if step else None
         if event.reading is None or (test and event.reading not in plan.tests[test].looks):
-            raise InputError("other_reading", "That is not a reading of this test: choose one.", ["reading"])
+            raise InputError("other_reading", "That isn't a reading of this test. Choose one.", ["reading"])
         return
     name = figure_of(amended)
     if event.value is None or name is None:
-        raise InputError("other_amount", "value is missing: give what the figure was.", ["value"])
+        raise InputError("other_amount", "value is missing. Enter the correct value.", ["value"])
     parse_event({**event_json(amended), name: event.value})
     most = _most_of(plan, amended, name)
     if event.value > most:
         raise InputError(
-            "more_than_fits", f"value is over {most:.3g}, more than a load has: check it.", ["value"]
+            "more_than_fits", f"value is over {most:.3g}, too much for a load. Check it.", ["value"]
         )
 
 
@@ -262,7 +264,7 @@ def _check_told(state: LoadState, option: Option, event: Event) -> None:
     if option.ready_at and event.occurred_at < option.ready_at and getattr(event, "minutes", None) is None:
         seconds = (option.ready_at - event.occurred_at).total_seconds()
         raise InputError(
-            "not_yet", f"Not yet: {_span(seconds)} more. If it was done before, say how long.", ["minutes"]
+            "not_yet", f"Not yet: {_span(seconds)} more. If you did it earlier, enter how long.", ["minutes"]
         )
     if isinstance(event, Correcting) and event.cause != option.event["cause"]:
         raise InputError("other_amount", OTHER_CORRECTION, ["cause"])
@@ -271,7 +273,7 @@ def _check_told(state: LoadState, option: Option, event: Event) -> None:
     if isinstance(event, Judged) and not _agrees(event):
         raise InputError(
             "other_reading",
-            f"wetness {event.wetness:g} is not {event.reading}: give the reading it is.",
+            f"wetness {event.wetness:g} isn't {event.reading}. Choose the matching reading.",
             ["wetness"],
         )
     if event.kind == "accepted" and not set(event.faults) <= set(state.to_check):
@@ -296,13 +298,13 @@ def _refuse_unplanned(plan: Plan, event: Event) -> None:
         if step is None or step.is_a.event != event.kind:
             raise InputError(
                 "unknown_step",
-                f"step {number} of this plan is another kind of step: load the page again.",
+                f"step {number} of this plan is another kind of step. Reload the page.",
                 ["step"],
             )
         if isinstance(event, Charged) and event.material != step.material:
             raise InputError(
                 "wrong_material",
-                f"material must be {step.material}: this step adds that.",
+                f"material must be {step.material}. This step adds it.",
                 ["material"],
             )
     materials = [material.name for material in plan.materials]

@@ -19,8 +19,8 @@ _BY_HAND = Cleaning(
 )
 CLEANING: Mapping[MixerKind, Cleaning] = {
     "tilting-drum": Cleaning(
-        "Turn it with a little water, and tip that into the tub. What stays in the drum counts in the next load.",
-        "Turn it with stone and water until it is bright. Guard on, latch home, grease, then a thin film of "
+        "Run it with a little water and tip that into the tub. What stays in the drum counts in the next load.",
+        "Run it with stone and water until it's bright. Guard on, latch home, grease, then a thin film of "
         "form-release oil. No diesel: it stains, burns and pollutes.",
     ),
     "forced-action": Cleaning(
@@ -39,8 +39,9 @@ CLEANING: Mapping[MixerKind, Cleaning] = {
     "two-buckets": _BY_HAND,
     "barrow": _BY_HAND,
     "bucket": Cleaning(
-        "Let what is left set, flex the bucket until it cracks out, wipe it clean: old bits set the next batch sooner.",
+        "Let leftovers set, flex the bucket until they crack out, wipe it clean. "
+        "Old bits make the next load set sooner.",
         "Let it set and flex the bucket clean over the bin. Rinse hands and tools in a slop bucket.",
     ),
 }
-WASH_OUT = "Wash-out: let it settle in a tub; solids in the skip, nothing down the drain."
+WASH_OUT = "Wash-out: let it settle in a tub. Solids go in the waste, nothing down the drain."

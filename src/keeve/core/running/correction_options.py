@@ -20,7 +20,7 @@ def nothing_in(state: LoadState) -> InputError | None:
     """Why nothing can be done with what is in it: nothing is."""
     if state.held_kg or state.water:
         return None
-    return InputError("nothing_in", "Nothing is in the mixer yet: load it first.", ["kind"])
+    return InputError("nothing_in", "Nothing is in the mixer yet. Load it first.", ["kind"])
 
 
 def correction_options(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
@@ -31,7 +31,7 @@ def correction_options(plan: Plan, state: LoadState, now: Situation) -> Iterator
         if item.mass_kg is None:
             continue
         most = max(_MOST_DOSES - state.dose(item.name), 0.0)
-        over = ("overdose", f"More than twice the dose of {item.name}: mix a fresh load instead.")
+        over = ("overdose", f"More than twice the dose of {item.name}. Mix a fresh load instead.")
         amount = Amount(f"doses.{item.name}", min(0.5, most), 0.0, most, over, slack=WRITTEN_FRACTION)
         refusal = None if most > 0 else InputError(*over, [amount.name])
         yield Option("dose", {"kind": "admixed"}, item.name, (amount,), refusal=refusal)
@@ -40,13 +40,13 @@ def correction_options(plan: Plan, state: LoadState, now: Situation) -> Iterator
 
 
 def _count(plan: Plan, state: LoadState, now: Situation) -> Option:
-    heavy = ("more_than_fits", "That is over four times what the load takes: check the amount.")
-    many = ("overdose", "More than ten doses: mix a fresh load instead.")
+    heavy = ("more_than_fits", "That's over four times what the load takes. Check the amount.")
+    many = ("overdose", "More than ten doses. Mix a fresh load instead.")
     refusal = None
     if state.gone_l:
         refusal = InputError(
             "placed_already",
-            "Some of it is placed already: its amounts can no longer be corrected.",
+            "Some of it is already placed, so amounts can't be corrected.",
             ["kind"],
         )
     elif not state.held_kg:
@@ -74,7 +74,7 @@ def _choices(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
     """The correction that is shown: taking it up, leaving it, and putting in its materials one by one."""
     shown = now.correction
     none = InputError(
-        "not_too_wet", "Nothing to correct: judge it too wet first, then add what is shown.", ["kind"]
+        "not_too_wet", "Nothing to correct. Judge it too wet first, then add what is shown.", ["kind"]
     )
     leaves = shown and shown.cause in ("miscounted", "overdosed")
     event: dict[str, Any] = {"kind": "correcting", "cause": shown.cause if shown else "", "add_kg": {}}
@@ -83,7 +83,7 @@ def _choices(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
     yield Option("correct", event, amounts=(*exact, with_water), refusal=None if exact else none)
     yield Option("leave_wrong", event, amounts=(_exactly("water_l", 0.0),), refusal=None if leaves else none)
     asked = state.owed.add_kg if state.owed else shown.add_kg if shown else {}
-    more = ("other_amount", "add_kg is more than the correction asks for: add what is shown.")
+    more = ("other_amount", "add_kg is more than the correction needs. Add what is shown.")
     yield Option(
         "top_up",
         {"kind": "corrected"},
@@ -95,7 +95,7 @@ def _choices(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
     )
 
 
-OTHER_CORRECTION = "That is not the correction shown: load the page again."
+OTHER_CORRECTION = "That isn't the correction shown. Reload the page."
 
 
 def _exactly(name: str, value: float) -> Amount:

@@ -133,7 +133,7 @@ class TemperatureTaken(AnyEvent):
     @model_validator(mode="after")
     def _says_one(self) -> Self:
         if self.mix_c is None and self.water_c is None:
-            raise ValueError("needs mix_c or water_c: give what was measured")
+            raise ValueError("needs mix_c or water_c: what you measured")
         return self
 
 
@@ -326,7 +326,7 @@ class FreshTested(AnyEvent):
     def _says_one(self) -> Self:
         if sum(getattr(self, name) is not None for name in FRESH_FIGURES) != 1:
             raise ValueError(
-                "needs one of slump_mm, flow_mm, air_fraction or density_kg_m3: give what was measured"
+                "needs one of slump_mm, flow_mm, air_fraction or density_kg_m3: what you measured"
             )
         return self
 
@@ -371,7 +371,7 @@ class SpecimenTested(AnyEvent):
     @model_validator(mode="after")
     def _says_one(self) -> Self:
         if (self.load_kn is None) == (self.mpa is None):
-            raise ValueError("needs load_kn or mpa: give one of them")
+            raise ValueError("needs load_kn or mpa, one of them")
         return self
 
 
@@ -415,7 +415,7 @@ class PutRight(AnyEvent):
     @model_validator(mode="after")
     def _says_one(self) -> Self:
         if (self.value is None) == (self.reading is None):
-            raise ValueError("needs value or reading: give what it was")
+            raise ValueError("needs value or reading: what it was")
         return self
 
 

@@ -84,10 +84,8 @@ def free_water_kg(load: Load, material: PlanMaterial) -> float:
     return load.charge(material.name).dry_kg * material.free_fraction
 
 
-_CHANGED = {"rain": "Rain on the pile", "delivery": "New delivery", "night": "A night has passed"}
-_PAST_CEILING = (
-    " That is past the max, which assumes wetter sand: dry a pan under Our kit to correct the max."
-)
+_CHANGED = {"rain": "Rain on the pile", "delivery": "New delivery", "night": "It stood overnight"}
+_PAST_CEILING = " That's over the max, which assumes wetter sand. Do a pan test to correct the max."
 
 
 def in_words(because: Because) -> str:
@@ -98,30 +96,30 @@ def in_words(because: Because) -> str:
         case "told":
             return because.told
         case "last-load":
-            words = "As the last load took it. Start with that, and judge."
+            words = "Same as the last load. Start with that, then judge."
         case "night" if because.by_weather:
             words = (
-                f"A night has passed: by its weather about {now} free water "
-                f"(± {because.spread_fraction * 100:.1f}). Start at the low end, and judge."
+                f"Overnight weather suggests about {now} free water "
+                f"(± {because.spread_fraction * 100:.1f}). Start low, then judge."
             )
         case "rain" | "delivery" | "night":
             words = (
-                f"{_CHANGED[because.kind]}: {now} free water before, now anywhere near that "
-                f"(± {because.spread_fraction * 100:.1f}). Start at the low end, and judge."
+                f"{_CHANGED[because.kind]}: {now} free water before, now uncertain "
+                f"(± {because.spread_fraction * 100:.1f}). Start low, then judge."
             )
         case "untold":
             wetter = because.free_moisture_fraction > because.before_fraction
             words = (
-                f"The pile is {'wetter' if wetter else 'drier'} all at once: {before} to {now} free water. "
+                f"The pile is suddenly {'wetter' if wetter else 'drier'}: {before} to {now} free water. "
                 + (
                     "Has it rained, or was new sand delivered?"
                     if wetter
-                    else "Is it new sand, or from another side?"
+                    else "Is it new sand, or from another part of the pile?"
                 )
                 + " Note it under Our kit."
             )
         case "seen-once":
-            words = f"The pile holds {now} free water, as last seen."
+            words = f"The pile holds {now} free water at the last load."
         case "drying":
             words = f"The pile is drying: {before} to {now} free water over {because.loads} loads."
         case "wetter":

@@ -85,7 +85,7 @@ class Amount:
 
 def volume_left(most_l: float) -> Amount:
     """Fresh mix up to what is left, L."""
-    over = ("more_than_left", f"Only {most_l:.3g} L are left.")
+    over = ("more_than_left", f"Only {most_l:.3g} L left.")
     return Amount("volume_l", most_l, 0.0, most_l, over, slack=most_l * STICKS_FRACTION)
 
 

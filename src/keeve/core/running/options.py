@@ -1,4 +1,4 @@
-"""Everything that may be done with a load at a moment: the bench draws this list, and an event is held to it."""
+"""All actions allowed on a load now: the bench shows them and events are checked against them."""
 
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
@@ -80,17 +80,15 @@ def _held(option: Option, now: Situation) -> Option:
     if not _is_closed(option, now) or (option.refusal and now.act in ("strip", "dry")):
         return option
     if now.act == "accept":
-        refusal = InputError(
-            "not_accepted", "Make the checks first: they come before the first load.", ["kind"]
-        )
+        refusal = InputError("not_accepted", "Do the checks first.", ["kind"])
     elif now.act == "dead":
         refusal = InputError(
             "past_life",
-            "The working time of this load is over: throw it away. Water cannot bring it back.",
+            "This load is past its working time. Throw it away. Water can't bring it back.",
             ["kind"],
         )
     else:
-        refusal = InputError("load_done", "This load is done: start the next one.", ["kind"])
+        refusal = InputError("load_done", "This load is done. Start the next one.", ["kind"])
     return replace(option, refusal=refusal)
 
 
@@ -140,7 +138,7 @@ def _steps(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
 def _not_now(plan: Plan, number: int, step: LoadStep | None, now: Situation) -> InputError | None:
     """Why a step may not be done: it is done, or another comes before it where they go in order."""
     if step is None:
-        return InputError("step_done", "That step is done already: undo it first.", ["step"])
+        return InputError("step_done", "That step is already done. Undo it first.", ["step"])
     if plan.mix.is_run.in_order and number != now.position:
         current = plan.step(now.position)
         return InputError(
@@ -154,7 +152,7 @@ def _not_now(plan: Plan, number: int, step: LoadStep | None, now: Situation) -> 
 def _charged(now: Situation, material: str, step: LoadStep | None) -> tuple[Amount, ...]:
     most_kg = now.load.charge(material).mass_kg * MOST_TIMES
     default_kg = step.mass_kg if step else None
-    over = ("more_than_fits", f"That is over four times the {material} of the load: check the amount.")
+    over = ("more_than_fits", f"That's over four times the {material} of the load. Check the amount.")
     return (Amount("mass_kg", default_kg, 0.0, most_kg, over),)
 
 
@@ -165,7 +163,7 @@ def _poured(now: Situation, step: LoadStep | None) -> Amount:
 def _litres(now: Situation, most_l: float | None = None) -> Amount:
     """Water up to the ceiling, or up to another bound, L."""
     room_l = now.water.remaining_l if most_l is None else most_l
-    over = ("past_ceiling", f"Past the max: this load may take {room_l:.3g} L more water.")
+    over = ("past_ceiling", f"Over the max. This load can take {room_l:.3g} L more water.")
     # Measured by eye: a drop over the ceiling is the ceiling, but no drop after that.
     over_l = max(now.held.added_l - now.window.ceiling_l, 0.0)
     return Amount(
@@ -175,15 +173,15 @@ def _litres(now: Situation, most_l: float | None = None) -> Amount:
 
 def _told(least_min: float) -> Amount:
     """How long it was, where the clock did not count it."""
-    over = ("too_long", f"At most {_MOST_TOLD_MIN:.0f} min can be told.")
+    over = ("too_long", f"Enter {_MOST_TOLD_MIN:.0f} min or less.")
     return Amount("minutes", least_min, 0.0, _MOST_TOLD_MIN, over, is_needed=False)
 
 
-NOTHING_TO_UNDO = "Already undone: nothing to undo."
-NOT_ASKED = "faults names a check that was not asked: load the page again."
+NOTHING_TO_UNDO = "Already undone. Nothing to undo."
+NOT_ASKED = "faults names a check that isn't on the list. Reload the page."
 
 
-NOTHING_TO_AMEND = "There is no figure or reading to put right: undo the entry, or add a note."
+NOTHING_TO_AMEND = "This entry has nothing to correct. Undo it, or add a note."
 
 
 def can_be_put_right(event: Event) -> bool:
@@ -209,17 +207,15 @@ def _readings(plan: Plan, now: Situation) -> Iterator[Option]:
 
 def _no_reading(now: Situation, step: int) -> InputError | None:
     if now.is_before_reading:
-        return InputError("not_yet", "Too early to judge: mix it first.", ["reading"])
+        return InputError("not_yet", "Too early to judge. Mix it first.", ["reading"])
     if now.act == "place":
-        return InputError("judged_right", "It was judged right: undo that to judge it again.", ["reading"])
+        return InputError("judged_right", "It was judged right. Undo that to judge it again.", ["reading"])
     if step != now.position:
         return InputError(
-            "other_step", f"step must be {now.position}: that is the step to judge now.", ["step"]
+            "other_step", f"step must be {now.position}. That is the step to judge now.", ["step"]
         )
     if now.act != "judge":
-        return InputError(
-            "judged_already", "It was judged: mix it and judge again, or undo that.", ["reading"]
-        )
+        return InputError("judged_already", "Already judged. Mix it and judge again, or undo.", ["reading"])
     return None
 
 
@@ -241,7 +237,7 @@ def _water(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
         )
     dripped_l = state.dripped_l
     back_l = min(dripped_l, now.water.remaining_l)
-    over = ("more_than_dripped", f"Only {dripped_l:.3g} L of water ran out: no more can be put back.")
+    over = ("more_than_dripped", f"Only {dripped_l:.3g} L of water spilled. You can't put back more.")
     none_out = None if dripped_l > DROP_L else InputError(*over, ["water_l"])
     yield Option(
         "put_back",
@@ -250,7 +246,7 @@ def _water(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
         refusal=none_out or no_water,
     )
     in_l = now.held.added_l
-    over = ("more_than_in", f"Only {in_l:.3g} L of water went in: no more can run out.")
+    over = ("more_than_in", f"Only {in_l:.3g} L of water is in, so you can't spill more.")
     yield Option(
         "run_out",
         {"kind": "water_lost"},
@@ -261,7 +257,7 @@ def _water(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
         return
     past_l = now.water.remaining_l + _PAST_STEP * now.window.ceiling_l
     past = replace(_litres(now, past_l), default=max(past_l / 2, LEAST_POUR_L))
-    first = InputError("not_at_ceiling", "Go up to the max first and judge it there.", ["past_ceiling"])
+    first = InputError("not_at_ceiling", "Add water up to the max first, then judge it.", ["past_ceiling"])
     yield Option(
         "past_ceiling",
         event,
@@ -273,9 +269,9 @@ def _water(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
 
 def _no_water(plan: Plan, now: Situation) -> InputError | None:
     if now.act == "correct":
-        return InputError("too_wet", "No water now: correct it first, as shown.", ["water_l"])
+        return InputError("too_wet", "No water now. Correct it first, as shown.", ["water_l"])
     if not now.takes_water:
-        return InputError("retempering", f"No more water. {plan.mix.retempering_why}", ["water_l"])
+        return InputError("retempering", f"No water now. {plan.mix.retempering_why}", ["water_l"])
     return None
 
 
@@ -286,14 +282,12 @@ def _measuring(plan: Plan, state: LoadState) -> Iterator[Option]:
         {"kind": "flow_measured"},
         amounts=(
             Amount("vessel_l", 10.0, 0.0, 1000.0, ("too_large", "No bucket holds over 1000 L.")),
-            Amount(
-                "seconds", None, 0.5, 3600.0, ("too_long", "Measure the flow in half a second to an hour.")
-            ),
+            Amount("seconds", None, 0.5, 3600.0, ("too_long", "Time the hose for half a second to an hour.")),
         ),
     )
-    unheard_of = ("too_hot", "No mix is that hot.")
+    unheard_of = ("too_hot", "Too hot for a mix. Check the reading.")
     by_clock = plan.mix.is_run.placed_in is not None
-    no_mix = InputError("no_mix_yet", "There is no mix yet: measure it once it is wet.", ["kind"])
+    no_mix = InputError("no_mix_yet", "There is no mix yet. Measure it once it's wet.", ["kind"])
     yield Option(
         "take_temperature",
         {"kind": "temperature"},
@@ -311,9 +305,9 @@ def _measuring(plan: Plan, state: LoadState) -> Iterator[Option]:
 
 # What tests of the fresh mix can show: the cone is 300 mm high, a flow table 700 mm wide.
 _FRESH: Mapping[str, tuple[float, float, str]] = {
-    "slump_mm": (0.0, 300.0, "A slump is at most 300 mm, the height of the cone."),
+    "slump_mm": (0.0, 300.0, "Slump is 300 mm or less, the height of the cone."),
     "flow_mm": (100.0, 1000.0, "A flow is 100 mm to 1000 mm across."),
-    "air_fraction": (0.0, 0.5, "Air is at most half of the mix."),
+    "air_fraction": (0.0, 0.5, "Air is half of the mix or less."),
     "density_kg_m3": (200.0, 4000.0, "Fresh mix weighs 200 kg/m3 to 4000 kg/m3."),
 }
 
@@ -326,7 +320,7 @@ def _leaving(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
         not_right = InputError("not_judged", "Judge it right before you place it.", ["kind"])
     yield Option("place", {"kind": "placed"}, amounts=(left,), refusal=not_right)
     keeps_not = InputError(
-        "does_not_keep", f"{plan.mix.name} does not keep: place it, or use it elsewhere.", ["kind"]
+        "does_not_keep", f"{plan.mix.name} doesn't keep. Place it, or use it elsewhere.", ["kind"]
     )
     yield Option(
         "store",
@@ -334,7 +328,7 @@ def _leaving(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
         amounts=(left,),
         refusal=not_right or (None if plan.mix.keeps else keeps_not),
     )
-    unmixed = InputError("not_mixed", "Mix it first: nobody can use it unmixed.", ["kind"])
+    unmixed = InputError("not_mixed", "Mix it first.", ["kind"])
     yield Option(
         "give",
         {"kind": "given"},
@@ -343,7 +337,7 @@ def _leaving(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
         words=("use",),
         refusal=unmixed if now.is_before_reading else None,
     )
-    empty = InputError("nothing_stored", "Nothing of it is in store.", ["kind"])
+    empty = InputError("nothing_stored", "None of it is stored.", ["kind"])
     yield Option(
         "place_stored",
         {"kind": "placed", "from_store": True},
@@ -354,10 +348,10 @@ def _leaving(plan: Plan, state: LoadState, now: Situation) -> Iterator[Option]:
 
 def _always(state: LoadState, now: Situation) -> Iterator[Option]:
     """The end of a load, and what is said of it."""
-    full = InputError("not_empty", "The mixer is not empty yet: place or throw away what is in it.", ["kind"])
+    full = InputError("not_empty", "The mixer isn't empty yet. Place or throw away what is in it.", ["kind"])
     yield Option("clean", {"kind": "cleaned"}, refusal=None if now.act == "clean" else full)
     yield Option("discard", {"kind": "discarded"}, words=("reason",))
-    too_soon = InputError("not_empty", "Say how it came out once it is used up.", ["kind"])
+    too_soon = InputError("not_empty", "Enter the result once it's used up.", ["kind"])
     for result in get_args(Result):
         event = {"kind": "came_out", "result": result}
         yield Option("tell_result", event, result, refusal=None if now.is_over else too_soon)
@@ -372,7 +366,7 @@ def _always(state: LoadState, now: Situation) -> Iterator[Option]:
     yield Option(
         "take_back",
         {"kind": "taken_back"},
-        refusal=InputError("something_in", "Something is in the mixer: undo that first.", ["kind"])
+        refusal=InputError("something_in", "Something is in the mixer. Undo that first.", ["kind"])
         if begun
         else None,
     )

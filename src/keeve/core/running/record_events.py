@@ -19,16 +19,16 @@ def check_record(state: LoadState, event: AnyEvent) -> None:
         InputError: there is nothing yet that it could be of, or no such specimen; one sentence says what to do.
     """
     if state.taken_back:
-        raise InputError("load_done", "This load was taken back: record it with another.", ["kind"])
+        raise InputError("load_done", "This load was cancelled. Record it with another.", ["kind"])
     if isinstance(event, SpecimensMade | Observed) and not state.mixings:
-        raise InputError("no_mix_yet", "There is no mix yet: record it once it is mixed.", ["kind"])
+        raise InputError("no_mix_yet", "There is no mix yet. Record it once it's mixed.", ["kind"])
     if isinstance(event, SpecimenTested | SpecimenLost):
         made = next((one for one in state.specimens if one.id == event.made), None)
         if made is None or event.number > len(made.due_days):
-            raise InputError(
-                "no_specimen", "There is no such specimen of this load: load the page again.", ["made"]
-            )
+            raise InputError("no_specimen", "This load has no such specimen. Reload the page.", ["made"])
         if event.occurred_at <= made.occurred_at:
             raise InputError(
-                "before_made", "A specimen is tested after it was made: check the day.", ["occurred_at"]
+                "before_made",
+                "A specimen can't be tested before it was made. Check the date.",
+                ["occurred_at"],
             )

@@ -13,7 +13,7 @@ from keeve.core.running.set_clock import SetClock
 
 # No plaster sets that much sooner, or later, than the clock says, as a share of its time. Judgements made here.
 _SEEN_BETWEEN = (0.4, 2.5)
-_ON_SCALE = ("too_heavy", "No cast weighs that much: check the weight.")
+_ON_SCALE = ("too_heavy", "No cast weighs that much. Check the weight.")
 # What a scale on site can show of a cast beside what it weighed when it was poured.
 _MOST_WEIGHT = 1.2
 
@@ -23,7 +23,7 @@ def setting_options(plan: Plan, state: LoadState, now: Situation) -> Iterator[Op
     if now.clock is None:
         return
     late = now.act == "dead" and now.clock.stage(now.at, build=True) != "hard"
-    gone = InputError("set_hard", "It is hard: nothing of it was poured after that.", ["in_time"])
+    gone = InputError("set_hard", "It's already hard, so it can't have been poured since.", ["in_time"])
     yield Option(
         "place_in_time",
         {"kind": "placed", "in_time": True},
@@ -34,12 +34,12 @@ def setting_options(plan: Plan, state: LoadState, now: Situation) -> Iterator[Op
     reached = max((SIGHTS[sight] for sight in told), default=0.0)
     unmixed = None if state.is_mixed or state.placed_l else _not_mixed()
     for sight, minutes in SIGHTS.items():
-        past = InputError("seen_already", "A later sight was told already: undo that first.", ["sight"])
+        past = InputError("seen_already", "You've logged a later stage. Undo that first.", ["sight"])
         refusal = unmixed or (None if minutes > reached else past) or _not_then(now.clock, now.at, minutes)
         yield Option("see", {"kind": "seen", "sight": sight}, sight, refusal=refusal)
     if not plan.mix.is_run.makes_casts:
         return
-    in_mould = InputError("in_mould", "Take it out of its mould first.", ["kind"])
+    in_mould = InputError("in_mould", "Take it out of the mould first.", ["kind"])
     stripped = None if now.act == "dry" else in_mould
     yield Option("strip", {"kind": "stripped"}, refusal=None if now.act == "strip" else _not_placed())
     drying = now.drying
@@ -50,7 +50,7 @@ def setting_options(plan: Plan, state: LoadState, now: Situation) -> Iterator[Op
         amounts=(Amount("mass_kg", None, 0.0, wet_kg * 0.9, _ON_SCALE),),
         refusal=stripped
         or (
-            InputError("weighed_already", "Trim it before it is weighed.", ["kind"])
+            InputError("weighed_already", "Log trimmings before you weigh it.", ["kind"])
             if state.weighings
             else None
         ),
@@ -61,7 +61,7 @@ def setting_options(plan: Plan, state: LoadState, now: Situation) -> Iterator[Op
         amounts=(Amount("mass_kg", None, 0.0, wet_kg * _MOST_WEIGHT, _ON_SCALE),),
         refusal=stripped,
     )
-    wet = InputError("not_dry", "Not dry yet: do not use it until it stays at its weight.", ["kind"])
+    wet = InputError("not_dry", "Not dry: do not use it until it stops losing weight.", ["kind"])
     yield Option(
         "release", {"kind": "released"}, refusal=stripped or (None if drying and drying.is_dry else wet)
     )
@@ -82,8 +82,7 @@ def _not_then(clock: SetClock, at: datetime, minutes: float) -> InputError | Non
     when = "so soon" if elapsed < soonest else "so late"
     return InputError(
         "not_then",
-        f"That cannot be seen {when}: it has been {elapsed:.0f} min since plaster and water met. "
-        "Tap it when you see it.",
+        f"You can't see that {when}: {elapsed:.0f} min since plaster met water. Tap it when you see it.",
         ["sight"],
     )
 
@@ -93,4 +92,4 @@ def _not_placed() -> InputError:
 
 
 def _not_mixed() -> InputError:
-    return InputError("not_mixed", "Mix it first: nothing can be seen before.", ["sight"])
+    return InputError("not_mixed", "Mix it first. There is nothing to see before.", ["sight"])

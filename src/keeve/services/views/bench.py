@@ -226,7 +226,7 @@ class BenchView:
     def overdue_words(self) -> str:
         """What to do once it has taken too long."""
         harm = self.running.plan.mix.over_mixing if self.now.act == "mix" else ""
-        return f"Stop: {harm}." if harm else "Long enough: go on."
+        return f"Stop: {harm}." if harm else "Mixed enough. Move on."
 
     @property
     def expected_words(self) -> str:

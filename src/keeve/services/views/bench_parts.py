@@ -96,7 +96,7 @@ class StockpileNews(NamedTuple):
 
 
 STOCKPILE_NEWS = (
-    StockpileNews("It rained on it", "r", {"kind": "rain"}),
+    StockpileNews("It rained", "r", {"kind": "rain"}),
     StockpileNews("New delivery", "f", {"kind": "delivery"}),
 )
 

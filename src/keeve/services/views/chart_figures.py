@@ -65,12 +65,12 @@ class Bars(NamedTuple):
 
 
 class Table(NamedTuple):
-    """Figures in rows: what they go by, the question they answer, the heads, what they say in sentences, and what of
+    """Figures in rows: their name, the heading, the columns, what they say in sentences, and what of
     them is drawn as bars.
     """
 
     name: str
-    question: str
+    heading: str
     columns: Sequence[str]
     rows: Sequence[Sequence[Cell]]
     says: Sequence[str] = ()
@@ -82,7 +82,7 @@ class ChartFigures:
     """A chart with its table.
 
     Args:
-        table: its table, with the question it answers.
+        table: its table, with its heading.
         across: what is across.
         up: what is up.
         dots: the values.

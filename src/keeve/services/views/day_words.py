@@ -21,14 +21,18 @@ class WeatherWords(NamedTuple):
 def broken(view: DayView, each: Break) -> str:
     """What breaks, in a sentence."""
     title, loads = view.lines[each.job].title, _numbers(each.loads)
-    its, it_is, comes = ("its", "it is", "comes") if len(each.loads) == 1 else ("their", "they are", "come")
+    it_is = "it's" if len(each.loads) == 1 else "they're"
     return {
-        "dead": f"{title}: {loads} past {its} working time before {it_is} placed.",
-        "cold-joint": f"{title}: {loads} {comes} too late on what lies there: a cold joint.",
-        "no-weather": f"{title}: {loads} in weather this mix must not be placed in.",
-        "late": f"{title}: {loads} not placed before 20:00.",
-        "no-hands": f"{title}: not enough people to mix and to place. {len(each.loads)} loads are not mixed.",
+        "dead": f"{title}: {loads} past working time before {it_is} placed.",
+        "cold-joint": f"{title}: {loads} too late to bond: cold joint.",
+        "no-weather": f"{title}: {loads} in weather too bad for this mix.",
+        "late": f"{title}: {loads} not placed by 20:00.",
+        "no-hands": f"{title}: not enough people to mix and place. {_count(len(each.loads))} not mixed.",
     }[each.kind]
+
+
+def _count(loads: int) -> str:
+    return f"{loads} {'load' if loads == 1 else 'loads'}"
 
 
 def _numbers(loads: Sequence[int]) -> str:
@@ -43,15 +47,15 @@ def change_words(view: DayView, change: Change) -> str:
     """A change, as one would tell it; a start is told by the page, which knows the clock."""
     title = view.lines[change.job].title if change.job >= 0 else ""
     return {
-        "hold-back": f"{title}: start each load so that it is ready at its turn",
+        "hold-back": f"{title}: start each load just in time",
         "later": f"{title}: start at",
         "mixer": f"{title}: {change.to:.0f} mixers",
-        "pace": f"{title}: place half as much again in an hour",
+        "pace": f"{title}: place 50 % faster",
         "hands": f"{change.to:.0f} people",
-        "fewer": f"{title}: only {change.to:.0f} {'load' if change.to == 1 else 'loads'} today",
-        "joints": f"{title}: plan the joints where they fall",
-        "retarder": f"{title}: a retarder that gives {change.to:.0f} min of working time at 20 °C",
-        "smaller": f"{title}: loads of half the size",
+        "fewer": f"{title}: only {_count(int(change.to))} today",
+        "joints": f"{title}: plan a joint at each gap",
+        "retarder": f"{title}: retarder giving {change.to:.0f} min at 20 °C",
+        "smaller": f"{title}: halve the load size",
     }[change.kind]
 
 

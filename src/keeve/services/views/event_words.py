@@ -1,4 +1,4 @@
-"""An event of a load in words, as the log tells it and the undo names it."""
+"""A load event in words, for the log and the undo button."""
 
 from collections.abc import Callable, Iterator, Mapping
 
@@ -14,23 +14,23 @@ from keeve.core.units import Kind
 Quantity = Callable[[float, Kind], str]
 _WATER: Mapping[WaterSource, str] = {
     "tap": "Added water",
-    "hose": "Water from the hose",
-    "drum": "Water left in the mixer",
-    "drips": "Put spilt water back",
+    "hose": "Hose water",
+    "drum": "Rinse water left in the mixer",
+    "drips": "Put spilled water back",
     "ice": "Added ice",
 }
 # What is seen of setting plaster, as one says it.
 SIGHT_NAMES: Mapping[Sight, str] = {
-    "gloss-going": "Gloss is going",
+    "gloss-going": "Gloss going",
     "trail-closing": "Trail closes slowly",
     "trail-stays": "Trail stays open",
     "like-butter": "Like soft butter",
     "like-cheese": "Cuts like cheese",
     "thumb-firm": "Thumb leaves no mark",
-    "warmest": "As warm as it gets",
+    "warmest": "At its hottest",
 }
 # How a load came out, as one says it.
-RESULT_NAMES: Mapping[Result, str] = {"good": "Came out well", "usable": "Usable", "poor": "Poor"}
+RESULT_NAMES: Mapping[Result, str] = {"good": "Good", "usable": "Usable", "poor": "Poor"}
 
 
 def event_words(event: told.Event, plan: Plan, quantity: Quantity) -> str:
@@ -53,9 +53,9 @@ def event_words(event: told.Event, plan: Plan, quantity: Quantity) -> str:
             return f"Corrected amounts: {', '.join(counted)}"
         case told.Correcting():
             cause = event.cause.replace("-", " ").capitalize()
-            return f"{cause} – {'correcting' if event.add_kg else 'left as it is'}"
+            return f"{cause} – {'correcting' if event.add_kg else 'left as is'}"
         case told.Placed():
-            how = " from store" if event.from_store else " in time, as told" if event.in_time else ""
+            how = " from stored" if event.from_store else " in time (logged later)" if event.in_time else ""
             return f"Placed {quantity(event.volume_l, 'mixed_volume')}{how}"
         case told.Trimmed():
             return f"Trimmed off {quantity(event.mass_kg, 'mass')}"
@@ -73,10 +73,10 @@ def event_words(event: told.Event, plan: Plan, quantity: Quantity) -> str:
             return _of_specimens(event, quantity)
         case told.Observed():
             words = check_words(event.check)
-            return f"Checked: {words}" if event.holds else f"Checked, not so: {words}"
+            return f"Checked: {words}" if event.holds else f"Checked, failed: {words}"
         case told.PutRight():
             to = f", to {READING_NAMES[event.reading].lower()}" if event.reading else ""
-            return f"Put right{to}: {event.reason}"
+            return f"Corrected{to}: {event.reason}"
         case _:
             return _of_itself(event)
 
@@ -92,12 +92,12 @@ def _of_water(
 ) -> str:
     match event:
         case told.WaterAdded():
-            past = f", past the max: {event.past_ceiling.lower()}" if event.past_ceiling else ""
+            past = f", over the max: {event.past_ceiling.lower()}" if event.past_ceiling else ""
             return f"{_WATER[event.source]}, {quantity(event.water_l, 'water')}{past}"
         case told.WaterLost():
-            return f"Water ran out, {quantity(event.water_l, 'water')}"
+            return f"Spilled water, {quantity(event.water_l, 'water')}"
         case told.FlowMeasured():
-            return f"Hose measured, {quantity(event.flow_l_min, 'water')} a minute"
+            return f"Hose timed, {quantity(event.flow_l_min, 'water')} per minute"
         case told.TemperatureTaken():
             taken = {"mix": event.mix_c, "water": event.water_c}
             read = [
@@ -114,8 +114,8 @@ def _of_work(event: told.Mixed | told.Rested | told.Admixed | told.Judged, plan:
         case told.Mixed() | told.Rested():
             done = "Rested" if isinstance(event, told.Rested) else "Remixed"
             if isinstance(event, told.Mixed) and event.step:
-                done = plan.step(event.step).do
-            return f"{done}, {event.minutes:g} min or more as told" if event.minutes else done
+                done = plan.step(event.step).is_a.done
+            return f"{done}, {event.minutes:g} min or more (logged later)" if event.minutes else done
         case told.Admixed():
             more = [f"{words} more" for words in _doses(event.doses)]
             return plan.step(event.step).do if event.step else ", ".join(more)
@@ -126,7 +126,7 @@ def _of_work(event: told.Mixed | told.Rested | told.Admixed | told.Judged, plan:
 def _of_expected(event: told.Expected, quantity: Quantity) -> str:
     start = f"{quantity(event.water.start_l, 'water')} to start with"
     if not event.water.stockpile:
-        return f"As the last load took it: {start}"
+        return f"Same as the last load: {start}"
     return f"Sand at {event.water.free_moisture_fraction * 100:.1f}\u202f% free water: {start}"
 
 
@@ -173,7 +173,7 @@ def _of_itself(event: told.Event) -> str:
         case told.Stripped():
             return "Out of the mould"
         case told.Released():
-            return f"Followed no further: {event.reason.lower()}" if event.reason else "Dry, ready to use"
+            return f"Stopped tracking: {event.reason.lower()}" if event.reason else "Dry, ready to use"
         case told.Cleaned():
             return "Mixer cleaned"
         case told.Discarded():
@@ -181,11 +181,11 @@ def _of_itself(event: told.Event) -> str:
         case told.CameOut():
             return RESULT_NAMES[event.result]
         case told.TakenBack():
-            return "Taken back: started by mistake"
+            return "Cancelled: started by mistake"
         case told.Noted():
             return f"Note: {event.text}"
         case told.Undone() if event.reason:
-            return f"Struck out: {event.reason}"
+            return f"Crossed out: {event.reason}"
         case _:
             return "Undid the step before"
 

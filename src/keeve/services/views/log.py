@@ -45,8 +45,8 @@ _EXPORT_PAGE, _EVENTS_PAGE = 500, 100
 # The states a load may be looked for by, as one says them.
 STATE_NAMES: Mapping[State, str] = {
     "mixing": "mixing",
-    "stored": "in store",
-    "in-mould": "in its mould",
+    "stored": "stored",
+    "in-mould": "in the mould",
     "drying": "drying",
     "done": "done",
     "thrown-away": "thrown away",
@@ -103,7 +103,7 @@ def _line(listed: Listed, now: datetime) -> LogLine:
     entry = listed.entry
     is_late = entry.is_past(now)
     told = RESULT_NAMES[entry.result].lower() if entry.result and entry.state == "done" else ""
-    return LogLine(listed, "time over" if is_late else told or STATE_NAMES[entry.state], is_late)
+    return LogLine(listed, "expired" if is_late else told or STATE_NAMES[entry.state], is_late)
 
 
 @dataclass(frozen=True)

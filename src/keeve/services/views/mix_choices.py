@@ -46,7 +46,7 @@ def mix_shelves(engine: Engine, visitor: Visitor | None, mixes: Mapping[str, Mix
     left = {mix.id: mix for mix in mixes.values() if mix.id not in (*wanted, *used)}
     lots: dict[str, list[Mix]] = {
         "Favourites": [mixes[name] for name in wanted if name in mixes],
-        "Used last": [mixes[name] for name in used if name in mixes],
+        "Recent": [mixes[name] for name in used if name in mixes],
         "Our own": [mix for mix in left.values() if mix.id not in library()],
         **{
             trade: [mix for mix in left.values() if mix.trade == trade and mix.id in library()]
@@ -82,7 +82,7 @@ def mixes_that_fit(
     good = [_choice(fit.mix) for fit in found if not fit.against]
     others = [_choice(fit.mix, fit.against) for fit in found if fit.against]
     count = f"{len(good)} {'mix fits' if len(good) == 1 else 'mixes fit'}"
-    return [MixShelf(count, good), *([MixShelf("These do not", others)] if others else [])]
+    return [MixShelf(count, good), *([MixShelf("Don't fit", others)] if others else [])]
 
 
 def _choice(mix: Mix, against: Sequence[Against] = ()) -> MixChoice:

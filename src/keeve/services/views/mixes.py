@@ -10,6 +10,7 @@ from keeve.core.mixes.procedures import Procedure, Step
 from keeve.core.planning.plan import Plan
 from keeve.services.kept import Itself, Kept
 from keeve.services.sample_plans import cubic_metre
+from keeve.services.views.terms import in_terms
 
 # The scale of thickness that every mix without its own is shown on, mm.
 _ANY_THICKNESS_MM = (1.0, 1000.0)
@@ -90,7 +91,9 @@ def _figures(mix: Mix) -> MixFigures:
         water_l=load.water.with_aggregate_l,
         thickness_mm=mix.thickness_mm or _ANY_THICKNESS_MM,
         ratio=mix.ratio,
-        found_by=" ".join([mix.name, mix.ratio, mix.trade or "", *mix.uses, *mix.known_as]).casefold(),
+        found_by=" ".join(
+            [mix.name, in_terms(mix.name, "us"), mix.ratio, mix.trade or "", *mix.uses, *mix.known_as]
+        ).casefold(),
     )
 
 

@@ -47,7 +47,7 @@ def ratios_of(mix: Mix) -> list[RatioLine]:
         return [ratio_line(item.name, item.use, item.water.ratio_default) for item in mix.proportions]
     least, most = ISLANDS_PER_100
     return [
-        ratio_line("many islands", "the least water it comes to", least / 100),
+        ratio_line("many islands", "the least water", least / 100),
         ratio_line("half islands", "about", mix.water.ratio_default),
         ratio_line("few islands", "the most", most / 100),
     ]

@@ -124,8 +124,8 @@ def charts_of(
     window = window_of(newest.load) if newest else None
     series = ratio_series(sorted([*told, *own], key=lambda one: one.begun_at), window)
     charts = (
-        quality_charts.ratios(series, newest.plan.mix.ratio_name if newest else "water ratio"),
-        quality_charts.drift(series),
+        quality_charts.ratios(series, newest.plan.mix.ratio_name if newest else "water ratio", units),
+        quality_charts.drift(series, units),
         quality_charts.strength_by_age(tests, units),
         quality_charts.strength_by_ratio(tests),
         quality_charts.by_moisture(done, units),

@@ -1,4 +1,4 @@
-"""The charts of the loads of a mix, and the tables beside them: each answers one question."""
+"""The charts of the loads of a mix, and the tables beside them."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import groupby
@@ -27,6 +27,7 @@ from keeve.core.rules.strength_tests import Standard
 from keeve.core.running.events import Result
 from keeve.core.units import System, as_read
 from keeve.services.views.chart_figures import Axis, Band, Bar, Bars, ChartFigures, Dot, Line, Places, Table
+from keeve.services.views.dates import write_day_in_year
 from keeve.services.views.event_words import RESULT_NAMES
 
 # As near as an eye measures water, L.
@@ -36,7 +37,7 @@ _STEPS = 40
 _LEAST_DAYS, _PAST = 1.0, 1.15
 
 
-def ratios(series: RatioSeries | None, name: str) -> ChartFigures | None:
+def ratios(series: RatioSeries | None, name: str, units: System) -> ChartFigures | None:
     """Water over binder, load by load, in the window of the mix and the limits of chance; of one load nothing."""
     if series is None or len(series.loads) < 2:
         return None
@@ -50,20 +51,20 @@ def ratios(series: RatioSeries | None, name: str) -> ChartFigures | None:
     return ChartFigures(
         Table(
             "ratio",
-            "Is the water steady from load to load?",
+            "Water, load to load",
             ("load", "begun_at", name.replace(" ", "_"), "least", "most", "signals"),
             [
                 (
                     load.name,
-                    load.begun_at.isoformat(),
+                    load.begun_at,
                     ratio,
                     window.low if window else None,
                     window.high if window else None,
-                    " ".join(one.kind for one in signals if one.index == index),
+                    " ".join(_FLAGS[one.kind] for one in signals if one.index == index),
                 )
                 for index, (load, ratio) in enumerate(zip(series.loads, series.ratios, strict=True))
             ],
-            list(_ratio_words(series)),
+            list(_ratio_words(series, units)),
         ),
         Axis("loads in order"),
         Axis(name),
@@ -71,7 +72,7 @@ def ratios(series: RatioSeries | None, name: str) -> ChartFigures | None:
         lines,
         [Band("window", _level(series, window.high), _level(series, window.low))] if window else [],
         is_joined=True,
-        key="Band: what the mix may have. Lines: usual, and how far chance alone goes. Ring: look here.",
+        key="Band: allowed range. Lines: usual and normal variation. Ring: check this load.",
     )
 
 
@@ -86,50 +87,58 @@ def _in_order(loads: Sequence[RatioOf], values: Sequence[float], signals: set[in
     ]
 
 
-def _ratio_words(series: RatioSeries) -> Iterator[str]:
+def _ratio_words(series: RatioSeries, units: System) -> Iterator[str]:
     chart, window = series.chart, series.window
     if window and (over := sum(is_past(ratio, window) for ratio in series.ratios)):
         most = f"{window.high:.2f}"
-        yield f"{over} of {len(series.ratios)} loads had more water than the mix may have ({most})."
+        yield f"{over} of {len(series.ratios)} loads went over the max ({most})."
     if chart is None:
-        yield f"{len(series.ratios)} loads: too few to tell a change from chance. Eight are enough."
+        yield f"{len(series.ratios)} loads so far. Eight are needed to spot a change."
         return
     low, high = chart.limits.lower, chart.limits.upper
-    yield f"Usually {chart.centre:.2f}; chance alone stays between {low:.2f} and {high:.2f}."
+    yield f"Usually {chart.centre:.2f}. Normal variation: {low:.2f} to {high:.2f}."
     runs = [run for run in runs_of(chart.signals) if not run.kind.startswith("drift")]
-    yield from _run_words(series.loads, runs) if runs else ["No load differs by more than chance."]
+    yield from _run_words(series.loads, runs, units) if runs else ["All loads within normal variation."]
 
 
 # Of more than that the newest are told; the figures have them all.
 _MOST_TOLD = 6
 
 
-def _run_words(loads: Sequence[RatioOf], runs: Sequence[Run]) -> Iterator[str]:
+def _run_words(loads: Sequence[RatioOf], runs: Sequence[Run], units: System) -> Iterator[str]:
     """What was seen, the oldest first."""
     if len(runs) > _MOST_TOLD:
-        yield f"{len(runs)} signals; these are the newest, the figures have them all:"
+        yield f"{len(runs)} signals. The latest are here, all of them under Data:"
     for run in runs[-_MOST_TOLD:]:
-        yield f"{_span(loads, run)}: {_RUN_WORDS[run.kind]}"
+        yield f"{_span(loads, run, units)}: {_RUN_WORDS[run.kind]}"
 
 
+_FLAGS: Mapping[str, str] = {
+    "above": "wetter",
+    "below": "drier",
+    "jump": "jump",
+    "drift-up": "drift wetter",
+    "drift-down": "drift drier",
+}
 _RUN_WORDS: Mapping[str, str] = {
-    "above": "wetter than chance explains. Look for what changed: sand, hose, who mixed.",
-    "below": "drier than chance explains. Look for what changed: sand, hose, who mixed.",
-    "jump": "a jump from the load before.",
-    "drift-up": "wetter than usual from here on; added up it is more than chance.",
-    "drift-down": "drier than usual from here on; added up it is more than chance.",
+    "above": "wetter than normal. What changed: sand, hose, who mixed?",
+    "below": "drier than normal. What changed: sand, hose, who mixed?",
+    "jump": "big jump from the load before.",
+    "drift-up": "drifting wetter.",
+    "drift-down": "drifting drier.",
 }
 
 
-def _span(loads: Sequence[RatioOf], run: Run) -> str:
+def _span(loads: Sequence[RatioOf], run: Run, units: System) -> str:
     newest = loads[-1].begun_at.year
 
     def day(load: RatioOf) -> str:
-        written = f"{load.begun_at:%d %b}".lstrip("0")
-        return written if load.begun_at.year == newest else f"{written} {load.begun_at.year}"
+        return write_day_in_year(load.begun_at.date(), newest, units)
 
-    first = loads[run.since if run.kind.startswith("drift") else run.first]
-    last = loads[run.last]
+    if run.kind.startswith("drift"):
+        since = loads[run.since]
+        return f"From {since.name} ({day(since)})"
+    first, last = loads[run.first], loads[run.last]
     if first is last:
         return f"{first.name} ({day(first)})"
     number = str(last.number) if last.job == first.job else last.name
@@ -137,7 +146,7 @@ def _span(loads: Sequence[RatioOf], run: Run) -> str:
     return f"{first.name} to {number} ({days})"
 
 
-def drift(series: RatioSeries | None) -> ChartFigures | None:
+def drift(series: RatioSeries | None, units: System) -> ChartFigures | None:
     """What loads were off the usual ratio, summed up: a small lasting change shows here first."""
     if series is None or series.chart is None:
         return None
@@ -148,20 +157,20 @@ def drift(series: RatioSeries | None) -> ChartFigures | None:
     return ChartFigures(
         Table(
             "drift",
-            "Is it drifting wetter or drier?",
+            "Drift",
             ("load", "begun_at", "sum_up", "sum_down", "bound"),
             [
-                (load.name, load.begun_at.isoformat(), up, down, bound)
+                (load.name, load.begun_at, up, down, bound)
                 for load, up, down in zip(series.loads, chart.sums_up, chart.sums_down, strict=True)
             ],
-            list(_run_words(series.loads, drifts)) or ["No drift that is more than chance."],
+            list(_run_words(series.loads, drifts, units)) or ["No drift."],
         ),
         Axis("loads in order"),
-        Axis("sum of what loads were off (CUSUM)"),
+        Axis("running total (CUSUM)"),
         _in_order(series.loads, sums, {run.first for run in drifts}),
         [Line("limit", _level(series, bound)), Line("limit", _level(series, -bound))],
         is_joined=True,
-        key="Up: wetter than usual, added up; level: steady again. Dashed: from there it is more than chance.",
+        key="Rising: wetter than usual. Flat: steady. Past the dashed line: real drift.",
     )
 
 
@@ -186,14 +195,12 @@ def strength_by_age(tests: Sequence[Tested], units: System) -> ChartFigures | No
     ages = [_LEAST_DAYS * (oldest / _LEAST_DAYS) ** (step / _STEPS) for step in range(_STEPS + 1)]
     law = _law(tests, [(age, usual, age) for age in ages])
     return ChartFigures(
-        _test_table(
-            "strength-by-age", "Does it get as strong as it should?", tests, _strength_words(tests, units)
-        ),
+        _test_table("strength-by-age", "Strength by age", tests, _strength_words(tests, units)),
         Axis("age, days"),
         Axis(f"strength of {tests[0].line.made.shape}s", "strength"),
         [_dot(test, test.line.age_days or 0.0, test.line.is_weak) for test in tests],
         *law,
-        key=f"Band: 8 in 10 are in it, at a ratio of {usual:.2f}, cured wet. Ring: weaker than that for its own water.",
+        key=f"Band: 8 in 10 results at water ratio {usual:.2f}, cured wet. Ring: weak for its water.",
     )
 
 
@@ -206,12 +213,12 @@ def strength_by_ratio(tests: Sequence[Tested]) -> ChartFigures | None:
     least, most = min(tested) / _PAST, max(tested) * _PAST
     across = [least + (most - least) * step / _STEPS for step in range(_STEPS + 1)]
     return ChartFigures(
-        _test_table("strength-by-ratio", "What did the water cost?", tests, ()),
+        _test_table("strength-by-ratio", "Strength against water", tests, ()),
         Axis(tests[0].done.plan.mix.ratio_name),
         Axis("strength at 28 days", "strength"),
         [_dot(test, test.done.ratio or 0.0, False) for test in tests],
         *_law(tests, [(ratio, ratio, 28.0) for ratio in across]),
-        key="Line and band: the law, 8 in 10 are in the band.",
+        key="Line and band: expected strength, 8 in 10 inside.",
     )
 
 
@@ -220,15 +227,14 @@ def verdict(tests: Sequence[Tested], specified_mpa: float, standard: Standard, u
     found = verdict_of(tests, specified_mpa, standard)
     if found is None:
         return None
-    rows = [(load.name, load.begun_at.isoformat(), mpa) for load, mpa in found.samples]
+    rows = [(load.name, load.begun_at, mpa) for load, mpa in found.samples]
     says = list(_verdict_words(found, tests[0].line.made.shape, specified_mpa, standard, units))
-    question = "Does it meet the specified strength?"
-    return Table("acceptance", question, ("load", "begun_at", "mean_mpa"), rows, says)
+    return Table("acceptance", "Specified strength", ("load", "begun_at", "mean_mpa"), rows, says)
 
 
 _VERDICTS: Mapping[Standard, str] = {
-    "aci-318": "ACI 318, acceptance by running means (from memory)",
-    "en-206": "EN 206, identity testing by the day's pour (from memory)",
+    "aci-318": "ACI 318 (from memory)",
+    "en-206": "EN 206 (from memory)",
 }
 
 
@@ -238,19 +244,23 @@ def _verdict_words(
     def shown(mpa: float) -> str:
         return str(as_read(mpa, "strength", units))
 
+    count = len(found.samples)
     spread = f", standard deviation {shown(found.record.sd)}" if found.record.sd else ""
-    yield f"{len(found.samples)} samples of {shape}s at 28 days: mean {shown(found.record.mean)}{spread}."
+    yield (
+        f"{count} {shape} {'sample' if count == 1 else 'samples'} at 28 days: "
+        f"average {shown(found.record.mean)}{spread}."
+    )
     met = "met" if found.meets else "not shown to be met"
-    yield f"{_VERDICTS[standard]}: {shown(specified_mpa)} is {met}."
+    yield f"{_VERDICTS[standard]}: {shown(specified_mpa)} {met}."
     for part, accepted in found.acceptances:
         for short in accepted.shortfalls:
-            what = "mean of three in a row" if short.kind == "mean" and standard == "aci-318" else short.kind
+            what = "average of three" if short.kind == "mean" and standard == "aci-318" else short.kind
             where = part or found.samples[short.index][0].name
-            yield f"{where}: {what} {shown(short.mpa)}, at least {shown(short.least_mpa)} is asked."
+            yield f"{where}: {what} {shown(short.mpa)}, {shown(short.least_mpa)} required."
         if accepted.verdict == "too-few":
-            yield "Three samples in a row are needed for a verdict."
+            yield "Needs three samples in a row."
     if found.aim_mpa is not None:
-        yield f"With this spread aim for a mean of {shown(found.aim_mpa)}."
+        yield f"With this variation, aim for an average of {shown(found.aim_mpa)}."
 
 
 def of_one_shape(done: Sequence[Done]) -> list[Tested]:
@@ -286,7 +296,7 @@ def _law(
     return [Line("law", middle)], [Band("law", upper, lower)]
 
 
-def _test_table(name: str, question: str, tests: Sequence[Tested], says: Sequence[str]) -> Table:
+def _test_table(name: str, heading: str, tests: Sequence[Tested], says: Sequence[str]) -> Table:
     rows = [
         (
             test.done.name,
@@ -300,21 +310,21 @@ def _test_table(name: str, question: str, tests: Sequence[Tested], says: Sequenc
         )
         for test in tests
     ]
-    return Table(name, question, _TEST_COLUMNS, rows, says)
+    return Table(name, heading, _TEST_COLUMNS, rows, says)
 
 
 def _strength_words(tests: Sequence[Tested], units: System) -> list[str]:
     known = [test for test in tests if test.line.expected is not None]
     if not known:
-        return ["No law describes this mix: there is no band to hold the tests against."]
+        return ["Strength of this mix can't be predicted, so there is no band."]
     weak = sum(test.line.is_weak for test in known)
     weakest = min(known, key=lambda test: test.line.mpa or 0.0 if test.line.test_days == 28 else 1e9)
     says = [
-        f"{len(known) - weak} of {len(known)} tests are as strong as their water lets expect, or stronger."
+        f"{len(known) - weak} of {len(known)} tests are as strong as expected for their water, or stronger."
     ]
     if weakest.line.test_days == 28:
         found = as_read(weakest.line.mpa or 0.0, "strength", units)
-        says.append(f"The weakest at 28 days: {found} ({weakest.done.name}, ratio {weakest.done.ratio:.2f}).")
+        says.append(f"Weakest at 28 days: {found} ({weakest.done.name}, ratio {weakest.done.ratio:.2f}).")
     return says
 
 
@@ -326,26 +336,23 @@ def by_moisture(done: Sequence[Done], units: System) -> ChartFigures | None:
     balance = sorted((one.moisture, one.balance_l) for one in found)
     off = [one.water_l - one.balance_l for one in found]
     mean_l = sum(off) / len(off)
-    says = "The tap makes up for what the sand brings."
+    says = "Tap water and sand water balance."
     if abs(mean_l) >= _SAME_L:
-        more = f"{as_read(abs(mean_l), 'water', units)} {'more' if mean_l > 0 else 'less'}"
-        says = f"Loads took {more} than the balance of the sand's water, on average."
+        more = f"{as_read(abs(mean_l), 'water', units)} {'more' if mean_l > 0 else 'less'} water"
+        says = f"On average, loads took {more} than the sand moisture explains."
     return ChartFigures(
         Table(
             "water-by-moisture",
-            "Does the water follow the sand?",
+            "Water against sand moisture",
             ("load", "begun_at", "free_moisture_fraction", "water_l", "balance_l"),
-            [
-                (one.done.name, one.done.begun_at.isoformat(), one.moisture, one.water_l, one.balance_l)
-                for one in found
-            ],
+            [(one.done.name, one.done.begun_at, one.moisture, one.water_l, one.balance_l) for one in found],
             [says],
         ),
         Axis("free water in the sand", is_percent=True),
-        Axis("water from the tap", "water"),
+        Axis("tap water", "water"),
         [Dot(one.moisture, one.water_l, one.done.id, one.done.name) for one in found],
         [Line("law", balance)],
-        key="Line: the target, less what the sand brings.",
+        key="Line: target minus the water in the sand.",
     )
 
 
@@ -357,7 +364,7 @@ def judges(done: Sequence[Done], names: Sequence[str] | None) -> Table:
     found = [judge for judge in judges_of(done) if names is None or judge.name in names]
     return Table(
         "judges",
-        "Who calls it right how wet?",
+        "Wetter or drier, by person",
         ("name", "loads", "wetter_by", "good", "usable", "poor"),
         [
             (
@@ -375,11 +382,11 @@ def judges(done: Sequence[Done], names: Sequence[str] | None) -> Table:
 
 def _wetter(judges: Sequence[Judge]) -> Bars:
     bars = [Bar(judge.name, judge.wetter_by) for judge in judges]
-    return Bars("Wetter (right) or drier than usual, water ratio", None, False, 3, bars)
+    return Bars("Drier (left) or wetter (right) than usual, water ratio", None, False, 3, bars)
 
 
 def _judge_words(name: str, wetter_by: float, results: Mapping[Result, int]) -> str:
-    how = "as wet as the others"
+    how = "same as the crew"
     if abs(wetter_by) >= SAME_RATIO:
         how = f"{abs(wetter_by):.2f} {'wetter' if wetter_by > 0 else 'drier'} than usual"
     told = [f"{count} {RESULT_NAMES[result].lower()}" for result, count in results.items()]
@@ -404,7 +411,7 @@ def uses(done: Sequence[Done], units: System) -> Table:
         )
         kg = as_read(use.binder_kg, "mass", units), as_read(use.planned_binder_kg, "mass", units)
         minutes = (
-            f", {use.minutes:.0f} min until a load was right ({use.planned_min:.0f} planned)"
+            f", {use.minutes:.0f} min to get a load right ({use.planned_min:.0f} planned)"
             if use.minutes
             else ""
         )
@@ -424,7 +431,7 @@ def uses(done: Sequence[Done], units: System) -> Table:
     )
     return Table(
         "jobs",
-        "What did it take, against the plan?",
+        "Used against planned",
         columns,
         rows,
         says,
@@ -442,8 +449,8 @@ def _use_bars(found: Sequence[JobUse]) -> Iterator[Bars]:
         return
     kg = [Bar(use.name, use.binder_kg, use.planned_binder_kg) for use in found]
     minutes = [Bar(use.name, use.minutes, use.planned_min) for use in found if use.minutes is not None]
-    yield Bars("Cement and lime; the frame is the plan", "mass", False, 0, kg)
+    yield Bars("Cement and lime (outline: planned)", "mass", False, 0, kg)
     if minutes:
-        yield Bars("Minutes until a load was right", None, False, 0, minutes)
+        yield Bars("Minutes to get a load right", None, False, 0, minutes)
     waste = [Bar(use.name, use.waste, use.planned_waste) for use in found]
-    yield Bars("Waste: what was not placed", None, True, 1, waste)
+    yield Bars("Waste: mixed but not placed", None, True, 1, waste)

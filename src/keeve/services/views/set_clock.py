@@ -23,9 +23,9 @@ STAGE_NAMES: Mapping[str, str] = {
     "mix": "stir",
     "stand": "wait",
     "pour": "pour",
-    "thickening": "thickening",
-    "hard": "hard, hot",
-    "strip": "strip",
+    "thickening": "too thick",
+    "hard": "hard and hot",
+    "strip": "take out",
 }
 
 
@@ -40,15 +40,15 @@ class BuildStage(NamedTuple):
 
 
 BUILD_STAGES: Sequence[BuildStage] = (
-    BuildStage("milk", "Milk", "Wash a dry face with it.", "It grips nothing yet."),
-    BuildStage("cream", "Thin cream", "Dip cloth, splash on the first coat.", "Later, cloth lifts lumps."),
-    BuildStage("thick-cream", "Thick cream", "Lay cloth, brush it on, fill hollows.", "Later, it will not run in.",
+    BuildStage("milk", "Milk", "Brush it on a dry face.", "Too thin to stick."),
+    BuildStage("cream", "Thin cream", "Dip cloth, splash on the first coat.", "Later the cloth picks up lumps."),
+    BuildStage("thick-cream", "Thick cream", "Lay cloth, brush on, fill hollows.", "Later it won't flow in.",
                "gloss-going"),
-    BuildStage("trowel", "Soft butter", "Trowel it on and leave it.", "Worked on, it runs, then sets at once.",
+    BuildStage("trowel", "Soft butter", "Trowel it on and leave it.", "Overworked, it slumps, then sets at once.",
                "like-butter"),
-    BuildStage("carve", "Cheese", "Carve and scrape to shape. Add nothing.", "Trowelled now, it loses its strength.",
+    BuildStage("carve", "Cheese", "Carve and scrape. Add nothing.", "Trowelled now, it loses strength.",
                "like-cheese"),
-    BuildStage("hard", "Hard", "Wet it, then the next coat.", "Only a rasp takes anything off.", "thumb-firm"),
+    BuildStage("hard", "Hard", "Wet it, then the next coat.", "Now only a rasp will cut it.", "thumb-firm"),
 )  # fmt: skip
 
 
@@ -137,23 +137,23 @@ def _on_line(plan: Plan, clock: SetClock, item: StageAt, ends_min: float, *, bui
 def _basis(clock: SetClock) -> list[str]:
     """What a clock is counted by, in sentences."""
     if clock.seen:
-        return [f"Re-timed by what was seen: {SIGHT_NAMES[clock.seen].lower()}."]
-    old = f", powder {clock.age_months:g} months old" if clock.age_months is not None else ""
-    estimate = f"An estimate, from ratio, size, mixing, water at {clock.water_c:.0f} °C{old}."
+        return [f"Re-timed from what you saw: {SIGHT_NAMES[clock.seen].lower()}."]
+    old = f" and powder {clock.age_months:g} months old" if clock.age_months is not None else ""
+    estimate = f"Estimate from ratio, size, mixing and water at {clock.water_c:.0f} °C{old}."
     own = clock.setting
     if own is None:
-        return [estimate, "Tap what you see, and it is re-timed. Your own loads will make it better."]
+        return [estimate, "Tap what you see to re-time it."]
     slower = own.age_factor - 1
-    how = "as it says"
+    how = "as estimated"
     if abs(slower) >= _SAME_FRACTION:
-        how = f"{abs(slower):.0%} {'slower' if slower > 0 else 'sooner'} than that"
-    loads = "load of it" if own.loads == 1 else f"{own.loads} loads of it"
-    found = [estimate, f"Your last {loads} set {how}: that is in."]
+        how = f"{abs(slower) * 100:.0f} % {'slower' if slower > 0 else 'faster'}"
+    loads = "load" if own.loads == 1 else f"{own.loads} loads"
+    found = [estimate, f"Your last {loads} set {how}. Already included."]
     if own.loads > 1:
         before, lately = own.error_before_fraction, own.error_lately_fraction
-        off = f"off by {before:.0%} at first, by {lately:.0%} lately"
-        better = "getting better" if lately < before - _SAME_FRACTION else "no better yet"
-        found.append(f"It was {off}: {better}.")
+        off = f"Error {before * 100:.0f} % at first, {lately * 100:.0f} % now"
+        better = "improving" if lately < before - _SAME_FRACTION else "no better yet"
+        found.append(f"{off}: {better}.")
     return found
 
 

@@ -15,8 +15,8 @@ _CLOCK = re.compile(r"([01]?\d|2[0-3])[:.]([0-5]\d)")
 _PLACING = Number("You place per hour", ("placing",), "volume")
 _WHOLE: Mapping[str, Number] = {
     "hands": Number("People", ("hands",), whole=True),
-    "mixing_hands": Number("People at a mixer", ("mixing_hands",), whole=True),
-    "placing_hands": Number("People placing a load", ("placing_hands",), whole=True),
+    "mixing_hands": Number("People per mixer", ("mixing_hands",), whole=True),
+    "placing_hands": Number("People placing", ("placing_hands",), whole=True),
 }
 _LOADS = Number("Loads today", ("loads",), whole=True)
 _FIRST = Number("First load", ("first_load",), whole=True)
@@ -62,11 +62,11 @@ def typed_day(typed: Mapping[str, str], units: System) -> DayPlan:
         if f"remove.{place}" not in typed
     ]
     if not all(_ID.fullmatch(job["plan_id"]) for job in day["jobs"]):
-        raise InputError("no_job", "One of these jobs is gone: take it out of the day.", ["jobs"])
+        raise InputError("no_job", "One of these jobs is gone. Remove it from the day.", ["jobs"])
     if wrong:
         raise InputError("not_read", " ".join(wrong.values()), list(wrong))
     if any(not job["mixers"] for job in day["jobs"]):
-        raise InputError("no_mixer", "Mixers: tick at least one for each job.", ["mixers"])
+        raise InputError("no_mixer", "Mixers: tick one or more for each job.", ["mixers"])
     try:
         return validated(DayPlan, day)
     except InputError as fault:
@@ -79,8 +79,8 @@ _CALLED: Mapping[str, str] = {
     "life_min": "Working time with retarder",
     "first_load": "First load",
     "loads": "Loads today",
-    "mixing_hands": "People at a mixer",
-    "placing_hands": "People placing a load",
+    "mixing_hands": "People per mixer",
+    "placing_hands": "People placing",
     "hands": "People",
     "jobs": "Jobs",
 }
@@ -99,6 +99,6 @@ def _in_words(fault: InputError) -> InputError:
 def _minute(typed: Mapping[str, str], field: str, wrong: dict[str, str]) -> int | None:
     found = _CLOCK.fullmatch(typed.get(field, "").strip())
     if found is None:
-        wrong[field] = "Start: a time of day, such as 7:30."
+        wrong[field] = "Start: enter a time, such as 7:30."
         return None
     return 60 * int(found[1]) + int(found[2])

@@ -18,7 +18,7 @@ FRESH: Mapping[str, Number] = {
     "air_fraction": Number("Air", ("air_fraction",), percent=True),
     "density_kg_m3": Number("Density", ("density_kg_m3",), "density"),
 }
-LOAD = Number("Load at break", ("load_kn",), "force")
+LOAD = Number("Breaking load", ("load_kn",), "force")
 STRENGTH = Number("Strength", ("mpa",), "strength")
 # Every figure of an entry that can be put right, by its name in the event.
 FIGURES: Mapping[str, Number] = {
@@ -38,9 +38,7 @@ def fixing_event(form: Mapping[str, str], amends: str, units: System) -> dict[st
     """
     reason = form.get("reason", "").strip()
     if not reason:
-        raise InputError(
-            "reason_missing", "Say how you know: what was really done, and who saw it.", ["reason"]
-        )
+        raise InputError("reason_missing", "Give a reason: what really happened, and who saw it.", ["reason"])
     if form.get("what") == "strike":
         return {"kind": "undone", "cancels": amends, "reason": reason}
     event = {"kind": "put_right", "amends": amends, "reason": reason}
@@ -62,7 +60,7 @@ def fresh_events(form: Mapping[str, str], units: System) -> list[dict[str, Any]]
         if (text := form.get(name, "").strip())
     ]
     if not found:
-        raise InputError("test_missing", "Type what was measured: slump, flow, air or density.", list(FRESH))
+        raise InputError("test_missing", "Enter what you measured: slump, flow, air or density.", list(FRESH))
     return found
 
 
@@ -102,7 +100,7 @@ def specimens_event(form: Mapping[str, str], units: System) -> dict[str, Any]:
 def _days(text: str) -> list[int]:
     days = [part for part in re.split(r"[\s,;]+", text.strip()) if part]
     if not days or not all(day.isascii() and day.isdigit() for day in days):
-        message = f"Days: one number for each specimen, such as {DUE}: the ages at which they are tested."
+        message = f"Test ages: one number of days per specimen, such as {DUE}."
         raise InputError("no_days", message, ["due"])
     return [int(day) for day in days]
 
@@ -119,7 +117,7 @@ def result_event(
     if form.get("what") == "lost":
         reason = form.get("reason", "").strip()
         if not reason:
-            raise InputError("reason_missing", "Say why it was not tested.", ["reason"])
+            raise InputError("reason_missing", "Enter why it wasn't tested.", ["reason"])
         return event | {"kind": "specimen_lost", "reason": reason}
     given = {
         field.name: read_figure(field, text, units)
@@ -127,7 +125,7 @@ def result_event(
         if (text := form.get(field.name, "").strip())
     }
     if len(given) != 1:
-        message = "Type the load at which it broke, or its strength: one of them."
+        message = "Enter either the breaking load or the strength."
         raise InputError("no_result", message, [LOAD.name, STRENGTH.name])
     return event | {"kind": "specimen_tested", **given}
 

@@ -42,7 +42,7 @@ def changed_mix(mix: Mix, form: MixForm, units: System, *, is_own: bool) -> Mix 
     """
     raw = mix.model_dump(mode="json")
     if not form.values["name"]:
-        form.errors["name"] = "Name is missing: fill it in."
+        form.errors["name"] = "Name is missing. Enter one."
     for asked in form.fields:
         try:
             put(raw, asked.path, asked.read(form.values[asked.name], units))
@@ -79,17 +79,17 @@ def _asked_of(mix: Mix) -> list[Number]:
             Number("Water ratio, min", ("water", "ratio_low")),
             Number("Water ratio, target", ("water", "ratio_default")),
             Number("Water ratio, max", ("water", "ratio_high")),
-            Number("Start with, of the target", ("water", "start_share"), percent=True),
+            Number("Start with, % of target", ("water", "start_share"), percent=True),
         ]
     found += [
         Number("Air", ("air_fraction",), percent=True),
         Number("Working time, min", ("life_min",)),
-        Number("Water works in after, min", ("wet_out_min",)),
+        Number("Wait before judging, min", ("wet_out_min",)),
     ]
     if mix.thickness_mm:
         found += [
-            Number("Least thickness", ("thickness_mm", 0), "size"),
-            Number("Greatest thickness", ("thickness_mm", 1), "size"),
+            Number("Thickness, min", ("thickness_mm", 0), "size"),
+            Number("Thickness, max", ("thickness_mm", 1), "size"),
         ]
     return found
 

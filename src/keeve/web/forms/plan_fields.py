@@ -52,7 +52,7 @@ def temperatures(mix: Mix) -> list[Field]:
         Number("Water temperature", ("conditions", "water_c"), "temperature"),
     ]
     if has_stockpile(mix):
-        asked.append(Number("Temperature of the pile", ("conditions", "stockpile_c"), "temperature"))
+        asked.append(Number("Sand pile temperature", ("conditions", "stockpile_c"), "temperature"))
     return asked
 
 
@@ -62,9 +62,9 @@ PLASTER: list[Field] = [
         "Given as",
         ("plaster", "basis"),
         {
-            "water_per_100": "Water to 100 of plaster, by weight",
-            "lb_per_us_qt": "Pounds of plaster to a US quart of water",
-            "kg_per_l": "Kilograms of plaster to a litre of water",
+            "water_per_100": "Water per 100 plaster, by weight",
+            "lb_per_us_qt": "Pounds of plaster per US quart of water",
+            "kg_per_l": "Kilograms of plaster per litre of water",
         },
         needed=True,
     ),
@@ -106,20 +106,24 @@ PACE = (
 )
 _BY_STRENGTH: tuple[Field, ...] = (
     Number(
-        "Target strength (mean), 28 days", ("design", "strength_mpa"), "strength", default=25.0, needed=True
+        "Target strength (average), 28 days",
+        ("design", "strength_mpa"),
+        "strength",
+        default=25.0,
+        needed=True,
     ),
     Number("Slump, from", ("design", "slump_mm", 0), "size", default=75.0, needed=True),
     Number("Slump, to", ("design", "slump_mm", 1), "size", default=100.0, needed=True),
 )
 _BY_CONTENT: tuple[Field, ...] = (
     Number(
-        "Cement, with what replaces it",
+        "Cement, slag and ash together",
         ("design", "binder_kg_m3"),
         "density",
         default=330.0,
         needed=True,
     ),
-    Number("Water over that, by weight", ("design", "w_cm"), default=0.5, needed=True),
+    Number("Water to cement ratio", ("design", "w_cm"), default=0.5, needed=True),
 )
 DESIGN_MORE: tuple[Field, ...] = (
     Number("Largest stone", ("design", "stone_max_mm"), "size", default=19.0, needed=True),
@@ -150,7 +154,7 @@ def design(mix: Mix, values: Mapping[str, str]) -> list[Field]:
     """How the mix is designed: by strength and slump, or by its cement and water."""
     if mix.is_made.asks_for != "design":
         return []
-    ways = {"strength": "By strength and slump", "content": "By its cement and water"}
+    ways = {"strength": "By strength and slump", "content": "By cement and water"}
     by = Choice("Designed", ("design", "by"), ways, redraws=True)
     asked = _BY_CONTENT if values.get("design.by") == "content" else _BY_STRENGTH
     return [by, *asked]
@@ -206,7 +210,7 @@ def laying(mix: Mix) -> list[Field]:
     }
     if not options:
         return []
-    return [Choice("How it lies", ("laying",), options | {None: "Not said"}, needed=True, redraws=True)]
+    return [Choice("Floor build-up", ("laying",), options | {None: "Not said"}, needed=True, redraws=True)]
 
 
 _PLACINGS: Mapping[Placing, str] = {
@@ -246,7 +250,7 @@ def laid(mix: Mix, values: Mapping[str, str]) -> Laying:
 def packs(mix: Mix) -> list[Field]:
     """Whether a pack that may be left out is used."""
     return [
-        Choice(item.name.capitalize(), ("packs", item.name), {True: "With it", False: "Without"})
+        Choice(item.name.capitalize(), ("packs", item.name), {True: "Use it", False: "Leave it out"})
         for item in mix.admixtures
         if item.packs and item.optional
     ]
@@ -301,8 +305,8 @@ def label_more(mix: Mix) -> list[Field]:
         Number("Smallest part of a bag, such as 1/2", (*here, "least_bag")),
         Number("Working time, min", (*here, "life_min")),
         *([Number("Rest, min", (*here, "rest_min"))] if rests else []),
-        Number("Thickness, least", (*here, "thickness_min_mm"), "size"),
-        Number("Thickness, greatest", (*here, "thickness_max_mm"), "size"),
+        Number("Thickness, min", (*here, "thickness_min_mm"), "size"),
+        Number("Thickness, max", (*here, "thickness_max_mm"), "size"),
     ]
 
 
@@ -321,7 +325,7 @@ def own_water(mix: Mix) -> list[Field]:
         return []
     return [
         Number(mix.ratio_name.capitalize(), ("own_water", "ratio")),
-        Number("Of it to begin with", ("own_water", "start_share"), percent=True),
+        Number("Start with", ("own_water", "start_share"), percent=True),
     ]
 
 

@@ -38,7 +38,7 @@ from keeve.web.forms.shapes import SHAPES
 
 _NEWCOMERS_MIX = "mortar-bricklaying"
 # A form sent while other fields than those on the screen were asked for.
-FORM_CHANGED = "The form changed with the mix or shape: check the fields, then save."
+FORM_CHANGED = "The fields changed with the mix or shape. Check them, then save."
 
 
 class Offer(NamedTuple):
@@ -328,12 +328,12 @@ def form_from(
         values = shrunk(values, name)
     errors = {}
     if values.setdefault("mix", _NEWCOMERS_MIX) not in mixes:
-        errors["mix"] = "That mix is not here any more: choose another."
+        errors["mix"] = "That mix is gone. Choose another."
         values["mix"] = _NEWCOMERS_MIX
     needs = [_of_a_known_shape(need) for need in members(values, "need")]
     if len(needs) > MOST_ITEMS:
         raise InputError(
-            "too_many", f"There are at most {MOST_ITEMS} things in a plan: make two plans.", ["need"]
+            "too_many", f"A plan holds up to {MOST_ITEMS} items. Make a second plan for the rest.", ["need"]
         )
     values = with_members(values, "need", needs or [_of_a_known_shape({})])
     opened = _opened(typed.get("opened", ""))
@@ -413,7 +413,7 @@ def _filled(form: PlanForm) -> PlanForm:
     """The form with everything that is not on it yet as on an empty one, and the fewest rows."""
     for rows in _every_rows(form):
         if rows.count(form.values) > MOST_OF_A_KIND:
-            raise InputError("too_many", f"{rows.label}: there are at most {MOST_OF_A_KIND}.", [rows.name])
+            raise InputError("too_many", f"{rows.label}: up to {MOST_OF_A_KIND}.", [rows.name])
         while rows.count(form.values) < rows.least:
             for item in rows.row(rows.count(form.values)):
                 form.values[item.name] = empty_text(item, form.units)

@@ -173,4 +173,4 @@ def _put(raw: dict[str, Any], item: Field, text: str, form: PlanForm) -> None:
     put(raw, item.path, None if counts_anyway and at(raw, item.path) is None else kept)
     may_be_none = isinstance(item, Choice) and None in item.options
     if kept is None and item.needed and not may_be_none:
-        form.missing[item.name] = f"{item.label} is missing: fill it in."
+        form.missing[item.name] = f"{item.label} is missing. Enter it."

@@ -121,7 +121,7 @@ def _item_section(
         parts.append(Group([field for field in asked.fields if not _is_extra(field)], asked.rows))
         more += [field for field in asked.fields if _is_extra(field)]
     if more:
-        parts.append(Fold("More", more, value="one of it"))
+        parts.append(Fold("More", more, value="one item"))
     heading = "What are you making?" if count == 1 else f"Item {index + 1}"
     return Section(heading, parts, index, is_last_item=index == count - 1, picks="shape")
 
@@ -155,9 +155,9 @@ def _more(mix: Mix, values: Mapping[str, str]) -> Section:
     folds = [
         Fold("Bags and moisture", plan_fields.bags_and_moistures(mix)),
         Fold("Stone, sand and exposure", list(DESIGN_MORE) if is_designed else []),
-        Fold("In place of cement", list(REPLACED) if is_designed else [], value="nothing"),
+        Fold("Cement replacements", list(REPLACED) if is_designed else [], value="nothing"),
         Fold("Waste", [WASTE]),
-        Fold("Temperatures", plan_fields.temperatures(mix), value="20 °C taken"),
+        Fold("Temperatures", plan_fields.temperatures(mix), value="20 °C assumed"),
         Fold("Loading order and loads", plan_fields.order_and_loads(mix), value="as recommended"),
         Fold("Your buckets", rows=[vessels(mix)] if by_parts else [], value=buckets),
         Fold("Your scales", rows=[SCALES], value=scales),
@@ -174,13 +174,13 @@ def _more(mix: Mix, values: Mapping[str, str]) -> Section:
         Fold(
             f"Your own ratio, parts to 1 of {mix.parts[0].name}",
             plan_fields.own_ratio(mix),
-            value="the mix's own",
+            value="as in the mix",
         ),
-        Fold("Your own usual water", plan_fields.own_water(mix), value="the mix's own"),
+        Fold("Your own usual water", plan_fields.own_water(mix), value="as in the mix"),
         Fold(
             "Your own ratio of water and plaster",
             list(PLASTER) if mix.basis == "gypsum" else [],
-            value="the mix's own",
+            value="as in the mix",
         ),
         Fold("Your own densities and bags", plan_fields.densities(mix), value="usual figures"),
         Fold("Prices", plan_fields.prices(mix)),

@@ -11,7 +11,8 @@ from docstring_parser import parse
 from keeve.core.errors import InputError
 from keeve.core.quantities import read_quantity
 from keeve.core.rules.registry import LARGEST, Rule
-from keeve.core.units import DISPLAY_UNITS, Kind, System, kind_of_name, to_kept, to_shown
+from keeve.core.units import DISPLAY_UNITS, Kind, System, to_kept, to_shown
+from keeve.services.views.labels import kind_of, label, value_words
 from keeve.web.filters import name_in_words
 from keeve.web.forms.fields import place
 
@@ -140,6 +141,23 @@ def in_words(rule: Rule, given: Mapping[str, Any], fault: InputError) -> str:
     return message
 
 
+# What every rule refuses is not said of each.
+_ANY_INPUT = "an input is missing, unknown or out of bounds."
+# The unit of an input, which its field shows.
+_UNIT = re.compile(
+    r",? (?:kg/m3(?: of concrete)?|kg/L|m3|m2|mm|kg|L|MPa|km/h|°C|min|m|ISO|days)(?=[;.,]|$)|\boven-dry kg\b"
+)
+_ALSO_READ_AS = re.compile(r" \(also read as [^)]*\)")
+
+
+def _hint(name: str, description: str) -> str:
+    """What an input is, without the unit its field shows; empty where the label says it all."""
+    text = _UNIT.sub("", _ALSO_READ_AS.sub("", description.replace("\n", " "))).strip()
+    if text.rstrip(".").casefold() == label(name).words.casefold():
+        return ""
+    return text[:1].upper() + text[1:]
+
+
 @lru_cache(maxsize=64)
 def explained(rule: Rule) -> dict[str, Any]:
     """What the rule's documentation says: the answer it gives, each input, its results, what it refuses."""
@@ -147,9 +165,8 @@ def explained(rule: Rule) -> dict[str, Any]:
     return {
         "answers": parsed.short_description or "",
         "more": parsed.long_description or "",
-        "inputs": {item.arg_name: item.description or "" for item in parsed.params},
-        "returns": (parsed.returns.description if parsed.returns else "") or "",
-        "refuses": [item.description or "" for item in parsed.raises],
+        "inputs": {item.arg_name: _hint(item.arg_name, item.description or "") for item in parsed.params},
+        "refuses": [f"Needs {item.description}" for item in parsed.raises if item.description != _ANY_INPUT],
     }
 
 
@@ -189,10 +206,8 @@ def _node(
     choices = tuple(chosen.get("enum", ())) or (("true", "false") if kind == "boolean" else ())
     shown = "" if value is None else str(value).lower() if isinstance(value, bool) else _text(value)
     default = schema.get("default")
-    limits = _limits(chosen) + ("" if default is None else f"; {_text(default)} unless given")
-    return RuleField(
-        path, name, "choice" if choices else str(kind), shown, needed, limits.strip("; "), choices
-    )
+    limits = " ".join(filter(None, (_limits(chosen), _usually(default))))
+    return RuleField(path, name, "choice" if choices else str(kind), shown, needed, limits, choices)
 
 
 def _resolved(schema: Schema, defs: Schema, value: Any) -> Schema:
@@ -215,15 +230,27 @@ def _of_each(schema: Schema) -> Schema:
 
 
 def _limits(schema: Schema) -> str:
-    """The bounds in words."""
-    words = {
-        "exclusiveMinimum": "more than {:g}",
-        "minimum": "{:g} or more",
-        "exclusiveMaximum": "less than {:g}",
-        "maximum": "{:g} or less",
-    }
-    found = {name: schema[name] for name in words if name in schema and abs(schema[name]) != LARGEST}
-    return ", ".join(words[name].format(bound) for name, bound in found.items())
+    """The bounds as one says them: ``0 to 100.``, ``Above 0.``"""
+    bounds = [
+        schema.get(exclusive, schema.get(name))
+        for exclusive, name in (("exclusiveMinimum", "minimum"), ("exclusiveMaximum", "maximum"))
+    ]
+    low, high = (None if bound is None or abs(bound) == LARGEST else bound for bound in bounds)
+    if low is not None and high is not None:
+        return f"{low:g} to {high:g}."
+    if low is not None:
+        return f"Above {low:g}." if "exclusiveMinimum" in schema else f"{low:g} or more."
+    if high is not None:
+        return f"Below {high:g}." if "exclusiveMaximum" in schema else f"{high:g} or less."
+    return ""
+
+
+def _usually(default: Any) -> str:
+    if default is None:
+        return ""
+    return (
+        f"Usually {value_words(str(default).lower()) if isinstance(default, bool | str) else _text(default)}."
+    )
 
 
 def _read(schema: Schema, defs: Schema, typed: Mapping[str, str], units: System, path: str) -> Any:
@@ -245,7 +272,7 @@ def _read(schema: Schema, defs: Schema, typed: Mapping[str, str], units: System,
 
 def _kind_of(path: str) -> Kind | None:
     """The kind of quantity at a path: by its last name, or by the list or object it is in."""
-    return next(filter(None, map(kind_of_name, reversed(path.split(_DOT)))), None)
+    return next(filter(None, map(kind_of, reversed(path.split(_DOT)))), None)
 
 
 def _value(type_: str, path: str, text: str, units: System) -> Any:

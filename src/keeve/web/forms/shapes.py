@@ -108,12 +108,12 @@ NO_PART = "none"
 _HOLDS = (_size("water_l", "Water it holds", "mixed_volume", 6.0),)
 _PUSHES = (_size("water_l", "Water it pushes out", "mixed_volume", 2.0),)
 _CAST = (
-    _size("dry_kg", "It weighs, dry", "mass", 2.0),
-    Number("Made with water to 100 of plaster", ("water_per_100",), default=70.0, needed=True),
+    _size("dry_kg", "Dry weight", "mass", 2.0),
+    Number("Cast with: water per 100 plaster", ("water_per_100",), default=70.0, needed=True),
 )
 _MESH = (MeshFile("Mesh file", ("mesh",), needed=True),)
 _CONTAINER = Part(
-    "What do you fill?",
+    "What are you filling?",
     {
         "frame": Way(
             "A frame round a model",
@@ -121,22 +121,22 @@ _CONTAINER = Part(
                 _size("length_m", "Model length", "thickness", 0.3),
                 _size("width_m", "Model width", "thickness", 0.3),
                 _size("height_m", "Model height", "thickness", 0.06),
-                _size("wall_m", "Plaster beside it", "thickness", 0.03),
-                _size("base_m", "Plaster over it", "thickness", 0.03),
+                _size("wall_m", "Plaster at the sides", "thickness", 0.03),
+                _size("base_m", "Plaster on top", "thickness", 0.03),
             ),
         ),
         "solids": Way("A hollow, by its shape", rows=(_SOLIDS,)),
-        "displacement": Way("A hollow, by the water it holds", _HOLDS),
-        "cast": Way("A mould, by a dry cast from it", _CAST),
+        "displacement": Way("A hollow, by water volume", _HOLDS),
+        "cast": Way("A mould, from a dry cast", _CAST),
         "mesh": Way("A mesh file", _MESH),
     },
 )
 _MODEL = Part(
-    "The model in it",
+    "Model inside",
     {
-        "displacement": Way("By the water it pushes out", _PUSHES),
+        "displacement": Way("By water pushed out", _PUSHES),
         "solids": Way("By its shape", rows=(_SOLIDS,)),
-        "cast": Way("By a dry cast of it", _CAST),
+        "cast": Way("By a dry cast", _CAST),
         "mesh": Way("By a mesh file", _MESH),
         NO_PART: Way("No model"),
     },
@@ -278,7 +278,7 @@ SHAPES: Mapping[str, Shape] = {
                 (
                     _size("width_mm", "Width", "size", 50),
                     _size("depth_mm", "Depth", "size", 100),
-                    _size("length_m", "Length of all of them", "length", 12.0),
+                    _size("length_m", "Total length", "length", 12.0),
                 ),
                 least=0,
             ),
@@ -293,7 +293,7 @@ SHAPES: Mapping[str, Shape] = {
                 "Pieces, in the order you pour them",
                 ("pieces",),
                 "Piece",
-                (Number("Parts of the whole", (), default=1.0, needed=True),),
+                (Number("Share of the mould", (), default=1.0, needed=True),),
             ),
         ),
         parts={"container": _CONTAINER, "model": _MODEL},
@@ -308,7 +308,7 @@ SHAPES: Mapping[str, Shape] = {
             _size("strip_width_m", "Strip width", "thickness", 0.15),
             Number("Plaster it takes up, L per m²", ("take_up_l_m2",), default=1.2, needed=True),
             Number("Overlap", ("overlap_fraction",), percent=True, default=0.25, needed=True),
-            _size("coat_mm", "Trowelled over it", "size", 8),
+            _size("coat_mm", "Trowelled on top", "size", 8),
         ),
     ),
     "overlay": Shape(

@@ -60,12 +60,12 @@ def own_kinds() -> Mapping[str, OwnKind]:
         "vessel": OwnKind(
             "Buckets, shovels, bags",
             "bucket",
-            "Best: weigh it empty, fill it with water to its mark, weigh it again.",
+            "Best way: weigh it empty, fill it with water to its mark, weigh it again.",
             (
                 _NAME,
                 Choice("Type", ("is_a",), VESSEL_KINDS),
                 Number("Volume, to its mark", ("volume_l",), "vessel"),
-                Number("Or weight full of water to its mark", ("full_of_water_kg",), "mass"),
+                Number("Or weight, filled with water to its mark", ("full_of_water_kg",), "mass"),
                 Number("Empty weight", ("tare_kg",), "mass"),
                 Number("Mark below the rim", ("mark_mm",), "size"),
                 Choice("Used for", ("material",), {None: "Everything", WATER: "Water", **of_materials}),
@@ -74,7 +74,7 @@ def own_kinds() -> Mapping[str, OwnKind]:
         "scale": OwnKind(
             "Scales",
             "scale",
-            "Weigh at least ten divisions of it at a time; less is a guess.",
+            "Weigh at least ten divisions at a time. Less is a guess.",
             (
                 _NAME,
                 Number("Weighs up to", ("capacity_kg",), "mass", needed=True),
@@ -84,13 +84,13 @@ def own_kinds() -> Mapping[str, OwnKind]:
         "bag": OwnKind(
             "Bags and pails by their label",
             "bag",
-            "Copy the label once: what it makes, or what it covers and how thick. Plans of that mix start with it.",
+            "Copy the label once: its yield, or the area it covers and how thick. Plans with that mix start from it.",
             (
                 _NAME,
                 Choice("Mix", ("mix",), by_label, needed=True),
                 Number("Weight of a bag", ("bag_kg",), "bag", needed=True),
                 Number("Yield per bag", ("yield_l",), "mixed_volume"),
-                Number("Or it covers", ("coverage_m2",), "area"),
+                Number("Or area it covers", ("coverage_m2",), "area"),
                 Number("At a thickness of", ("coverage_mm",), "size"),
                 Number("Water per bag, start", ("water_start_l",), "water", needed=True),
                 Number("Water per bag, min", ("water_min_l",), "water", needed=True),
@@ -101,7 +101,7 @@ def own_kinds() -> Mapping[str, OwnKind]:
         "material": OwnKind(
             "Materials",
             "material",
-            "Weigh a level bucket of it, loose and dry: mixes by volume depend on that.",
+            "Weigh a level bucket, loose and dry. Mixes by volume depend on it.",
             (
                 Choice("Material", ("material",), of_materials, needed=True),
                 Number("Weight of a bag", ("bag_kg",), "bag"),
@@ -198,5 +198,5 @@ def typed_item(form: YardForm, typed: Mapping[str, str]) -> dict[str, Any] | Non
             continue
         put(raw, asked.path, kept)
         if kept is None and asked.needed:
-            form.errors[asked.name] = f"{asked.label} is missing: fill it in."
+            form.errors[asked.name] = f"{asked.label} is missing. Enter it."
     return None if form.errors else {name: value for name, value in raw.items() if value is not None}

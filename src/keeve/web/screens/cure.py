@@ -20,7 +20,7 @@ from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen
 
 router = screen_router()
 
-_TEMPERATURE = Number("Temperature in the pour", ("c",), "temperature")
+_TEMPERATURE = Number("Temperature inside", ("c",), "temperature")
 # A calendar is told of the days planned so far ahead.
 _DAYS_AHEAD = timedelta(days=7)
 # Where one may come from and go back to.

@@ -67,7 +67,7 @@ def change(
     if view.holds:
         offered["all"] = view.holds[-1].day
     if wanted not in offered:
-        message = "The day has changed meanwhile. Look again, then choose."
+        message = "The day has changed. Check it, then choose again."
         return _page(request, database, visitor, weather, now, day, status=422, refusal=message)
     days.save_day(database, visitor, day, offered[wanted], now)
     return _to(day)

@@ -14,10 +14,10 @@ from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen
 router = screen_router()
 
 _GROUPS: Mapping[Group, str] = {
-    "materials": "Buy, or load from the yard",
+    "materials": "To buy or load",
     "water": "Water",
-    "kit": "Kit",
-    "weather": "For the weather",
+    "kit": "Equipment",
+    "weather": "Weather",
     "safety": "Safety",
 }
 

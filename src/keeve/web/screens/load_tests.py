@@ -128,4 +128,4 @@ def _day(form: Mapping[str, str], visitor: Visitor, now: datetime) -> date:
     try:
         return date.fromisoformat(typed) if typed else now.astimezone(visitor.zone).date()
     except ValueError:
-        raise InputError("no_day", "Day: such as 2026-05-04.", ["day"]) from None
+        raise InputError("no_day", "Date: use 2026-05-04.", ["day"]) from None

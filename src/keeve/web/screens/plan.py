@@ -8,6 +8,7 @@ from fastapi import HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.errors import InputError
+from keeve.core.mixes.model import Use
 from keeve.core.planning.plan import PlanItem
 from keeve.core.planning.yard import OwnBag, YardItem
 from keeve.core.records.next_time import Learnt
@@ -169,7 +170,7 @@ def open_file(request: Request, database: Database, visitor: Anyone, now: Now) -
     known = mixes.every_mix(database, visitor)
     try:
         if len(text) > _MOST_FILE_CHARACTERS:
-            raise InputError("too_large", "The file is larger than any job: choose a job file.", ["file"])
+            raise InputError("too_large", "That file is too large for a job. Choose a job file.", ["file"])
         job = parse_job(text)
         plan_answer(job)
     except InputError as fault:
@@ -272,7 +273,7 @@ class MixTile(NamedTuple):
     id: str
     name: str
     ratio: str
-    uses: str
+    uses: Sequence[Use]
     found_by: str
     bands: tuple[Band, ...]
 
@@ -287,7 +288,7 @@ class Shelf(NamedTuple):
 def _tile(choice: MixChoice) -> MixTile:
     mix, figures = choice.mix, choice.figures
     bands = composition(figures.volumes)
-    return MixTile(mix.id, mix.name, figures.ratio, ", ".join(mix.uses), figures.found_by, bands)
+    return MixTile(mix.id, mix.name, figures.ratio, tuple(mix.uses), figures.found_by, bands)
 
 
 def shape_choices() -> dict[str, Any]:

@@ -1,5 +1,6 @@
 """Rules: each formula, its source, its worked check, a live form, and what uses it."""
 
+from collections.abc import Mapping
 from functools import cache
 from typing import Any
 
@@ -7,10 +8,13 @@ from fastapi import HTTPException, Request
 from fastapi.responses import JSONResponse, Response
 
 from keeve.core.errors import InputError
+from keeve.core.planning.job import SHAPES
 from keeve.core.rules.calc import all_rules, calc
 from keeve.core.rules.registry import VERSION, Rule
 from keeve.services.views.rules import CARD_FIGURES, TITLES, rules_by_subject, uses_of
+from keeve.web.drawings.sketch import Sketch, sketch
 from keeve.web.forms import rule_form
+from keeve.web.forms.shapes import shape_of
 from keeve.web.pages import page
 from keeve.web.security import screen_router, units_of
 
@@ -81,10 +85,24 @@ def _rule(rule_id: str) -> Rule:
 def _answer(rule: Rule, given: dict[str, Any]) -> dict[str, Any]:
     """The outputs, or the refusal by field."""
     try:
-        return {"outputs": calc(rule.id, given), "errors": {}}
+        outputs = calc(rule.id, given)
+        drawing = _drawn(rule, given, outputs)
+        return {"outputs": outputs, "given": given, "drawing": drawing, "errors": {}}
     except InputError as fault:
         message = rule_form.in_words(rule, given, fault)
-        return {"outputs": None, "errors": dict.fromkeys(fault.fields or [""], message)}
+        return {
+            "outputs": None,
+            "given": given,
+            "drawing": None,
+            "errors": dict.fromkeys(fault.fields or [""], message),
+        }
+
+
+def _drawn(rule: Rule, given: Mapping[str, Any], outputs: Mapping[str, Any]) -> Sketch | None:
+    """The sketch of what a rule works out, where it is a shape of the plan."""
+    if rule.id not in SHAPES:
+        return None
+    return sketch(shape_of({"shape": rule.id, **given}), {**given, **outputs})
 
 
 @cache

@@ -107,7 +107,7 @@ def enter_code(request: Request, database: Database, now: Now) -> Response:
         )
     visitor = sessions.visitor(database, token, now) if token else None
     if token is None or visitor is None:
-        late = "That took too long: type your password again."
+        late = "That took too long. Enter your password again."
         return _sign_in_page(request, 401, next=back, job=job, name="", refusal=late)
     return _arrived(request, database, visitor, token, back, job)
 

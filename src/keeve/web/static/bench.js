@@ -74,7 +74,7 @@ document.addEventListener("alpine:init", () => {
 
     // The page is as it was when it was last here. A step that waits brings what comes next with it; else it is loaded again.
     async untilAnswered() {
-      if (!this.own(QUEUE).length) this.notice = "Keeve does not answer. This is as it was last; a step you tap is kept.";
+      if (!this.own(QUEUE).length) this.notice = "No connection. This is the last saved view. Steps you tap are saved on this device.";
       const answer = await fetch(`/bench/${this.$root.dataset.load}/options`).catch(() => null);
       if (answer && answer.ok && !this.own(QUEUE).length) location.reload();
       else if (!this.isDrawn) setTimeout(() => this.untilAnswered(), RETRY_MS);
@@ -146,7 +146,7 @@ document.addEventListener("alpine:init", () => {
         const answer = await fetch(details.dataset.loads);
         if (answer.ok) place.innerHTML = await answer.text();
       } catch {
-        this.notice = "No answer from Keeve: it comes when it is opened again.";
+        this.notice = "No connection. Open it again to load.";
       }
     },
 
@@ -248,7 +248,7 @@ document.addEventListener("alpine:init", () => {
 
     async sendFirst({ load, to = "events", event, words = event.kind, late }) {
       let answer;
-      const waiting = setTimeout(() => { this.notice = `Waiting for Keeve. ${this.kept()}`; }, WAITING_MS);
+      const waiting = setTimeout(() => { this.notice = `Waiting for a connection. ${this.kept()}`; }, WAITING_MS);
       try {
         answer = await fetch(`/bench/${load}/${to}`, {
           method: "POST",
@@ -262,15 +262,15 @@ document.addEventListener("alpine:init", () => {
           signal: AbortSignal.timeout(ANSWER_MS),
         });
       } catch {
-        return this.keep("Keeve does not answer");
+        return this.keep("No connection");
       } finally {
         clearTimeout(waiting);
       }
-      if (answer.status >= 500) return this.keep("Keeve's database does not answer");
+      if (answer.status >= 500) return this.keep("Keeve can't reach its database");
       const told = answer.ok ? null : await answer.json();
       const refusal = told && told.error;
       if (refusal && ["signed_out", "foreign_form"].includes(refusal.code)) {
-        this.notice = `${this.kept()} Load the page again and sign in: then it is sent.`;
+        this.notice = `${this.kept()} Reload and sign in to send them.`;
         return false;
       }
       this.without(QUEUE, event);
@@ -298,14 +298,14 @@ document.addEventListener("alpine:init", () => {
 
     keep(what) {
       write(QUEUE, read(QUEUE, []).map((item) => ({ ...item, late: true })));
-      this.notice = `${what}. ${this.kept()} Trying again.`;
+      this.notice = `${what}. ${this.kept()} Retrying.`;
       setTimeout(() => this.send(), RETRY_MS);
       return false;
     },
 
     kept() {
       const count = this.own(QUEUE).length;
-      return `${count} step${count > 1 ? "s are" : " is"} kept on this device.`;
+      return `${count} step${count > 1 ? "s are" : " is"} saved on this device.`;
     },
 
     draw(html) {

@@ -37,8 +37,8 @@ class Device {
   }
 
   get awake() {
-    if (!navigator.wakeLock) return "This browser lets the screen go dark: set a longer time in the device. Times go on.";
-    return "The screen stays awake while the bench is in front.";
+    if (!navigator.wakeLock) return "This browser can't keep the screen on. Set a longer screen timeout on your device. Timers keep running.";
+    return "The screen stays on while the bench is open.";
   }
 
   // Two soft tones and a short shake: heard beside a mixer, no alarm.

@@ -45,7 +45,7 @@ async function fetchSlowly(event, link, address) {
   making.set(link, stop);
   link.ariaBusy = "true";
   const began = Date.now();
-  const say = () => (link.textContent = `Making it, ${Math.round((Date.now() - began) / 1000)} s. Tap to stop`);
+  const say = () => (link.textContent = `Preparing, ${Math.round((Date.now() - began) / 1000)} s. Tap to stop`);
   const ticking = setInterval(say, 1000);
   say();
   try {
@@ -60,7 +60,7 @@ async function fetchSlowly(event, link, address) {
     paper.click();
     link.textContent = words;
   } catch {
-    link.textContent = stop.signal.aborted ? words : `${words}: no answer, tap again`;
+    link.textContent = stop.signal.aborted ? words : `${words}: no reply. Tap again`;
   }
   clearInterval(ticking);
   making.delete(link);
@@ -90,7 +90,7 @@ document.addEventListener("click", (event) => {
 async function takeIn(form, button) {
   const words = button.textContent;
   button.disabled = true;
-  button.textContent = "Reading the rows";
+  button.textContent = "Reading rows…";
   try {
     const headers = { Accept: "application/jsonl" };
     const body = new URLSearchParams(new FormData(form));
@@ -111,7 +111,7 @@ async function takeIn(form, button) {
     }
     throw new Error("it ended too early");
   } catch {
-    button.textContent = `${words}: no answer, nothing was kept, tap again`;
+    button.textContent = `${words}: no reply, nothing saved. Tap again`;
     button.disabled = false;
   }
 }

@@ -94,12 +94,12 @@ document.addEventListener("alpine:init", () => {
     async readMesh(part, close) {
       const file = part.querySelector("[data-mesh-file]").files[0];
       const words = part.querySelector("[data-mesh-words]");
-      const mend = part.querySelector("[data-mesh-close]");
+      const meant = part.querySelector("[data-mesh-close]");
       if (!file) return;
       const asked = new URLSearchParams({ name: file.name, close });
       for (const name of ["unit", "up", "cut"]) asked.set(name, part.querySelector(`[data-mesh-${name}]`).value);
       words.textContent = `Reading ${file.name} …`;
-      mend.hidden = true;
+      meant.hidden = true;
       try {
         const answer = await fetch(`/plan/mesh?${asked}`, {
           method: "POST",
@@ -108,7 +108,7 @@ document.addEventListener("alpine:init", () => {
         });
         const given = await answer.json();
         words.textContent = answer.ok ? given.words : given.error.message;
-        mend.hidden = answer.ok || !(given.error.meant || {}).close_holes;
+        meant.hidden = answer.ok || !(given.error.meant || {}).close_holes;
         if (!answer.ok) return;
         part.querySelector("input[type=hidden]").value = JSON.stringify(given.mesh);
         for (const [name, text] of Object.entries(given.sides)) {
@@ -117,7 +117,7 @@ document.addEventListener("alpine:init", () => {
         }
         this.later();
       } catch {
-        words.textContent = "No answer from Keeve: choose the file again.";
+        words.textContent = "No connection. Choose the file again.";
       }
     },
 
@@ -139,7 +139,7 @@ document.addEventListener("alpine:init", () => {
       event.preventDefault();
       if (this.redraws === null) return;
       this.waiting = true;
-      this.notice = "One moment: the fields for this choice are on their way.";
+      this.notice = "Loading the fields…";
     },
 
     // What was probably meant, put in place of what was typed.
@@ -154,10 +154,10 @@ document.addEventListener("alpine:init", () => {
       return this.$root.querySelector(`[name="${CSS.escape(name)}"]`);
     },
 
-    mend(offer) {
+    meant(offer) {
       const button = document.createElement("button");
       button.type = "button";
-      button.className = "second mend";
+      button.className = "second meant";
       button.dataset.set = JSON.stringify(offer.texts);
       button.textContent = offer.words;
       return button;
@@ -192,7 +192,7 @@ document.addEventListener("alpine:init", () => {
         if (!answer.ok) this.notice = given.error.message;
         else if (state === this.state) this.take(given, redraws !== null);
       } catch {
-        this.notice = "No answer from Keeve. What you typed is kept; asking again.";
+        this.notice = "No connection. What you typed is safe. Retrying…";
         this.timer = setTimeout(() => this.preview(), RETRY_MS);
       }
       this.asking = false;
@@ -234,9 +234,9 @@ document.addEventListener("alpine:init", () => {
         if (!message && !place.textContent && !offer) continue;
         place.textContent = message;
         const input = this.field(place.dataset.error);
-        const old = place.parentElement.querySelector(".mend");
+        const old = place.parentElement.querySelector(".meant");
         if (old) old.remove();
-        if (offer) place.after(this.mend(offer));
+        if (offer) place.after(this.meant(offer));
         if (input) input.setAttribute("aria-invalid", message ? "true" : "false");
       }
       const folds = this.$root.querySelectorAll("[data-fold]");
@@ -246,7 +246,7 @@ document.addEventListener("alpine:init", () => {
       // While a figure is wrong the last good answer stays, dimmed, so that nothing jumps under the fingers.
       this.$refs.result.classList.toggle("stale", wrong && !redrawn);
       this.say(given.errors);
-      if (this.waiting && redrawn) this.notice = "The fields changed with that choice: check them, then make the cards.";
+      if (this.waiting && redrawn) this.notice = "The fields changed. Check them, then make mix cards.";
       this.waiting = this.waiting && !redrawn;
       if (wrong && !redrawn) return;
       if (this.$refs.bar) this.$refs.bar.innerHTML = given.bar;
@@ -266,7 +266,7 @@ document.addEventListener("alpine:init", () => {
     say(errors) {
       const wrong = this.$root.querySelectorAll("[aria-invalid=true]");
       const labels = [...wrong].flatMap((one) => [...one.labels].map((label) => label.textContent));
-      this.notice = errors[""] || (labels.length ? `${labels.length} to mend: ${labels.join(", ")}` : "");
+      this.notice = errors[""] || (labels.length ? `${labels.length} to fix: ${labels.join(", ")}` : "");
     },
   }));
 });

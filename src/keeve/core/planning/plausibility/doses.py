@@ -39,7 +39,7 @@ def _short_of_air(mix: Mix, undosed: Admixture) -> str:
     without = mix.air_fraction - undosed.carries_air
     less = 1 - (1 - mix.air_fraction) / (1 - without)
     return (
-        f" Without it the load makes about {less:.0%} less: it carries air.".replace("%", " %")
+        f" It carries air. Without it the load makes about {less:.0%} less.".replace("%", " %")
         if undosed.carries_air
         else ""
     )
@@ -77,7 +77,7 @@ def _counted(
         per_100kg = measured / load.binder_kg * 100
         return per_100kg, usual.usual_per_100kg, f"{'mL' if is_liquid else 'g'} per 100 kg of cement and lime"
     if usual.usual_dose and label.basis == usual.usual_basis and label.dose:
-        return label.dose, (usual.usual_dose / 2, usual.usual_dose * 2), "of the label's unit"
+        return label.dose, (usual.usual_dose / 2, usual.usual_dose * 2), "of the unit on the label"
     return None
 
 
@@ -89,9 +89,9 @@ def _of_the_scale(job: Job, amount: AdmixtureAmount) -> Iterator[RuleWarning]:
     if dose_g < least_g:
         yield RuleWarning(
             code="scale_too_coarse",
-            message=f"{dose_g:.3g} g of {amount.name} is under {LEAST_DIVISIONS} divisions of the scale.",
+            message=f"{dose_g:.3g} g of {amount.name} is under {LEAST_DIVISIONS} divisions of your scale.",
             field="scales",
-            suggestion=f"Use a finer scale, or weigh the doses of several loads at once (at least {least_g:g} g).",
+            suggestion=f"Use a finer scale, or weigh doses for several loads at once ({least_g:g} g or more).",
         )
 
 
@@ -103,7 +103,7 @@ def _of_chlorides(field: str, label: AdmixtureLabel, mix: Mix, job: Job) -> Iter
         harm = "it corrodes the steel" if job.conditions.near_steel else "it spoils the polymer"
         yield RuleWarning(
             code="chlorides",
-            message=f"The {label.name} may contain chlorides: {harm}.",
+            message=f"The {label.name} could contain chlorides: {harm}.",
             field=field,
-            suggestion="Use one whose label says chloride-free.",
+            suggestion="Use one labelled chloride-free.",
         )

@@ -83,9 +83,9 @@ def _of_what_it_says(here: str, part: MixPart, site: MaterialOnSite) -> Iterator
     yield RuleWarning(
         code="all_in_bag" if is_all_in else "wrong_bag",
         message=f"The bag says {kind}; this mix needs {wanted}."
-        + (" It has sand in it: add no more sand or lime." if is_all_in else ""),
+        + (" It already has sand in it. Add no sand or lime." if is_all_in else ""),
         field=f"{here}.says",
-        suggestion=f"Fetch a bag of {wanted}, or choose the mix for that bag.",
+        suggestion=f"Get a bag of {wanted}, or choose the mix for this bag.",
     )
 
 
@@ -110,7 +110,7 @@ def _of_its_weight(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[R
             code="density_unlikely",
             message=f"{loose:.4g} kg/m³ is unusual for loose {part.name} (usually {bounds[0]:g} to {bounds[1]:g}).",
             field=f"{here}.bulk_density_kg_m3",
-            suggestion="Weigh a level bucket again, and check it is the right bag.",
+            suggestion="Weigh a level bucket again and check it's the right bag.",
             meant={f"{here}.bulk_density_kg_m3": likely} if likely else None,
         )
     if site.bag_kg is None:
@@ -119,7 +119,7 @@ def _of_its_weight(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[R
         likely_kg = site.bag_kg * factor("lb", "kg")
         yield RuleWarning(
             code="bag_unit",
-            message=f"Is that in pounds? {site.bag_kg:.4g} kg is an unusual bag, {likely_kg:.4g} kg would be usual.",
+            message=f"Is that in pounds? {site.bag_kg:.4g} kg is unusual for a bag, {likely_kg:.4g} kg is usual.",
             field=f"{here}.bag_kg",
             suggestion="Check the weight and its unit on the bag.",
             meant={f"{here}.bag_kg": likely_kg},
@@ -138,11 +138,11 @@ def _of_its_age(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[Rule
     as_days = site.age_months / 30
     yield RuleWarning(
         code="bag_old",
-        message=f"{part.name.capitalize()} {site.age_months:g} months old has lost strength; it keeps about {fresh:g}.",
+        message=f"{part.name.capitalize()} {site.age_months:g} months old has lost strength. It keeps about {fresh:g}.",
         field=f"{here}.age_months",
-        suggestion="Use a fresh bag for anything that carries load. Old bags without lumps will do for blinding."
+        suggestion="Use a fresh bag for anything that carries load. Old bags without lumps are fine for blinding."
         + (
-            f" Were {site.age_months:g} days meant, type {as_days:.2g} months."
+            f" If you meant {site.age_months:g} days, type {as_days:.2g} months."
             if site.age_months > _MONTHS_NOT_DAYS and as_days <= fresh
             else ""
         ),
@@ -200,7 +200,7 @@ def _of_its_figures(here: str, usual: tuple[float, float], site: MaterialOnSite)
     if not takes:
         yield RuleWarning(
             code="water_unit",
-            message=f"{site.water_max_l:.3g} L of water for {site.bag_kg:g} kg is not what a bag takes. Another unit?",
+            message=f"{site.water_max_l:.3g} L of water for {site.bag_kg:g} kg is unlikely. Another unit?",
             field=f"{here}.water_max_l",
             suggestion="Type the unit too: US quart, US gallon, imperial gallon, fluid ounce or litre.",
             meant=meant or None,
@@ -209,9 +209,9 @@ def _of_its_figures(here: str, usual: tuple[float, float], site: MaterialOnSite)
         yield RuleWarning(
             code="label_contradicts",
             message=(
-                f"A bag of {site.bag_kg:.3g} kg cannot make {site.yield_l:.3g} L: mixed it would weigh "
+                f"A bag of {site.bag_kg:.3g} kg can't make {site.yield_l:.3g} L: mixed, it would weigh "
                 f"{(site.bag_kg + site.water_max_l) / site.yield_l * 1000:.3g} kg/m³. "
-                "Weight and yield do not fit together."
+                "Weight and yield don't match."
             ),
             field=f"{here}.yield_l",
             suggestion="Check weight, yield and their units on the label.",
@@ -250,7 +250,7 @@ def _first_within(value: float, parts: tuple[float, ...], least: float, most: fl
 def _of_its_spans(here: str, site: MaterialOnSite) -> Iterator[RuleWarning]:
     """Two figures of one label in the wrong order."""
     for low, high, words in (
-        ("thickness_min_mm", "thickness_max_mm", "The least thickness is more than the greatest"),
+        ("thickness_min_mm", "thickness_max_mm", "The min thickness is more than the max"),
         ("rest_min", "life_min", "The rest is as long as the working time, or longer"),
     ):
         less, more = getattr(site, low), getattr(site, high)

@@ -60,7 +60,7 @@ def _of_frost(mix: Mix, job: Job) -> Iterator[RuleWarning]:
         return
     yield RuleWarning(
         code="sand_frozen",
-        message=f"{words}: lumps of ice melt into water nobody counted.",
+        message=f"{words}: melting lumps add water you haven't counted.",
         field=field,
         suggestion="Cover and thaw it, or wait. Never mix frozen sand.",
     )
@@ -82,7 +82,7 @@ def _of_the_bags(mix: Mix, job: Job) -> Iterator[RuleWarning]:
     words, mend = _DAMAGED[state]
     yield RuleWarning(
         code="bags_damaged",
-        message=f"{words}: the mix will be weak, no one can say how weak.",
+        message=f"{words}: the mix will be weak, and nobody can say how weak.",
         field="conditions.bags",
         suggestion=mend,
     )
@@ -106,7 +106,7 @@ def _of_the_tares(job: Job) -> Iterator[RuleWarning]:
             tenth = vessel.tare_kg / 10
             yield RuleWarning(
                 code="tare_unlikely",
-                message=f"An empty {vessel.name} of {vessel.volume_l:g} L does not weigh {vessel.tare_kg:g} kg.",
+                message=f"An empty {vessel.name} of {vessel.volume_l:g} L can't weigh {vessel.tare_kg:g} kg.",
                 field=field,
                 suggestion="Weigh it empty again.",
                 meant={field: tenth} if tenth <= _HEAVIEST_TARE_KG_L * vessel.volume_l else None,
@@ -116,7 +116,7 @@ def _of_the_tares(job: Job) -> Iterator[RuleWarning]:
                 code="tares_disagree",
                 message=f"This {vessel.name} weighs {vessel.tare_kg:g} kg, the others {middle:g} kg.",
                 field=field,
-                suggestion="Weigh it empty again, or give it its own name.",
+                suggestion="Weigh it empty again, or give it another name.",
                 meant={field: middle},
             )
 
@@ -146,7 +146,7 @@ def _of_the_ratio(part: MixPart, own: float) -> Iterator[RuleWarning]:
         ),
         field=f"parts.{part.name}",
         suggestion=(
-            f"Take {part.least:g} parts, or choose another mix."
+            f"Use {part.least:g} parts, or choose another mix."
             if part.least == part.greatest
             else f"Stay between {part.least:g} and {part.greatest:g} parts, or choose another mix."
         ),

@@ -96,7 +96,7 @@ def _of_the_largest(field: str, size: float, span: Span) -> Iterator[RuleWarning
     one = next((one for one in units if size / one <= span.greatest * _WELL_INSIDE), units[-1])
     yield RuleWarning(
         code="hundredfold",
-        message=f"{size:g} {span.unit} is more than anybody makes of it at once.",
+        message=f"{size:g} {span.unit} looks far too large.",
         field=field,
         suggestion="Check the figure and its unit.",
         meant={field: size / one},
@@ -110,16 +110,16 @@ def implausible_charge(job: Job, loads: list[Load]) -> Iterator[RuleWarning]:
             code="many_loads",
             message=f"That is {len(loads)} loads.",
             field="mixer.working_l",
-            suggestion="Check the sizes and what the mixer holds; for so much take a larger one, or have it delivered.",
+            suggestion="Check the sizes and the mixer. For this much, use a bigger mixer or order ready-mix.",
         )
     largest = max(loads, key=lambda load: load.loose_l)
     if job.mixer.drum_l and largest.loose_l > job.mixer.drum_l:
         yield RuleWarning(
             code="loose_charge_high",
             message=(
-                f"The loose charge of {largest.loose_l:.0f} L is more than the {job.mixer.drum_l:.0f} L "
-                "the mixer holds to the rim: it will not all go in before some of it has sunk."
+                f"Dry materials of {largest.loose_l:.0f} L is more than the {job.mixer.drum_l:.0f} L "
+                "the drum holds. They won't all fit until some has mixed down."
             ),
             field="mixer.working_l",
-            suggestion="Mix less at a time, or charge slowly with the mixer turning.",
+            suggestion="Make smaller loads, or add slowly with the mixer running.",
         )
