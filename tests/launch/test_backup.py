@@ -69,7 +69,7 @@ def test_everything_comes_back(filled: Engine, tmp_path: Path, capsys: pytest.Ca
     file = tmp_path / "keeve.backup"
     assert main(["backup", str(file)]) == 0
     assert main(["backup", str(file)]) == 1
-    assert "is there already" in capsys.readouterr().err
+    assert "already exists" in capsys.readouterr().err
     with filled.begin() as connection:
         tables = connection.execute(
             text("select string_agg(tablename, ', ') from pg_tables where " + EVERY)
@@ -149,7 +149,7 @@ def test_a_broken_backup_changes_nothing(
     broken = tmp_path / "broken.backup"
     broken.write_text("no backup")
     assert main(["restore", str(broken)]) == 1
-    assert "nothing was changed" in capsys.readouterr().err
+    assert "Nothing was changed" in capsys.readouterr().err
     assert main(["restore", str(tmp_path / "nowhere")]) == 1
     assert counts(filled) == before
 
@@ -171,9 +171,9 @@ def test_data_from_a_newer_version(filled: Engine, capsys: pytest.CaptureFixture
 @pytest.mark.parametrize(
     ("url", "said"),
     [
-        ("postgresql://nobody:x@127.0.0.1:1/none", "does not let Keeve in"),
-        ("mysql://x", "no PostgreSQL address"),
-        ("nonsense", "no PostgreSQL address"),
+        ("postgresql://nobody:x@127.0.0.1:1/none", "refused Keeve"),
+        ("mysql://x", "isn't a PostgreSQL address"),
+        ("nonsense", "isn't a PostgreSQL address"),
     ],
 )
 def test_a_wrong_database_url(

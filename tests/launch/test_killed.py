@@ -130,7 +130,7 @@ def test_killed_in_a_running_load(machine: Machine, browser: Browser) -> None:
 
         machine.kill_server()
         done.click()
-        expect(page.locator("p.notice")).to_contain_text("No connection. 1 step is kept on this device.")
+        expect(page.locator("p.notice")).to_contain_text("No connection. 1 step is saved on this device.")
         machine.start()
         expect(heading).to_have_text("All the cement", timeout=30_000)
 
@@ -139,7 +139,7 @@ def test_killed_in_a_running_load(machine: Machine, browser: Browser) -> None:
         machine.kill_database()
         page.reload()
         expect(heading).to_have_text("All the cement")
-        expect(page.locator("p.notice")).to_contain_text("This is as it was last")
+        expect(page.locator("p.notice")).to_contain_text("This is the last saved view")
         done.click()
         expect(page.locator("p.notice")).to_contain_text("1 step is kept")
         page.reload()

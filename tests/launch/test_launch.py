@@ -26,10 +26,10 @@ from keeve.store.migrate import migrate
 @pytest.mark.parametrize(
     ("host", "files", "said"),
     [
-        ("0.0.0.0", (None, None), "give --cert and --key"),
-        ("here", (None, None), "is no address"),
+        ("0.0.0.0", (None, None), "add --cert and --key"),
+        ("here", (None, None), "isn't an address"),
         ("127.0.0.1", (Path("/nowhere.pem"), None), "no file /nowhere.pem"),
-        ("127.0.0.1", (Path(__file__), Path(__file__)), "are no certificate with its key"),
+        ("127.0.0.1", (Path(__file__), Path(__file__)), "don't match as certificate and key"),
         ("127.0.0.1", (Path(__file__), None), "--cert and --key together"),
     ],
 )
@@ -45,17 +45,17 @@ def test_a_port_that_is_taken(capsys: pytest.CaptureFixture[str], monkeypatch: p
     with socket.create_server(("127.0.0.1", 0)) as taken:
         port = taken.getsockname()[1]
         assert up(host="127.0.0.1", port=port, certificate=None, key=None) == 1
-    assert f"Port {port} on 127.0.0.1 cannot be used" in capsys.readouterr().err
+    assert f"Port {port} on 127.0.0.1 is in use" in capsys.readouterr().err
 
 
 @pytest.mark.parametrize(
     ("options", "data", "said"),
     [
         ({"port": 70_000}, "", "There is no port 70000"),
-        ({"workers": 0}, "", "give --workers from 1 to"),
-        ({"workers": 999}, "", "give --workers from 1 to"),
+        ({"workers": 0}, "", "Use --workers from 1 to"),
+        ({"workers": 999}, "", "Use --workers from 1 to"),
         ({}, "/proc/nowhere", "/proc/nowhere: "),
-        ({}, "/dev/null/data", "/dev/null/data: Not a directory. Mend that"),
+        ({}, "/dev/null/data", "/dev/null/data: Not a directory. Fix that"),
     ],
 )
 def test_a_start_that_cannot_be_is_one_sentence(

@@ -104,20 +104,20 @@ def test_the_bench_by_keys_alone_with_undo(
         press(page, "p")
         expect(page.locator("p.acting")).to_contain_text("34.4")
         page.keyboard.press("x")
-        expect(page.get_by_role("button", name=re.compile("^Throw away what"))).to_be_visible()
+        expect(page.get_by_role("button", name=re.compile("^Throw away the rest"))).to_be_visible()
         clock.turn(130)
         page.reload()
         expect(heading(page)).to_have_text("Past its working time")
         visit.check()
         for key in ("x", "c"):
             press(page, key)
-        expect(page.get_by_text("the rest thrown away: working time ended")).to_be_visible()
+        expect(page.get_by_text("the rest thrown away: past its working time")).to_be_visible()
 
 
 def tap_without_signal(page: Page) -> None:
     page.context.set_offline(True)
     page.get_by_role("button", name=re.compile("^Added")).click()
-    expect(page.get_by_role("status")).to_contain_text("1 step is kept on this device")
+    expect(page.get_by_role("status")).to_contain_text("1 step is saved on this device")
 
 
 def test_a_step_tapped_without_signal_is_kept_and_sent(browser: Browser, engine: Engine, origin: str) -> None:
@@ -159,7 +159,7 @@ def test_a_kept_step_waits_for_its_crew_and_one_that_comes_too_late_is_shown(
         expect(page.locator("p.notice", has_text="Not saved:")).to_contain_text("Added")
         visit.wrong.clear()  # the browser's own line on a 422
         visit.check()
-        page.get_by_role("button", name="Seen").click()
+        page.get_by_role("button", name="OK", exact=True).click()
         expect(page.get_by_text("Not saved:")).to_be_hidden()
         page.reload()
         expect(page.get_by_text("Not saved:")).to_be_hidden()
@@ -174,7 +174,7 @@ def test_a_server_that_hangs_is_told(browser: Browser, engine: Engine, origin: s
         held: list[Any] = []
         page.route(re.compile("/events$"), lambda route: held.append(route))
         page.get_by_role("button", name=re.compile("^Added")).click()
-        expect(page.get_by_role("status")).to_contain_text("Waiting for Keeve. 1 step is kept")
+        expect(page.get_by_role("status")).to_contain_text("Waiting for a connection. 1 step is saved")
         held[0].continue_()
         expect(heading(page)).to_have_text("Half the sand")
         expect(page.get_by_role("status")).to_be_hidden()
@@ -191,10 +191,10 @@ def test_water_past_the_ceiling_is_offered_as_it_was_meant(
         slipped = round(float(amount.input_value()) * 10)
         amount.fill(str(slipped))
         page.get_by_role("button", name=re.compile("^Added")).click()
-        expect(page.get_by_role("status")).to_contain_text("Past the max")
+        expect(page.get_by_role("status")).to_contain_text("Over the max")
         visit.wrong.clear()  # the browser notes the refusal's status, 422
         visit.check()
-        tap(page, f"It was {slipped / 10:g} L")
+        tap(page, f"I meant {slipped / 10:g} L")
         expect(heading(page)).to_have_text("Half the sand")
         expect(page.get_by_role("status")).to_be_hidden()
 
@@ -305,7 +305,7 @@ def test_what_goes_another_way_by_taps(browser: Browser, engine: Engine, origin:
         page.get_by_label("Seconds").fill("60")
         tap(page, "Save flow")
         unfold(page, "With the hose")
-        page.get_by_role("button", name=re.compile("^Open it")).tap()
+        page.get_by_role("button", name=re.compile("^Hose on")).tap()
         expect(page.get_by_role("button", name=re.compile(r"^Stop: 0\.[1-9]"))).to_be_visible()
         page.get_by_role("button", name=re.compile("^Stop")).tap()
         page.get_by_role("textbox", name="Hose water, L").fill("1")
@@ -370,9 +370,9 @@ def test_a_load_is_brought_back_in_every_way_by_keys(
         page.get_by_role("textbox", name="Used elsewhere, L").fill("100")
         page.get_by_role("textbox", name="Used elsewhere, L").blur()
         page.keyboard.press("g")
-        expect(page.get_by_role("status")).to_contain_text("are left")
+        expect(page.get_by_role("status")).to_contain_text("Only 70.7 L left")
         visit.wrong.clear()  # the browser notes the refusal's status, 422
-        tap(page, "Correct value")
+        tap(page, "I meant")
         expect(heading(page)).to_have_text("Clean it while it's soft")
 
 
@@ -388,7 +388,7 @@ def test_two_loads_at_once_and_what_runs_out_first_stands_on_top(
         expect(page.locator(".which")).to_contain_text("Load 2")
         expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
         press(page, "w")
-        others = page.get_by_role("navigation", name="Loads in work").get_by_role("link")
+        others = page.get_by_role("navigation", name="Open loads").get_by_role("link")
         expect(others).to_have_count(2)
         expect(others.first).to_contain_text("Load 1")
         # What this load needs is told by its own tap.

@@ -39,7 +39,7 @@ def test_the_pages_of_a_day_can_be_used(
                 assert visit.page.evaluate(SMALL) == [], path
                 assert visit.page.evaluate(TARGETS) == [], path
         page = visit.page
-        page.get_by_role("button", name="Clean water for mixing is there").click()
+        page.get_by_role("button", name="Clean water for mixing: ready").click()
         expect(page.get_by_text("1 of")).to_be_visible()
         page.goto(f"{origin}/cure")
         page.get_by_role("button", name="Done: Saw the joints").click()

@@ -171,7 +171,7 @@ def test_a_bench_opens_without_keeve_until_somebody_signs_out(
         )
         page.context.set_offline(True)
         page.reload()
-        expect(page.locator("p.notice")).to_contain_text("This is as it was last")
+        expect(page.locator("p.notice")).to_contain_text("This is the last saved view")
         page.context.set_offline(False)
         expect(page.locator("p.notice")).to_be_hidden(timeout=15_000)
         page.goto(f"{origin}/log")

@@ -106,7 +106,7 @@ def test_rows_that_cannot_be_read_hold_all_of_it_back(client: Client) -> None:
     looked = page_of(client, there)
     assert "1 row can't be read" in looked
     assert "Row 5</b>, Date" in looked
-    assert "“31/02/2020” is no day" in looked
+    assert "“31/02/2020” is not a date" in looked
     assert taken(client, there).status_code == 422
     assert in_log(client) == []
     assert taken(client, there, leave_out="yes").status_code == 303
@@ -221,9 +221,9 @@ def test_in_the_browser(
         page.wait_for_selector("text=loads to import")
         looked_at()
         page.click("button:has-text('Import 1203 loads')")
-        page.wait_for_selector("text=loads brought in")
+        page.wait_for_selector("text=loads imported")
         looked_at()
         page.goto(f"{origin}/log?words=kerb")
         page.click("text=Kerb, load 1200")
-        page.wait_for_selector("text=From a table of earlier loads")
+        page.wait_for_selector("text=From an imported table")
         looked_at()

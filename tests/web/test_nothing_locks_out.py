@@ -57,8 +57,8 @@ def test_what_cannot_be_read_is_set_aside_with_a_word(
 ) -> None:
     keep(client, load_id, content)
     every_page_answers(client, load_id)
-    assert "cannot be read" in client.get(f"/bench/{load_id}").text
-    assert "cannot be read" in client.get(f"/log/{load_id}").text
+    assert "can't be read" in client.get(f"/bench/{load_id}").text
+    assert "can't be read" in client.get(f"/log/{load_id}").text
     # The work goes on, on this load and on the next.
     event = raw_event("water_added", NOON + timedelta(seconds=5), step=1, water_l=5.0)
     assert client.post(f"/bench/{load_id}/events", json=event).status_code == 200

@@ -89,15 +89,15 @@ def test_from_a_mesh_file_to_two_cards_a_strip_reminder_and_a_dry_weight(client:
     assert "Pour as it loses its shine" in page
     assert "What does it look like" not in page
     page = do(client, load_id, "seen", 3, sight="gloss-going")
-    assert "Re-timed by what was seen: gloss is going." in page
+    assert "Re-timed from what you saw: gloss going." in page
     running = loads.running_load(client.engine, client.visitor, load_id)
     assert running is not None
     do(client, load_id, "placed", 0.5, volume_l=running.situation(client.clock.now).remaining_l)
     page = do(client, load_id, "cleaned", 5)
     assert "Leave it in the mould" in page
-    assert "In its mould, out of it from" in re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", client.get("/").text))
+    assert "In the mould, take out from" in re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", client.get("/").text))
     page = do(client, load_id, "stripped", 30)
-    assert "Not dry yet: do not use it" in page
+    assert "Not dry: do not use" in page
     running = loads.running_load(client.engine, client.visitor, load_id)
     drying = running.situation(client.clock.now).drying if running else None
     assert drying is not None
@@ -129,9 +129,9 @@ def test_what_own_loads_show_is_in_the_next_clock(client: Client) -> None:
         do(client, load_id, "seen", 0, sight="gloss-going")
         client.clock.now += timedelta(hours=1)
     page = client.get(f"/bench/{begun(client, plan_id, 4)}").text
-    assert "Your last 3 loads of it set" in page
-    assert "slower than that" in page
-    assert "getting better" in page
+    assert "Your last 3 loads set" in page
+    assert "slower. Already included" in page
+    assert "improving" in page
 
 
 def test_a_load_that_thickened_is_thrown_away_and_mixed_again(client: Client) -> None:
@@ -168,7 +168,7 @@ def test_each_stage_of_a_coat_may_be_told(client: Client) -> None:
         (MESH.replace("rose.stl", "rose.exe"), b"", "must be one of"),
         (MESH.replace("unit=mm", "unit=ell"), rose_stl(), "unit must be one of"),
         (MESH, rose_stl()[: 84 + 50 * 100], "ends before"),
-        (MESH, b"0" * (MOST_BYTES + 1), "too large"),
+        (MESH, b"0" * (MOST_BYTES + 1), "Too large"),
     ],
 )
 def test_a_mesh_that_cannot_be_read_is_refused_in_words(
@@ -212,7 +212,7 @@ def test_casts_before_it_say_when_it_will_be_dry(client: Client) -> None:
         assert drying is not None
         for day in range(12):
             kg = drying.dry_kg + (drying.wet_kg - drying.dry_kg) * left**day
-            if "it may be used" in do(client, load_id, "weighed", 24 * 60, mass_kg=kg):
+            if "ready to use" in do(client, load_id, "weighed", 24 * 60, mass_kg=kg):
                 break
         do(client, load_id, "released", 1)
     page = re.sub(r"\s+", " ", client.get(f"/log/{cast(3)}").text)
@@ -224,4 +224,4 @@ def test_casts_before_it_say_when_it_will_be_dry(client: Client) -> None:
     assert 2 <= low <= usual <= high <= 12
     assert low < high
     learnt = client.get(f"/plan?again={plan_id}&learnt=yes").text
-    assert "Until casts are dry" in learnt
+    assert "Drying time" in learnt

@@ -61,8 +61,8 @@ def test_a_two_piece_mould_by_taps_alone(
         visit.check()
         wait(page, clock, 3)
         tap(page, "Gloss going")
-        expect(page.get_by_text("Re-timed by what was seen")).to_be_visible()
-        tap(page, "Poured all of it")
+        expect(page.get_by_text("Re-timed from what you saw")).to_be_visible()
+        tap(page, "All poured")
         expect(heading(page)).to_have_text("Clean the bucket")
         tap(page, "Cleaned")
         expect(heading(page)).to_have_text("Leave it in the mould")
@@ -70,7 +70,7 @@ def test_a_two_piece_mould_by_taps_alone(
         wait(page, clock, 60)
         expect(heading(page)).to_have_text("Take it out now")
         tap(page, "Out of the mould")
-        expect(heading(page)).to_have_text("Not dry yet: do not use it")
+        expect(heading(page)).to_have_text("Not dry: do not use")
         for kilograms in ("14.9", "13.0", "11.9"):
             page.get_by_label("Weight now").fill(kilograms)
             tap(page, "Save weight")
@@ -81,7 +81,7 @@ def test_a_two_piece_mould_by_taps_alone(
         expect(page.get_by_role("heading", level=1)).to_have_text("Load 2 of 2")
         page.get_by_role("link", name="Today").click()
         expect(
-            page.get_by_role("listitem").filter(has_text=re.compile("piece 1 of 2.*Not dry yet", re.DOTALL))
+            page.get_by_role("listitem").filter(has_text=re.compile("piece 1 of 2.*Not dry: do not use", re.DOTALL))
         ).to_be_visible()
         visit.check()
 
@@ -109,7 +109,7 @@ def test_a_two_piece_mould_by_keys_alone(
         page.get_by_label("Weight now").focus()
         page.keyboard.type("14.5")
         page.keyboard.press("Enter")
-        expect(page.get_by_text("It weighs that")).to_be_visible()
+        expect(page.get_by_text("Last weight")).to_be_visible()
 
 
 def test_islands_on_a_phone_and_a_load_that_thickened(
@@ -142,7 +142,7 @@ def test_islands_on_a_phone_and_a_load_that_thickened(
         visit.check()
         wait(page, clock, 9)
         expect(heading(page)).to_have_text("It has thickened")
-        expect(page.get_by_text("water cannot bring it back")).to_be_visible()
+        expect(page.get_by_text("Water can't bring it back")).to_be_visible()
         tap(page, "Throw it away")
         tap(page, "Cleaned")
         page.get_by_role("button", name=re.compile("^Mix load 1 again")).click()

@@ -187,7 +187,7 @@ def test_a_reader_changes_nothing(engine: Engine, clock: Clock, client: Client) 
     assert "data-event" in client.get(bench).text
     assert "data-event" not in reader.get(bench).text
     assert "Make mix cards" not in reader.get("/plan").text
-    assert "nothing done yet" in client.get(f"/log/{ids['load_id']}").text
+    assert "Nothing added yet" in client.get(f"/log/{ids['load_id']}").text
 
 
 def test_a_mixer_mixes_and_does_not_lead(engine: Engine, clock: Clock, client: Client) -> None:

@@ -90,7 +90,7 @@ def test_what_is_wrong_is_told_as_to_anybody(stranger: Client) -> None:
 def test_a_broken_address_is_told(stranger: Client, job: str) -> None:
     answer = stranger.get("/plan/quick", params={"job": job})
     assert answer.status_code == 422
-    assert "work the job out again" in answer.text
+    assert "Plan the job again" in answer.text
 
 
 def test_an_address_that_unfolds_without_end_is_refused() -> None:
@@ -176,7 +176,7 @@ def test_a_fault_in_a_new_account_keeps_what_was_typed(stranger: Client) -> None
     form = {"name": "Heron", "password": "short", "crew_name": "Weir", "job": pack_job(a_job())}
     answer = stranger.post("/new-account", data=form)
     assert answer.status_code == 422
-    assert "at least 12 characters" in answer.text
+    assert "12 characters or more" in answer.text
     kept = fields_in(answer.text)
     assert (kept["name"], kept["crew_name"], kept["job"]) == ("Heron", "Weir", form["job"])
 
@@ -218,7 +218,7 @@ def test_a_forgotten_password_is_mended_by_the_code_and_by_the_lead(stranger: Cl
     assert reset is not None
     assert member.lower() in stranger.get(f"/reset/{reset[1]}").text
     short = stranger.post(f"/reset/{reset[1]}", data={"password": "short"})
-    assert (short.status_code, "make it longer" in short.text) == (422, True)
+    assert (short.status_code, "Make it longer" in short.text) == (422, True)
     assert (
         "recovery-code" in stranger.post(f"/reset/{reset[1]}", data={"password": "a fourth one, long"}).text
     )
@@ -257,7 +257,7 @@ def test_the_code_is_seen_by_somebody_who_is_in_no_crew(
     answer = stranger.post("/forgotten", data={"name": name, "code": code, "password": "a third long one"})
     assert answer.status_code == 200
     assert "recovery-code" in answer.text
-    assert "in no crew" in answer.text
+    assert "You're not in a crew yet" in answer.text
     assert SESSION_COOKIE not in answer.headers.get("set-cookie", "")
 
 
@@ -303,7 +303,7 @@ def test_signing_in_asks_for_the_code_of_the_phone(clock: Clock, client: Client,
     assert client.post("/account/second-step/on", data={"code": "1"}).status_code == 404
     shown = client.post("/account/second-step").text
     key = "".join(re.findall(r'class="recovery-code key">([A-Z2-7 ]+)<', shown)[0].split())
-    assert "not the code" in client.post("/account/second-step/on", data={"code": "000000"}).text
+    assert "Wrong code" in client.post("/account/second-step/on", data={"code": "000000"}).text
     right = {"code": pyotp.TOTP(key).at(clock())}
     assert client.post("/account/second-step/on", data=right).status_code == 303
     assert "Two-step sign-in: on" in client.get("/account").text
@@ -320,7 +320,7 @@ def test_signing_in_asks_for_the_code_of_the_phone(clock: Clock, client: Client,
     assert "too long" in stranger.post("/sign-in/code", data=second).text
     told = client.get("/crew/security").text
     assert "right password, wrong code" in told
-    assert "turned on the code" in told
+    assert "turned on two-step sign-in" in told
     assert client.post("/account/second-step/off", data={"password": "guess"}).status_code == 422
     assert client.post("/account/second-step/off", data={"password": PASSWORD}).status_code == 303
 

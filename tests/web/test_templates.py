@@ -32,6 +32,8 @@ OF_PAGE = {
             "unit_of",
             "shown",
             "shown_list",
+            "written_day",
+            "clock_in_words",
         ),
         ("units",),
     ),

@@ -28,9 +28,7 @@ def test_wrong_figures_stay_beside_their_field(browser: Browser, engine: Engine,
         visit.wrong.clear()  # the browser notes the refusal's status, 422
         pick(page, "need.0.kind", "post-hole")
         page.get_by_label("Depth of post in the hole").fill("0,9")
-        expect(page.locator("[data-error='need.0.embedment_m']")).to_contain_text(
-            "cannot reach below the hole"
-        )
+        expect(page.locator("[data-error='need.0.embedment_m']")).to_contain_text("can't go below the hole")
         page.get_by_label("Depth of post in the hole").fill("0,5")
         expect(page.locator(".figure-of-merit")).to_contain_text("1 load")
         visit.check()
@@ -56,10 +54,10 @@ def test_an_answer_that_comes_late_neither_wipes_the_form_nor_is_kept(
         page.locator("[name='need.0.kind'][value=floor]").click()
         # Other fields are to come: nothing is kept unseen.
         page.get_by_role("button", name="Make mix cards").click()
-        expect(page.locator(".bar-notice")).to_contain_text("One moment")
+        expect(page.locator(".bar-notice")).to_contain_text("Loading the fields")
         expect(heading(page)).to_have_text("Plan a job")
         held[0].continue_()
-        expect(page.locator(".bar-notice")).to_contain_text("check them, then make the cards")
+        expect(page.locator(".bar-notice")).to_contain_text("Check them, then make mix cards")
         room = page.get_by_role("group", name="Room 1")
         room.get_by_label("Length").fill("6")
         expect(page.locator(".sketches")).to_contain_text("18.0")
@@ -163,9 +161,9 @@ def test_a_figure_is_followed_to_its_rule_and_tried(
         page.get_by_role("link", name="Mix by parts, by volume").first.click()
         expect(page.locator("math").first).to_be_visible()
         visit.check()
-        masses = page.locator(".outputs").get_by_role("row", name="masses, sand")
+        masses = page.locator(".outputs").get_by_role("row", name="Sand, damp")
         expect(masses).to_contain_text("5502")
-        page.get_by_label("Target").fill("1,01")
+        page.get_by_label("Volume wanted").fill("1,01")
         expect(masses).to_contain_text("1834")
         page.get_by_label("Parts", exact=True).first.fill("none")
         expect(page.locator("[data-error='components.0.parts']")).to_contain_text("must be a number")

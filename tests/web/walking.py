@@ -77,7 +77,9 @@ def plan_a_bed(visit: Visit) -> None:
         line.click()
     expect(page.locator(".figure-of-merit")).to_contain_text("4 loads of 68.8")
     page.locator(".result").get_by_role("button", name="68.8").click()
-    expect(page.get_by_role("link", name="Rule split loads")).to_have_attribute("href", "/rules/split-loads")
+    expect(page.get_by_role("link", name="Open this calculator")).to_have_attribute(
+        "href", "/rules/split-loads"
+    )
     page.get_by_role("button", name="Close").click()
     page.get_by_role("button", name="Make mix cards").click()
     expect(heading(page)).to_have_text("Load 1 of 4")

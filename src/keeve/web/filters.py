@@ -13,10 +13,16 @@ from keeve.core.planning.vessel_loads import VesselError
 from keeve.core.quantities import in_reader_units
 from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_figures, to_shown
 from keeve.services.kept import Itself
-from keeve.services.views.dates import write_clock, write_date, write_day_in_year, write_days
+from keeve.services.views.dates import (
+    write_clock,
+    write_clock_of_day,
+    write_date,
+    write_day_in_year,
+    write_days,
+)
 from keeve.services.views.labels import label, value_words
 from keeve.services.views.terms import USE_NAMES, in_terms, mix_name
-from keeve.services.views.working_rows import Row, assumed_words, figure, working_rows
+from keeve.services.views.working_rows import Row, assumed_words, figure, plain, working_rows
 
 _THIN_SPACE = "\u202f"
 
@@ -25,7 +31,16 @@ _THIN_SPACE = "\u202f"
 def quantity(context: Context, value: float, kind: Kind, decimals: int | None = None) -> str:
     """A kept figure with its unit, in the units of the reader."""
     read = as_read(value, kind, context["units"], decimals)
-    return f"{read.figure}{_THIN_SPACE}{read.unit}"
+    return f"{_minus(read.figure)}{_THIN_SPACE}{read.unit}"
+
+
+def _minus(figure: str) -> str:
+    """A figure with a true minus sign before it, not a hyphen."""
+    return figure.replace("-", "\u2212")
+
+
+def _decimal(value: float, decimals: int = 1) -> str:
+    return _minus(fixed(value, decimals))
 
 
 @pass_context
@@ -123,7 +138,7 @@ def _shown_list(context: Context, values: Iterable[float], kind: Kind) -> list[s
 
 def _percent(fraction: float, decimals: int = 0) -> str:
     """A fraction as percent."""
-    return f"{fixed(fraction * 100, decimals)}{_THIN_SPACE}%"
+    return f"{_decimal(fraction * 100, decimals)}{_THIN_SPACE}%"
 
 
 def _short_percent(fraction: float) -> str:
@@ -200,6 +215,21 @@ def _day(context: Context, moment: datetime) -> str:
 def _date(context: Context, moment: datetime | date) -> str:
     """A day with its year, for tables and paper."""
     return write_date(_local_day(context, moment), context["units"])
+
+
+@pass_context
+def _written_day(context: Context, text: str) -> str:
+    """A day of a field in the reader's words; empty for what is none."""
+    try:
+        return write_date(date.fromisoformat(text), context["units"])
+    except ValueError:
+        return ""
+
+
+@pass_context
+def _clock_in_words(context: Context, minute: int) -> str:
+    """A minute of the day as the reader writes a time."""
+    return write_clock_of_day(minute, context["units"])
 
 
 @pass_context
@@ -284,12 +314,13 @@ FILTERS: Mapping[str, Any] = {
     "mix_term": _mix_term,
     "uses": _uses,
     "unit_of": _unit,
-    "decimal": fixed,
+    "decimal": _decimal,
     "short": _short,
     "sentence": _sentence,
     "shown": _shown,
     "shown_list": _shown_list,
     "percent": _percent,
+    "plain": plain,
     "short_percent": _short_percent,
     "bucket_error": _bucket_error,
     "grams": _grams,
@@ -304,6 +335,8 @@ FILTERS: Mapping[str, Any] = {
     "date": _date,
     "day": _day,
     "days": write_days,
+    "written_day": _written_day,
+    "clock_in_words": _clock_in_words,
     "iso_day": _iso_day,
     "near_day": _near_day,
     "is_near": _is_near,

@@ -16,6 +16,7 @@ from keeve.core.mixes.model import READING_NAMES, RETEMPERING_NAMES
 from keeve.core.planning.plan import Plan
 from keeve.services.accounts import LEAST_PASSWORD, MOST_PASSWORD
 from keeve.services.views.event_words import RESULT_NAMES, event_words
+from keeve.services.views.rules import TITLES
 from keeve.web.filters import FILTERS, quantity
 from keeve.web.fragments import Alike
 from keeve.web.own_files import address_of_file
@@ -128,5 +129,6 @@ environment.globals.update(
     RESULT_NAMES=RESULT_NAMES,
     READING_NAMES=READING_NAMES,
     RETEMPERING_NAMES=RETEMPERING_NAMES,
+    RULE_TITLES=TITLES,
     NEXT_WORDS=_NEXT_WORDS,
 )

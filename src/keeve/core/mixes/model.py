@@ -425,8 +425,12 @@ class Mix(Strict):
             case "design":
                 return "by strength and slump"
         if self.water and self.water.is_fixed and len(self.parts) == 1:
-            return f"{self.water.ratio_default * 100:.3g} water to 100 {self.parts[0].name} by {self.is_made.measure}"
-        return f"{' : '.join(_in_quarters(part.parts) for part in self.parts)} by {self.is_made.measure}"
+            return f"{self.water.ratio_default * 100:.3g} water per 100 {self.parts[0].name} by {self.is_made.measure}"
+        parts = [part.parts for part in self.parts]
+        tenths = [round(10 * part, 6) for part in parts]
+        if parts[0] % 1 not in {0, *QUARTERS} and not any(part % 1 for part in tenths):
+            parts = tenths
+        return f"{' : '.join(map(_in_quarters, parts))} by {self.is_made.measure}"
 
     def procedure(self, mixer: MixerKind, order: Order | None) -> Procedure | None:
         """The steps for that mixer and order (its first order unless one is asked), or None."""

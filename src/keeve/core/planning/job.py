@@ -268,7 +268,7 @@ class Design(Strict):
 
 
 class PlasterRatio(Strict):
-    """A ratio of plaster of one's own: water to 100 of plaster by weight, or plaster to a quart or a litre of water."""
+    """A ratio of plaster of one's own: water per 100 plaster by weight, or plaster per quart or litre of water."""
 
     amount: Dimension
     basis: Literal["water_per_100", "lb_per_us_qt", "kg_per_l"] = "water_per_100"

@@ -142,9 +142,9 @@ def concrete_design_aci(
     """Weights for a cubic metre of concrete, from strength, slump and stone.
 
     Args:
-        strength_mpa: mean compressive strength wanted at 28 days, MPa (the mean, not the specified one).
-        slump_mm: low and high end of the slump, mm.
-        stone_max_mm: nominal maximum size of the stone, mm.
+        strength_mpa: average you want at 28 days, MPa. Not the specified strength.
+        slump_mm: low and high end, mm.
+        stone_max_mm: nominal max size, mm.
         fineness_modulus: of the sand, 2.4 to 3.0.
         stone_rodded_density_kg_m3: dry-rodded bulk density of the stone, kg/m3.
         cement_density_kg_m3: particle density of the cement, kg/m3.
@@ -152,12 +152,12 @@ def concrete_design_aci(
         sand_density_kg_m3: oven-dry particle density of the sand, kg/m3.
         air_entrained: with air-entraining admixture.
         exposure: ``mild``, ``moderate`` or ``severe``.
-        thin_section: thin, or cover under 25 mm; counts in severe exposure.
-        sulfate_or_sea: in contact with sulfates or sea water; counts in severe exposure.
-        stone_moisture_fraction: all water in the stone over its oven-dry mass.
-        stone_absorption_fraction: what the stone's pores take up, over its oven-dry mass.
-        sand_moisture_fraction: all water in the sand over its oven-dry mass.
-        sand_absorption_fraction: what the sand's pores take up, over its oven-dry mass.
+        thin_section: thin, or cover under 25 mm. Counts in severe exposure.
+        sulfate_or_sea: in contact with either. Counts in severe exposure.
+        stone_moisture_fraction: all the water in the stone, by oven-dry weight.
+        stone_absorption_fraction: what the stone soaks up, by oven-dry weight.
+        sand_moisture_fraction: all the water in the sand, by oven-dry weight.
+        sand_absorption_fraction: what the sand soaks up, by oven-dry weight.
 
     Returns:
         per_m3 (oven-dry kg, free water), air_fraction, w_c and batch_per_m3 (as weighed, water added).
@@ -252,9 +252,9 @@ def concrete_by_content(
     """Weights for a cubic metre of concrete with specified cement and water to cement.
 
     Args:
-        binder_kg_m3: cement, slag, fly ash and fume together, kg/m3.
-        w_cm: water over all binder, by mass.
-        stone_max_mm: nominal maximum size of the stone, mm.
+        binder_kg_m3: cement, slag, fly ash and silica fume together, kg/m3.
+        w_cm: water to all of that, by weight.
+        stone_max_mm: nominal max size, mm.
         fineness_modulus: of the sand, 2.4 to 3.0.
         stone_rodded_density_kg_m3: dry-rodded bulk density of the stone, kg/m3.
         binder_density_kg_m3: particle density of the binder as blended, kg/m3.
@@ -262,8 +262,8 @@ def concrete_by_content(
         sand_density_kg_m3: oven-dry particle density of the sand, kg/m3.
         air_entrained: with air-entraining admixture.
         exposure: ``mild``, ``moderate`` or ``severe``.
-        thin_section: thin, or cover under 25 mm; counts in severe exposure.
-        sulfate_or_sea: in contact with sulfates or sea water; counts in severe exposure.
+        thin_section: thin, or cover under 25 mm. Counts in severe exposure.
+        sulfate_or_sea: in contact with either. Counts in severe exposure.
 
     Returns:
         per_m3 (oven-dry kg, free water), air_fraction and w_c.

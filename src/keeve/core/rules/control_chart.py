@@ -75,7 +75,7 @@ def control_chart(
     """Finds values in a series that differ by more than chance.
 
     Args:
-        values: the values in the order in which they were made, two or more.
+        values: the values in order, two or more.
         target: what they should be. Blank: their average.
         sigma: their standard deviation, if known. Blank: from the steps between them.
 

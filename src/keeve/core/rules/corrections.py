@@ -70,12 +70,12 @@ def correct_wet(
     """Dry materials, in the mix ratio, to correct a load with too much water.
 
     Args:
-        charged_kg: what is in, oven-dry kg by name, in the mix's ratio.
-        water_kg: free water in the batch, kg.
+        charged_kg: oven-dry weight of each material, in the mix ratio.
+        water_kg: in the load now, kg.
         binder: the materials that count as cement or lime.
         target_ratio: the water ratio to get back to.
-        mixer_free_l: room left in the mixer, L.
-        moisture_fraction: moisture of what is added, by name.
+        mixer_free_l: room left, L.
+        moisture_fraction: of each material you add.
         bulk_densities_kg_m3: loose density as charged, kg/m3 by name; needed to say what room it takes (also read as
             ``densities``).
         free_moisture_fraction: the part of its moisture that is free water, by name, where that is another: less by
@@ -196,8 +196,8 @@ def correct_dry(
     """Water in steps for a load that is too dry. Mix in and judge each before the next.
 
     Args:
-        charged_kg: what is in, oven-dry kg by name.
-        water_kg: free water in the batch, kg.
+        charged_kg: oven-dry weight of each material.
+        water_kg: in the load now, kg.
         binder: the materials that count as cement or lime.
         ceiling_l: the most free water allowed, L.
 
@@ -254,8 +254,8 @@ def correct_miscount(
     """What to add after a miscount. You can't take anything out, so the biggest amount sets the size.
 
     Args:
-        charged_vessels: vessels that went in, by name; a name left out counts as none (also read as ``charged``).
-        parts_vessels: the mix's parts in the same vessels, by name (also read as ``parts``).
+        charged_vessels: buckets of each material in the mixer (also read as ``charged``).
+        parts_vessels: parts of each material in the same buckets (also read as ``parts``).
 
     Returns:
         add in vessels by name, and multiple, which the water follows.

@@ -129,12 +129,12 @@ def cure_plan(
     no earlier than by the clock where the table says so, however warm it is.
 
     Args:
-        family: what it is a pour of.
-        poured_at: when it was placed, ISO.
-        daily_c: mean temperature of the pour on the day it was placed, on the next day, and so on, °C.
-        uses: what it is used as; all tasks of the family where that is left out.
-        thickness_mm: of a screed, mm, for its drying; without it there is no date for its floor.
-        measured: temperatures in the pour itself from its placing on, h and °C, which go before those of the days.
+        family: what you placed.
+        poured_at: date and time, such as 2026-05-04T08:00.
+        daily_c: average temperature on the day of placing, the next day, and so on, °C.
+        uses: what it is used as. Blank: every task.
+        thickness_mm: for a screed's drying, mm.
+        measured: temperatures inside, from placing on, h and °C. Used instead of the daily ones.
 
     Returns:
         tasks: what, do, from, to, why, source, and the earliest and latest of what waits for hardening.

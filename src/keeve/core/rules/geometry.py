@@ -41,8 +41,8 @@ def slab_volume(
     Args:
         length_m: length, m.
         width_m: width, m.
-        thickness_m: thickness, m; where it falls, the average, or that of one end.
-        other_thickness_m: thickness of the other end where it falls evenly, m.
+        thickness_m: thickness. If sloped, the average or one end, m.
+        other_thickness_m: the other end of an even slope, m.
 
     Returns:
         volume_m3, m3.
@@ -94,8 +94,8 @@ def floor_volume(
 
     Args:
         rooms: length and width of each, m.
-        thickness_m: thickness, m; where it falls, the average, or that of one end.
-        other_thickness_m: thickness of the other end where it falls evenly, m.
+        thickness_m: thickness. If sloped, the average or one end, m.
+        other_thickness_m: the other end of an even slope, m.
 
     Returns:
         area_m2 (m2, all rooms) and volume_m3 (m3).

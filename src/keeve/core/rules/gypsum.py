@@ -252,7 +252,7 @@ def plaster_combined_water(
 
     Args:
         plaster_kg: plaster, kg.
-        purity_fraction: share of it that is hemihydrate.
+        purity_fraction: share that is pure plaster.
 
     Returns:
         water_kg and set_mass_kg, kg.

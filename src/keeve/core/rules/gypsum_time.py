@@ -255,7 +255,7 @@ def plaster_dry_weight(
     Args:
         plaster_kg: plaster in it, kg.
         water_kg: water it was mixed with, kg.
-        purity_fraction: share of the plaster that is hemihydrate.
+        purity_fraction: share that is pure plaster.
 
     Returns:
         wet_kg, dry_kg and to_lose_kg, kg.

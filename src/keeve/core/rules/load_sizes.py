@@ -66,9 +66,9 @@ def split_loads(
 
     Args:
         order_m3: fresh volume to make, m3.
-        mixer_working_l: mixed volume the mixer works with, L.
+        mixer_working_l: mixed volume, L.
         whole_bags: loads in whole bags. A half or quarter if no whole one fits.
-        life_min: working life from first water, min.
+        life_min: from first water, min.
         placing_m3_h: what the crew places per hour, m3.
         cycle_min: from first water to the end of mixing, min.
         keep_pace: never mix more than is placed while the next load mixes.

@@ -338,7 +338,7 @@ def loads_timeline(
         mixers: how many.
         placing_m3_h: what the crew places per hour, m3.
         volume_m3: of each load, m3.
-        life_min: working life from first water, min.
+        life_min: from first water, min.
         cold_joint_min: longest gap that still bonds, min.
         start: when the first load starts, min.
         first_water_min: when the first water goes in after charging began, min.

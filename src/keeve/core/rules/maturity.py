@@ -137,7 +137,7 @@ def evaporation_rate(
     Args:
         concrete_c: temperature of the concrete, °C.
         air_c: temperature of the air, °C.
-        humidity_fraction: relative humidity, from 0 to 1.
+        humidity_fraction: relative humidity.
         wind_kmh: wind, km/h.
 
     Returns:

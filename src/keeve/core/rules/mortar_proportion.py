@@ -69,11 +69,11 @@ def mortar_proportion(
     """A mortar by its type or designation.
 
     Args:
-        binder_volume_l: loose volume of cement and lime together, L.
-        type: of ASTM C270; or
-        designation: of the UK National Annex to EN 1996-1-1.
-        lime_parts: parts of lime to one of cement, inside the standard's range; its usual one unless given.
-        sand_parts: parts of damp loose sand to one of cement, inside the range; the usual ones unless given.
+        binder_volume_l: cement and lime together, L.
+        type: by ASTM C270, or
+        designation: by the UK National Annex to EN 1996-1-1.
+        lime_parts: per part of cement, within the standard. Blank: the usual.
+        sand_parts: damp, per part of cement, within the standard. Blank: the usual.
 
     Returns:
         volumes_l (L) and dry_kg (kg) of cement, lime and sand.

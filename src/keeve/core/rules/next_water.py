@@ -132,10 +132,10 @@ def next_water(
     """How much water to start the next load with, from what the last loads took.
 
     Args:
-        history: the loads from this stockpile in order, with their final figures.
-        target_water_kg: free water the next load should have, kg.
-        dry_aggregate_kg: oven-dry sand and stone of the next load, kg.
-        absorption_fraction: water the aggregate absorbs, over its oven-dry mass.
+        history: earlier loads from this pile, in order.
+        target_water_kg: in the next load, kg.
+        dry_aggregate_kg: in the next load, oven-dry, kg.
+        absorption_fraction: what the sand and stone soak up, by oven-dry weight.
 
     Returns:
         start_l with its 80 % band low_l to high_l (never below 0, nor above what the load wants and its dry aggregate

@@ -112,7 +112,7 @@ def absolute_volume(
 
     Args:
         components: every solid and liquid, water too.
-        air_fraction: air over the fresh volume.
+        air_fraction: share of the mix that is air.
 
     Returns:
         volume_m3 (m3) and fresh_density_kg_m3 (kg/m3).
@@ -180,9 +180,9 @@ def volume_parts(
     """Weights and loose volumes for a mix given in parts by volume.
 
     Args:
-        components: the parts, at least one of them a binder.
-        water_binder_ratio: free water over binder, by mass.
-        air_fraction: air over the fresh volume.
+        components: one of them must be cement or lime.
+        water_binder_ratio: free water to cement and lime, by weight.
+        air_fraction: share of the mix that is air.
         target_m3: volume you want, m3.
 
     Returns:
@@ -190,7 +190,7 @@ def volume_parts(
         asked, nothing is added, the true ratio is returned and ``sand_too_wet`` is warned of.
 
     Raises:
-        InputError: no binder among the components, or a name given twice.
+        InputError: no cement or lime among the materials, or the same name twice.
     """
     # One m3 per part first; the whole batch is then scaled to the target.
     dry = {item.name: item.parts * item.dry_density_as_measured_kg_m3 for item in components}
@@ -278,9 +278,9 @@ def mass_parts(
     """Weights for a mix given in parts by weight.
 
     Args:
-        components: the parts, at least one of them a binder.
-        water_binder_ratio: free water over binder, by mass.
-        air_fraction: air over the fresh volume.
+        components: one of them must be cement or lime.
+        water_binder_ratio: free water to cement and lime, by weight.
+        air_fraction: share of the mix that is air.
         target_m3: volume you want, m3.
 
     Returns:
@@ -288,7 +288,7 @@ def mass_parts(
         added, the true ratio is returned and ``sand_too_wet`` is warned of.
 
     Raises:
-        InputError: no binder among the components, or a name given twice.
+        InputError: no cement or lime among the materials, or the same name twice.
     """
     made = _fill(
         components,

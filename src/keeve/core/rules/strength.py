@@ -308,8 +308,8 @@ def water_penalty(binder_kg: Dimension, water_kg: Dimension, extra_water_kg: Amo
 
     Args:
         binder_kg: cement, kg.
-        water_kg: free water without the extra, kg.
-        extra_water_kg: the extra water, kg.
+        water_kg: without the extra, kg.
+        extra_water_kg: beyond that, kg.
 
     Returns:
         strength_ratio, strength with the extra water over strength without.
@@ -352,7 +352,7 @@ def required_mean_strength(specified_mpa: Dimension, sd_mpa: Amount) -> Required
 
     Args:
         specified_mpa: the specified strength, MPa.
-        sd_mpa: the spread of one's own tests, standard deviation, MPa.
+        sd_mpa: of your own tests, MPa.
 
     Returns:
         mean_mpa, the mean to design for.

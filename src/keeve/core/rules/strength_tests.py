@@ -119,8 +119,8 @@ def strength_record(
     """Average, spread and characteristic strength of a set of tests.
 
     Args:
-        specimens: each with its age and its strength, or its shape, sizes and the load at which it broke.
-        specified_mpa: the characteristic strength that was specified, MPa.
+        specimens: age and strength of each, or shape, sizes and breaking load.
+        specified_mpa: characteristic strength, MPa.
 
     Returns:
         mean, sd (n − 1) and characteristic, MPa; strengths_mpa, each by itself; verdict: whether the characteristic

@@ -60,10 +60,10 @@ def mix_temperature(
     """Temperature of a fresh mix from what goes into it.
 
     Args:
-        aggregate_kg: sand and stone, oven-dry kg.
+        aggregate_kg: oven-dry kg.
         cement_kg: binder, kg.
         water_kg: liquid water from the tap, kg, without the ice.
-        aggregate_c: temperature of the aggregate and its water, °C; frozen aggregate is refused.
+        aggregate_c: with the water in it, °C. Not frozen.
         cement_c: temperature of the binder, °C.
         water_c: temperature of the water, °C.
         aggregate_water_kg: water in the damp sand and stone, kg.
@@ -148,10 +148,10 @@ def cooling_plan(
     Ice in sealed bags cools but doesn't count as water.
 
     Args:
-        aggregate_kg: sand and stone, oven-dry kg.
+        aggregate_kg: oven-dry kg.
         cement_kg: binder, kg.
         water_kg: all the tap water, kg. Ice replaces part of it.
-        aggregate_c: temperature of the aggregate and its water, °C.
+        aggregate_c: with the water in it, °C.
         cement_c: temperature of the binder, °C.
         water_c: the water you have, °C.
         target_c: the temperature wanted, °C.
@@ -237,7 +237,7 @@ def working_life(life_min_at_20c: Dimension, mix_c: Celsius) -> WorkingLife:
     """Working time at the temperature of the mix.
 
     Args:
-        life_min_at_20c: working life from first water at 20 °C, min.
+        life_min_at_20c: from first water, min.
         mix_c: temperature of the fresh mix, °C.
 
     Returns:

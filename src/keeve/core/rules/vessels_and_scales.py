@@ -83,11 +83,11 @@ def gauge_vessels(
     """How many level buckets of each. The batch size gives a little so the ratio stays right.
 
     Args:
-        masses_kg: what is to go in, kg as charged (damp), by name.
+        masses_kg: weight of each material, damp.
         bulk_densities_kg_m3: loose density as charged, kg/m3 by name: dry · (1 + moisture) / (1 + bulking).
-        vessel_l: the level vessel, L; one for all, or by name (a whole bag is a vessel).
-        batch_tolerance: how far the whole batch may be off, as a fraction.
-        fraction: 1, 0.5 or 0.25: the steps in which a vessel is filled; one for all, or by name.
+        vessel_l: one size for all, or one for each material, L.
+        batch_tolerance: how far the whole load can be off.
+        fraction: 1, 0.5 or 0.25 of a bucket.
         max_l: most loose volume that may go in, L.
         min_l: least loose volume that has to go in, L.
 
@@ -280,8 +280,8 @@ def tare(gross_kg: Annotated[Few[Dimension], Field(min_length=1)], net_kg: Few[A
     """The empty weight of a bucket, from weighings. Warns if they disagree.
 
     Args:
-        gross_kg: vessel and contents, kg.
-        net_kg: contents alone, kg; in the same order, as many.
+        gross_kg: bucket with contents, kg.
+        net_kg: contents alone, in the same order, kg.
 
     Returns:
         tare_kg of each weighing.

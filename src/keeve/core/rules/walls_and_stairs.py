@@ -70,7 +70,7 @@ def coat_volume(
 
     Args:
         coats_mm: thickness of each coat, mm.
-        area_m2: area of the wall, openings included, m2. Or enter length and height.
+        area_m2: wall area with its openings, m2. Or enter length and height.
         length_m: length of the wall, m.
         height_m: height of the wall, m.
         openings_m2: area of doors and windows, m2.
@@ -266,12 +266,12 @@ def layered_wall_volume(
     """Infill for a framed wall, placed in layers, such as hemp-lime.
 
     Args:
-        thickness_mm: thickness of the infill, mm.
-        studs: the studs inside it: width, depth (mm) and length of all (m).
-        wall_area_m2: face of the wall, openings included, m2; or its length, with height_m.
+        thickness_mm: thickness, mm.
+        studs: width and depth, mm, and total length, m.
+        wall_area_m2: wall area with its openings, m2; or its length, with height_m.
         length_m: length of the wall, m.
         openings_m2: area of doors and windows, m2.
-        height_m: height of the wall, m; for the layers.
+        height_m: for counting layers, m.
         layer_mm: height of one layer, mm.
 
     Returns:

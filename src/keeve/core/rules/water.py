@@ -65,8 +65,8 @@ def water_window(
 
     Args:
         start_l: water added before the first judging, L.
-        min_l: low end of the window, L.
-        max_l: the ceiling, L.
+        min_l: lowest allowed, L.
+        max_l: highest allowed, L.
         additions_l: what you added so far, the start too, L.
         target_l: where the mix should be right, L. Blank: the middle.
         first_l: water in when first judged too dry, L. Blank: what is in now.
@@ -154,9 +154,9 @@ def water_account(
 
     Args:
         binder_kg: binder, kg.
-        added_l: water from the tap, L.
-        free_aggregate_water_kg: water the stockpile brings, kg; negative where it soaks.
-        admixture_water_kg: water inside admixtures, kg.
+        added_l: tap water, L.
+        free_aggregate_water_kg: in the damp sand, kg. Negative if dry sand soaks it up.
+        admixture_water_kg: in the admixtures, kg.
 
     Returns:
         total_kg and ratio (water over binder by mass).

@@ -52,4 +52,4 @@ def write_days(days: float) -> str:
     """Write a span of days to the nearest half: ½ day, 1 day, 2½ days."""
     halves = max(round(days * 2), 1) / 2
     whole, part = int(halves), halves % 1
-    return f"{whole or ''}{_HALVES[part]} {'day' if halves <= 1 else 'days'}"
+    return f"{whole or ''}{_HALVES[part]}\u00a0{'day' if halves <= 1 else 'days'}"

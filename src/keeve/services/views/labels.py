@@ -261,6 +261,7 @@ VALUE_NAMES: Mapping[str, str] = {
     "protect": "protect it now",
     "caution": "take care",
     "life": "working time",
+    "at_ceiling": "at the max",
 }
 # The endings of names, the longer before the shorter, and their metric units.
 _ENDINGS: Mapping[str, str] = {

@@ -113,6 +113,8 @@ def plain(value: float) -> str:
     """A number to four figures, its thousands apart from ten thousand on; never with an exponent."""
     if abs(value) < _NOTHING:
         return "0"
+    if value < 0:
+        return f"\u2212{plain(-value)}"
     if abs(value) >= 1000:
         whole = f"{value:,.0f}"
         return whole.replace(",", _THIN_SPACE if abs(value) >= 10_000 else "")

@@ -121,7 +121,8 @@ class _Scale:
         first = math.ceil(self._least / step - 1e-9)
         last = math.floor(self._most / step + 1e-9)
         return [
-            Tick(fixed(count * step, decimals), self.at(count * step)) for count in range(first, last + 1)
+            Tick(fixed(count * step, decimals).replace("-", "\u2212"), self.at(count * step))
+            for count in range(first, last + 1)
         ]
 
 

@@ -68,7 +68,7 @@ def _figures(bar: Bar, bars: Bars, units: System) -> str:
         if bars.is_percent:
             return f"{fixed(value * 100, bars.decimals)} %"
         if bars.kind is None:
-            return fixed(value, bars.decimals)
+            return fixed(value, bars.decimals).replace("-", "\u2212")
         return str(as_read(value, bars.kind, units, bars.decimals))
 
     return shown(bar.value) if bar.planned is None else f"{shown(bar.value)}, planned {shown(bar.planned)}"

@@ -166,7 +166,9 @@ def explained(rule: Rule) -> dict[str, Any]:
         "answers": parsed.short_description or "",
         "more": parsed.long_description or "",
         "inputs": {item.arg_name: _hint(item.arg_name, item.description or "") for item in parsed.params},
-        "refuses": [f"Needs {item.description}" for item in parsed.raises if item.description != _ANY_INPUT],
+        "refuses": [
+            f"Not accepted: {item.description}" for item in parsed.raises if item.description != _ANY_INPUT
+        ],
     }
 
 

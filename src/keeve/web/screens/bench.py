@@ -153,7 +153,7 @@ def _refused(fault: InputError, view: BenchView, visitor: Visitor) -> Response:
     """A refusal in the words of the bench, with what was probably meant."""
     reworded, offer = in_words(fault, view, visitor.units)
     answer = reworded.as_json()
-    return JSONResponse({**answer, "offer": f"It was {offer}" if offer else ""}, status_code=422)
+    return JSONResponse({**answer, "offer": f"I meant {offer}" if offer else ""}, status_code=422)
 
 
 def _page(request: Request, template: str, view: BenchView) -> Response:

@@ -22,6 +22,14 @@ document.addEventListener("DOMContentLoaded", () => {
     input.after(show);
   }
 });
+// A day or a time that was chosen is written as the page's language writes it, not as the browser's does.
+document.addEventListener("input", ({ target }) => {
+  const dated = target.closest(".dated");
+  if (!dated) return;
+  const styles = target.type === "time" ? { timeStyle: "short" } : { dateStyle: "medium" };
+  const words = new Intl.DateTimeFormat(document.documentElement.lang, { ...styles, timeZone: "UTC" });
+  dated.dataset.words = target.value ? words.format(target.valueAsDate) : dated.dataset.empty || "";
+});
 // Of a list of mixes only those stay that have every word typed in one of their names.
 document.addEventListener("input", ({ target }) => {
   if (target.dataset.find === undefined) return;
