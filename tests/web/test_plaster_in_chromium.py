@@ -81,7 +81,9 @@ def test_a_two_piece_mould_by_taps_alone(
         expect(page.get_by_role("heading", level=1)).to_have_text("Load 2 of 2")
         page.get_by_role("link", name="Today").click()
         expect(
-            page.get_by_role("listitem").filter(has_text=re.compile("piece 1 of 2.*Not dry: do not use", re.DOTALL))
+            page.get_by_role("listitem").filter(
+                has_text=re.compile("piece 1 of 2.*Not dry: do not use", re.DOTALL)
+            )
         ).to_be_visible()
         visit.check()
 

@@ -41,7 +41,7 @@ def slab_volume(
     Args:
         length_m: length, m.
         width_m: width, m.
-        thickness_m: thickness. If sloped, the average or one end, m.
+        thickness_m: if sloped, the average or one end, m.
         other_thickness_m: the other end of an even slope, m.
 
     Returns:
@@ -94,7 +94,7 @@ def floor_volume(
 
     Args:
         rooms: length and width of each, m.
-        thickness_m: thickness. If sloped, the average or one end, m.
+        thickness_m: if sloped, the average or one end, m.
         other_thickness_m: the other end of an even slope, m.
 
     Returns:

@@ -103,7 +103,7 @@ def _scale(path: str, units: System) -> _Scale | None:
 def _rescaled(text: str, scale: _Scale) -> str:
     """A kept number as it is shown; what is no number stays as it was typed."""
     try:
-        return _text(float(f"{scale.show(float(text)):.9g}"))
+        return _text(float(f"{scale.show(float(text)):.7g}"))
     except ValueError:
         return text
 
