@@ -223,4 +223,4 @@ def _idle(loads: Sequence[DayLoad], y: float, x: Scale) -> Iterator[Words]:
         out = next(piece for piece in after.pieces if piece.what == "discharge")
         left, right = x(before.placed_min), x(out.from_min)
         if out.from_min - before.placed_min >= _TOLD_IDLE_MIN and right - left > _IDLE_WIDTH:
-            yield Words((left + right) / 2, y, f"{out.from_min - before.placed_min:.0f} min idle")
+            yield Words((left + right) / 2, y, f"{out.from_min - before.placed_min:.0f} min wait")
