@@ -78,7 +78,7 @@ def test_what_is_no_amount_is_said_in_the_words_of_the_bench(
 
 def test_what_was_meant_comes_with_its_words(client: Client, load_id: UUID) -> None:
     answer = client.post(f"/bench/{load_id}/events", json=raw_event("water_added", typed={"water_l": "82"}))
-    assert answer.json()["offer"] == "It was 8.2 L"
+    assert answer.json()["offer"] == "I meant 8.2 L"
     assert answer.json()["error"]["meant"] == {"water_l": pytest.approx(8.2)}
 
 
