@@ -19,10 +19,10 @@ from fast_clock import BEGAN, TIMES, clock_from
 from run import Person, by_uvicorn, person
 from sqlalchemy import Engine, text
 
+from keeve.data import loads, plans
 from keeve.demo.jobs import COPING_BED
 from keeve.formats.job_file import read_job
 from keeve.launch.postgres import throwaway
-from keeve.services import loads, plans
 from keeve.store.database import connect
 from keeve.store.migrate import migrate
 

@@ -6,8 +6,8 @@ from datetime import UTC, datetime
 
 from fastapi import FastAPI
 
+from keeve.app import create_app
 from keeve.store.database import connect
-from keeve.web.app import create_app
 
 TIMES = 60
 BEGAN = "KEEVE_DAY_BEGAN"

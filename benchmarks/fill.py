@@ -7,12 +7,12 @@ from uuid import UUID, uuid4
 
 from sqlalchemy import Engine, text
 
+from keeve.core.loads.events import parse_event
+from keeve.core.loads.load_state import fold
+from keeve.core.loads.next_step import situation
+from keeve.core.log.load_row import log_entry
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Plan, load_step
-from keeve.core.records.log_entry import log_entry
-from keeve.core.running.events import parse_event
-from keeve.core.running.load_state import fold
-from keeve.core.running.next_step import situation
 from keeve.demo.jobs import COPING_BED
 from keeve.formats.job_file import read_job
 

@@ -20,18 +20,18 @@ import httpx2
 from fill import fill_log
 from sqlalchemy import Engine
 
-from keeve.core.calendar.day import DayJob, DayPlan, Outcome, Work, play, suits
-from keeve.core.calendar.day_changes import changes
-from keeve.core.calendar.zones import zones
+from keeve.core.day_plan.day import DayJob, DayPlan, Outcome, Work, play, suits
+from keeve.core.day_plan.day_changes import changes
 from keeve.core.planning.make_plan import make_plan
+from keeve.core.zones import zones
+from keeve.data import accounts, loads, plans, sessions
+from keeve.data.accounts import Visitor
+from keeve.data.log_entries import lately
 from keeve.demo import load_demo
 from keeve.demo.jobs import BOATHOUSE_SCREED, COPING_BED, MOORING_BLOCKS
 from keeve.devices.weather import SimulatedWeather
 from keeve.formats.job_file import read_job
 from keeve.launch.postgres import free_port, throwaway
-from keeve.services import accounts, loads, plans, sessions
-from keeve.services.accounts import Visitor
-from keeve.services.log_entries import lately
 from keeve.store.database import connect
 from keeve.store.migrate import migrate
 from keeve.web.security import masked

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from playwright.sync_api import Browser
     from sqlalchemy import Engine
 
-    from keeve.services.accounts import Visitor
+    from keeve.data.accounts import Visitor
 
 # Speed is measured in ./keeve benchmark, never by a test that fails on a busy machine.
 settings.register_profile("keeve", deadline=None)
@@ -69,7 +69,7 @@ def quick_passwords() -> None:
     """Passwords are hashed as ever, but in no time: thousands of people sign in here."""
     from argon2 import PasswordHasher
 
-    from keeve.services import accounts
+    from keeve.data import accounts
 
     cheap = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
     accounts._hasher.cache_clear()

@@ -7,16 +7,16 @@ from pathlib import Path
 from typing import Any
 from uuid import uuid4
 
+from keeve.core.loads.allowed_events import check_allowed
+from keeve.core.loads.events import Event, parse_event
+from keeve.core.loads.load_state import LoadState, fold
+from keeve.core.loads.next_step import Situation, situation
+from keeve.core.loads.option import Option
+from keeve.core.loads.options import options
 from keeve.core.mixes import get_mix, library
 from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Load, Plan
-from keeve.core.running.allowed_events import check_allowed
-from keeve.core.running.events import Event, parse_event
-from keeve.core.running.load_state import LoadState, fold
-from keeve.core.running.next_step import Situation, situation
-from keeve.core.running.option import Option
-from keeve.core.running.options import options
 from keeve.formats.job_file import read_job
 
 NOON = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)

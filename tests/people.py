@@ -7,8 +7,8 @@ import httpx2
 from helpers import NOON
 from sqlalchemy import Engine
 
-from keeve.services import accounts, sessions
-from keeve.services.accounts import Visitor
+from keeve.data import accounts, sessions
+from keeve.data.accounts import Visitor
 from keeve.web.security import FORM_HEADER, SESSION_COOKIE, masked
 
 PASSWORD = "a long enough password"

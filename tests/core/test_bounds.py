@@ -6,11 +6,11 @@ from typing import Any
 import pytest
 from pydantic import TypeAdapter
 
+from keeve.core.loads.events import Event
 from keeve.core.mixes.model import Mix
 from keeve.core.planning.job import Job
 from keeve.core.planning.yard import YardItem
 from keeve.core.rules.calc import all_rules
-from keeve.core.running.events import Event
 from keeve.core.stockpile.events import StockpileEvent
 
 FROM_OUTSIDE: dict[str, Any] = {

@@ -8,14 +8,14 @@ from typing import Any
 import pytest
 
 from keeve.core.errors import validated
+from keeve.core.loads.events import event_json, parse_event
+from keeve.core.loads.load_state import fold
+from keeve.core.loads.next_step import situation
 from keeve.core.mixes.model import Mix
 from keeve.core.older_formats import EVENT_STEPS, JOB_STEPS, MIX_STEPS, PLAN_STEPS, upgraded
 from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Plan
-from keeve.core.running.events import event_json, parse_event
-from keeve.core.running.load_state import fold
-from keeve.core.running.next_step import situation
 from keeve.core.stockpile.events import parse_stockpile_event
 
 GOLDEN = Path(__file__).parents[1] / "golden"

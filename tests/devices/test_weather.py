@@ -6,7 +6,7 @@ from statistics import correlation, mean
 
 import pytest
 
-from keeve.core.calendar.zones import zones
+from keeve.core.zones import zones
 from keeve.devices.weather import Hour, SimulatedWeather
 
 YEAR = datetime(2026, 1, 1, tzinfo=UTC)

@@ -13,7 +13,7 @@ from keeve.formats.csv_table import csv_lines
 from keeve.formats.error_codes import coded, error_codes_text
 from keeve.formats.job_file import parse_job, schemas
 from keeve.formats.plan_text import plan_text
-from keeve.services.views.log import LOG_COLUMNS
+from keeve.screens.log.view import LOG_COLUMNS
 
 DOCS = Path(__file__).parents[2] / "docs"
 

@@ -11,9 +11,9 @@ from helpers import NOON, job, raw_event
 from sqlalchemy import text
 from web.conftest import Client, Clock
 
+from keeve.data import loads, plans
+from keeve.data.database import DatabaseDown
 from keeve.launch.postgres import Cluster, throwaway
-from keeve.services import loads, plans
-from keeve.services.database import DatabaseDown
 from keeve.store.database import connect
 from keeve.store.migrate import migrate
 from keeve.web import turns

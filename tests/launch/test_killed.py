@@ -24,11 +24,11 @@ from people import client_of, new_visitor
 from playwright.sync_api import Browser, Page, expect
 from sqlalchemy import Engine, select
 
+from keeve.data import loads, plans
+from keeve.data.accounts import Visitor
 from keeve.demo import PASSWORD, SIGN_IN_NAME
 from keeve.launch.postgres import Cluster, free_port
 from keeve.launch.system import ROOT
-from keeve.services import loads, plans
-from keeve.services.accounts import Visitor
 from keeve.store import models
 from keeve.store.database import connect, crew_reading
 

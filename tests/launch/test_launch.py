@@ -13,12 +13,12 @@ import pytest
 from sqlalchemy import Engine
 
 import keeve.store
+from keeve.data import accounts
 from keeve.demo import PASSWORD, SIGN_IN_NAME
 from keeve.launch import up as launching
 from keeve.launch.postgres import Cluster, throwaway
 from keeve.launch.system import ROOT, LaunchError, install
 from keeve.launch.up import prepare, up
-from keeve.services import accounts
 from keeve.store.database import connect
 from keeve.store.migrate import migrate
 

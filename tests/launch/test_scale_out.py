@@ -20,10 +20,10 @@ from people import client_of, new_visitor
 from sqlalchemy import Engine, text
 from sqlalchemy.engine import make_url
 
+from keeve.data import loads, plans, sessions
+from keeve.data.accounts import Visitor
 from keeve.launch.postgres import free_port, throwaway
 from keeve.launch.system import ROOT, is_root
-from keeve.services import loads, plans, sessions
-from keeve.services.accounts import Visitor
 from keeve.store.database import connect
 
 EVENTS = 60

@@ -16,11 +16,11 @@ from people import new_visitor
 from playwright.sync_api import Browser, Page
 from sqlalchemy import Engine
 
+from keeve.app import create_app
+from keeve.data import sessions
+from keeve.data.accounts import Visitor
 from keeve.demo import PASSWORD as DEMO_PASSWORD
 from keeve.demo import SIGN_IN_NAME, begin_afresh
-from keeve.services import sessions
-from keeve.services.accounts import Visitor
-from keeve.web.app import create_app
 from keeve.web.security import FORM_HEADER, SESSION_COOKIE, masked
 
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()

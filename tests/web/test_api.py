@@ -7,11 +7,11 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine
 
+from keeve.app import create_app
 from keeve.core.errors import InputError
 from keeve.core.rules.calc import all_rules, calc
 from keeve.core.rules.registry import parse_json
 from keeve.web.api import create_api
-from keeve.web.app import create_app
 
 
 @pytest.fixture(scope="module")

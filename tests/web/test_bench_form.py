@@ -7,9 +7,9 @@ import pytest
 from helpers import NOON, job, raw_event
 
 from keeve.core.units import DISPLAY_UNITS
-from keeve.services import loads, plans
-from keeve.services.views.bench import bench_page
-from keeve.web.forms.bench_form import FIELDS
+from keeve.data import loads, plans
+from keeve.screens.bench.form import FIELDS
+from keeve.screens.bench.view import bench_page
 from web.conftest import Client
 
 

@@ -14,15 +14,15 @@ from openpyxl import load_workbook
 from playwright.sync_api import Browser
 from sqlalchemy import Engine
 
-from keeve.core.running.events import Event, parse_event
+from keeve.core.loads.events import Event, parse_event
 from keeve.core.units import System
-from keeve.services.accounts import Visitor
-from keeve.services.loads import running_load
-from keeve.services.log_entries import Sought, find
-from keeve.services.views.chart_figures import Axis, Bar, Bars, ChartFigures, Dot, Table
-from keeve.services.views.quality import Specified, quality_page
-from keeve.web.drawings.chart import charts
-from keeve.web.drawings.row_bars import row_bars
+from keeve.data.accounts import Visitor
+from keeve.data.loads import running_load
+from keeve.data.log_entries import Sought, find
+from keeve.drawing.chart import charts
+from keeve.drawing.row_bars import row_bars
+from keeve.figures.chart_figures import Axis, Bar, Bars, ChartFigures, Dot, Table
+from keeve.screens.charts.view import Specified, quality_page
 from web.conftest import Client, Clock, Visit
 from web.test_first_minutes import PHONE, SMALL, TARGETS
 

@@ -10,10 +10,10 @@ import pytest
 from helpers import a_job_of, raw_event
 from people import new_visitor
 
-from keeve.core.calendar.zones import zone_named
+from keeve.core.zones import zone_named
+from keeve.data import calendar_feeds, crews, pours
 from keeve.devices.weather import SimulatedWeather
 from keeve.formats.calendar_text import Entry, calendar_text
-from keeve.services import calendar_feeds, crews, pours
 from web.conftest import Client, Clock
 from web.test_loads_by_http import begin, begun, to_place
 

@@ -9,10 +9,10 @@ import icalendar
 import pytest
 from forms_in_html import fields_in
 
-from keeve.core.calendar.day import DayPlan
-from keeve.core.calendar.zones import zone_named
+from keeve.core.day_plan.day import DayPlan
+from keeve.core.zones import zone_named
+from keeve.data import calendar_feeds, day_lists, days
 from keeve.devices.weather import SimulatedWeather
-from keeve.services import calendar_feeds, day_lists, days
 from web.conftest import Client, Clock
 from web.test_loads_by_http import begun, to_place
 

@@ -9,24 +9,24 @@ from helpers import plan
 from hypothesis import given
 from hypothesis import strategies as st
 
+from keeve.core.loads.next_step import Window
 from keeve.core.mixes import library
 from keeve.core.mixes.mixers import MixerKind
 from keeve.core.mixes.model import Drawing, Reading
 from keeve.core.planning.make_plan import make_plan
-from keeve.core.running.next_step import Window
-from keeve.services.views.sections import section_figures
-from keeve.services.views.water import water_figures
-from keeve.web.drawings.section import BOTTOM_Y, section
-from keeve.web.drawings.sketch import sketch
-from keeve.web.drawings.spread import spread
-from keeve.web.drawings.states import DRAWINGS, state_at, state_of
-from keeve.web.drawings.states.plaster_stages import STAGES, stage_drawing
-from keeve.web.drawings.vessel import Vessel
-from keeve.web.drawings.volume_bar import volume_bar
-from keeve.web.drawings.water_line import water_lines
-from keeve.web.forms.plan_form import form_from
-from keeve.web.forms.plan_job import to_job
-from keeve.web.forms.shapes import SHAPES
+from keeve.drawing.section import BOTTOM_Y, section
+from keeve.drawing.sketch import sketch
+from keeve.drawing.spread import spread
+from keeve.drawing.states import DRAWINGS, state_at, state_of
+from keeve.drawing.states.plaster_stages import STAGES, stage_drawing
+from keeve.drawing.vessel import Vessel
+from keeve.drawing.volume_bar import volume_bar
+from keeve.drawing.water_line import water_lines
+from keeve.figures.sections import section_figures
+from keeve.figures.water import water_figures
+from keeve.screens.plan.form import form_from
+from keeve.screens.plan.form_job import to_job
+from keeve.screens.plan.shapes import SHAPES
 
 
 @pytest.mark.parametrize("kind", get_args(MixerKind))

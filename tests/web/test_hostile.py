@@ -16,9 +16,9 @@ from helpers import RAW_JOB, raw_event
 from hostile import TEXTS, VALUES, as_json, spoilt, spoilt_form, spoilt_text
 from httpx2 import Response
 
+from keeve.core.loads.events import Event
 from keeve.core.mixes import get_mix, mix_text
 from keeve.core.rules.calc import all_rules
-from keeve.core.running.events import Event
 from keeve.formats.job_file import read_job
 from keeve.formats.packed_job import pack_job
 from keeve.web.limits import MOST_FIELDS

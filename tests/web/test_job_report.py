@@ -10,9 +10,9 @@ import pytest
 from pypdf import PdfReader
 from sqlalchemy import Engine
 
-from keeve.services import jobs, loads
-from keeve.services.accounts import Visitor
-from keeve.services.log_entries import Listed, Sought, find
+from keeve.data import jobs, loads
+from keeve.data.accounts import Visitor
+from keeve.data.log_entries import Listed, Sought, find
 from keeve.web import heavy
 from web.conftest import Client, Clock
 from web.test_load_record import fixed, load_id, running

@@ -9,8 +9,9 @@ from sqlalchemy import Engine
 from keeve.core.mixes import get_mix, library, mix_text
 from keeve.core.rules.calc import all_rules
 from keeve.core.units import System
-from keeve.services.views.rules import CARD_FIGURES, TITLES
-from keeve.web.forms.rule_form import RuleField, RuleGroup, fields_of, grown, shrunk, typed_values
+from keeve.figures.labels import RULE_TITLES
+from keeve.screens.calculators.form import RuleField, RuleGroup, fields_of, grown, shrunk, typed_values
+from keeve.screens.calculators.view import CARD_FIGURES
 from web.conftest import Client, Clock
 
 
@@ -70,9 +71,9 @@ def test_a_rule_is_asked_and_answers_in_the_readers_units(client: Client) -> Non
 
 
 def test_every_rule_has_a_plain_name(client: Client) -> None:
-    assert set(TITLES) == set(all_rules())
+    assert set(RULE_TITLES) == set(all_rules())
     page = client.get("/rules").text
-    assert all(f"<b>{title}</b>" in page for title in TITLES.values())
+    assert all(f"<b>{title}</b>" in page for title in RULE_TITLES.values())
 
 
 def test_a_wrong_figure_is_named_and_a_row_comes_and_goes(client: Client) -> None:

@@ -8,10 +8,10 @@ import pytest
 from helpers import NOON, Run, job
 from people import PASSWORD
 
+from keeve.core.loads.events import event_json
+from keeve.core.log.specimens import SpecimenLine, ages_of, specimens_of
 from keeve.core.planning.make_plan import make_plan
-from keeve.core.records.specimens import SpecimenLine, ages_of, specimens_of
-from keeve.core.running.events import event_json
-from keeve.services import calendar_feeds, loads, plans, sessions
+from keeve.data import calendar_feeds, loads, plans, sessions
 from keeve.web.security import FORM_HEADER, SESSION_COOKIE, masked
 from web.conftest import Client
 

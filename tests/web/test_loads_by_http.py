@@ -9,9 +9,9 @@ import pytest
 from helpers import NOON, a_job_of, job, raw_event
 
 from keeve.core.units import in_figures
-from keeve.services import jobs, loads, plans
-from keeve.services.load_store import RunningLoad
-from keeve.services.log_entries import Sought, find
+from keeve.data import jobs, loads, plans
+from keeve.data.load_store import RunningLoad
+from keeve.data.log_entries import Sought, find
 from web.conftest import Client, Clock
 
 

@@ -12,11 +12,11 @@ from helpers import NOON
 from playwright.sync_api import Browser
 from sqlalchemy import Engine, func, select
 
-from keeve.core.records.history import read_history
-from keeve.services import log_imports
-from keeve.services.accounts import Visitor
-from keeve.services.log_entries import Listed, Sought, find
-from keeve.services.views.log_import import meant_of
+from keeve.core.log.imported import read_history
+from keeve.data import log_imports
+from keeve.data.accounts import Visitor
+from keeve.data.log_entries import Listed, Sought, find
+from keeve.screens.log_import.view import meant_of
 from keeve.store import models
 from keeve.store.database import crew_reading
 from web.conftest import Client, Clock, visiting

@@ -10,10 +10,10 @@ from playwright.sync_api import Browser
 from sqlalchemy import Engine
 
 from keeve.core.planning.job import Job
+from keeve.data import loads, plans
+from keeve.data.accounts import Visitor
+from keeve.data.log_entries import Sought, find
 from keeve.formats.job_file import write_job
-from keeve.services import loads, plans
-from keeve.services.accounts import Visitor
-from keeve.services.log_entries import Sought, find
 from web.conftest import Client, Clock, Visit
 from web.test_first_minutes import PHONE, SMALL, TARGETS
 

@@ -10,7 +10,7 @@ from sqlalchemy import text
 from sqlalchemy.exc import DataError
 
 from keeve.core.errors import InputError
-from keeve.services import accounts, jobs, loads, plans
+from keeve.data import accounts, jobs, loads, plans
 from keeve.store import models
 from keeve.store.database import crew_session
 from web.conftest import Client

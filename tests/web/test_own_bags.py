@@ -8,7 +8,7 @@ from forms_in_html import fields_in
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix
 from keeve.core.planning.yard import OwnBag, parse_item
-from keeve.services import yard
+from keeve.data import yard
 from web.conftest import Client
 
 BAG: dict[str, Any] = {

@@ -18,11 +18,11 @@ from keeve.core.planning.make_plan import make_plan
 from keeve.core.units import Kind, System
 from keeve.demo import jobs
 from keeve.formats.job_file import read_job, write_job
+from keeve.screens.plan.form import FORM_CHANGED, PlanForm, convert, empty_form, form_from
+from keeve.screens.plan.form_job import form_of, to_job
+from keeve.screens.plan.shapes import SHAPE_GROUPS, SHAPES
 from keeve.web import pages
-from keeve.web.forms.fields import Number, members
-from keeve.web.forms.plan_form import FORM_CHANGED, PlanForm, convert, empty_form, form_from
-from keeve.web.forms.plan_job import form_of, to_job
-from keeve.web.forms.shapes import SHAPE_GROUPS, SHAPES
+from keeve.web.fields import Number, members
 from web.conftest import Client
 
 # What is typed for each shape, the same in a job file, and what it comes to, by hand.

@@ -9,10 +9,10 @@ from uuid import UUID
 import pytest
 from helpers import CAST, job, raw_event
 
+from keeve.data import loads, plans
+from keeve.data.loads import begin_load
+from keeve.data.meshes import MOST_BYTES
 from keeve.demo.rose import rose_stl
-from keeve.services import loads, plans
-from keeve.services.loads import begin_load
-from keeve.services.meshes import MOST_BYTES
 from web.conftest import Client
 
 MESH = "/plan/mesh?name=rose.stl&unit=mm&up=z&cut=length&close=no"

@@ -17,11 +17,11 @@ from sqlalchemy import Engine, text
 from sqlalchemy.exc import DBAPIError
 from starlette.routing import Match
 
-from keeve.core.running.events import Placed, parse_event
+from keeve.app import SCREENS, create_app
+from keeve.core.loads.events import Placed, parse_event
+from keeve.data import crews, loads, log_imports, photos, pours
 from keeve.formats.photo import photo_of as read_photo
-from keeve.services import crews, loads, log_imports, photos, pours
 from keeve.store.database import crew_session
-from keeve.web.app import SCREENS, create_app
 from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE, masked
 from web.conftest import Client, Clock
 

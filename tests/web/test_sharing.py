@@ -6,7 +6,7 @@ import pytest
 from markupsafe import Markup
 from sqlalchemy import Engine
 
-from keeve.web import paper
+from keeve.screens.paper import printed as paper
 from web.conftest import Client, Clock
 
 

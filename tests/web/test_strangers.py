@@ -15,13 +15,13 @@ from helpers import NOON
 from people import PASSWORD
 from sqlalchemy import Engine
 
+from keeve.app import create_app
 from keeve.core.errors import InputError
 from keeve.core.mixes import library
 from keeve.core.planning.job import MOST_ITEMS, Job
+from keeve.data import crews, sessions
 from keeve.formats.job_file import read_job
 from keeve.formats.packed_job import MOST_CHARACTERS, pack_job, unpack_job
-from keeve.services import crews, sessions
-from keeve.web.app import create_app
 from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE, UNITS_COOKIE, masked
 from web.conftest import Client, Clock
 

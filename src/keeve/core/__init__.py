@@ -4,8 +4,8 @@ Its packages depend on each other in one direction: rules, mixes, planning, runn
 """
 
 from keeve.core.errors import InputError
+from keeve.core.loads import Event, LoadState, fold
 from keeve.core.planning import Job, Load, Plan, make_plan
 from keeve.core.rules import calc
-from keeve.core.running import Event, LoadState, fold
 
 __all__ = ["Event", "InputError", "Job", "Load", "LoadState", "Plan", "calc", "fold", "make_plan"]

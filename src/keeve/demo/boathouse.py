@@ -8,15 +8,15 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy import Engine
 
-from keeve.core.calendar.day import DayJob, DayPlan
+from keeve.core.day_plan.day import DayJob, DayPlan
+from keeve.data import accounts, days, demo_crews, job_summaries, plans, stockpiles, yard
+from keeve.data.accounts import Role, Visitor
 from keeve.demo import jobs
 from keeve.demo.mixing import Mixing, ago
 from keeve.demo.rose import rose_stl
 from keeve.demo.season import mix_season
 from keeve.formats.job_file import read_job
 from keeve.formats.mesh_figures import mesh_figures
-from keeve.services import accounts, days, demo_crews, job_summaries, plans, stockpiles, yard
-from keeve.services.accounts import Role, Visitor
 
 SIGN_IN_NAME = "wren"
 PASSWORD = "boathouse-keel"

@@ -6,13 +6,13 @@ from uuid import UUID, uuid4
 
 from sqlalchemy import Engine
 
+from keeve.core.loads.events import Begun, parse_event
+from keeve.core.loads.load_state import fold
+from keeve.core.loads.next_step import Situation
 from keeve.core.planning.plan import Plan
-from keeve.core.running.events import Begun, parse_event
-from keeve.core.running.load_state import fold
-from keeve.core.running.next_step import Situation
-from keeve.services import loads
-from keeve.services.accounts import Visitor
-from keeve.services.load_store import RunningLoad, own_event, received
+from keeve.data import loads
+from keeve.data.accounts import Visitor
+from keeve.data.load_store import RunningLoad, own_event, received
 
 
 def ago(minutes: float) -> timedelta:

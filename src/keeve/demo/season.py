@@ -10,12 +10,12 @@ from sqlalchemy import Engine
 
 from keeve.core.planning.plan import Plan
 from keeve.core.rules.strength import strength_law
+from keeve.data import job_summaries, jobs, loads, plans, pours
+from keeve.data.accounts import Visitor
+from keeve.data.load_store import RunningLoad
 from keeve.demo.jobs import BOUNDARY_WALL, SLIPWAY_SLAB
 from keeve.demo.mixing import Remembered
 from keeve.formats.job_file import read_job
-from keeve.services import job_summaries, jobs, loads, plans, pours
-from keeve.services.accounts import Visitor
-from keeve.services.load_store import RunningLoad
 
 # Days before today on which the slab was poured and on which the wall was bedded, and loads a day.
 _POURED, _BEDDED = (54, 52, 47, 45, 40, 38, 33, 31, 28), (36, 34, 27, 26, 24, 22)

@@ -7,8 +7,8 @@ from functools import lru_cache
 from random import Random
 from typing import NamedTuple, Protocol
 
-from keeve.core.calendar.zones import Place
 from keeve.core.weather import Air
+from keeve.core.zones import Place
 
 
 class Hour(NamedTuple):

@@ -13,9 +13,9 @@ from pathlib import Path
 import psycopg
 from sqlalchemy.engine import URL, make_url
 
+from keeve.data import sessions
 from keeve.launch.postgres import project_folder, running, server_programs, throwaway
 from keeve.launch.system import LaunchError, in_a_sentence
-from keeve.services import sessions
 
 
 def backup(file: Path) -> int:

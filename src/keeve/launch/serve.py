@@ -14,9 +14,9 @@ from typing import NamedTuple
 import uvicorn
 
 from keeve import demo
+from keeve.app import create_app
 from keeve.launch.system import end_with
 from keeve.store.database import connect
-from keeve.web.app import create_app
 
 _SECONDS_FOR_OPEN_PAGES = 3
 _PAUSE_SECONDS = 1.0

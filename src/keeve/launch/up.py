@@ -184,15 +184,15 @@ def prepare(url: str, *, is_local: bool = True, with_demo: bool = False) -> str:
 
 def _list_loads(engine: "Engine") -> None:
     """List the loads of a database that is older than the log is: once, and it takes a while where they are many."""
-    from keeve.services.log_entries import list_unlisted
+    from keeve.data.log_entries import list_unlisted
 
     for listed in list_unlisted(engine):
         print(f"keeve: indexing earlier loads, once: {listed}", file=sys.stderr, flush=True)
 
 
 def _who_may_sign_in(engine: "Engine", *, is_local: bool, with_demo: bool) -> str:
+    from keeve.data import accounts, crews
     from keeve.demo import PASSWORD, SIGN_IN_NAME, close_demo, load_demo
-    from keeve.services import accounts, crews
 
     now, fresh = datetime.now(UTC), secrets.token_urlsafe(12)
     if is_local or with_demo:

@@ -17,7 +17,7 @@ from fastapi import HTTPException, Request
 from pebble import ProcessExpired, ProcessPool
 
 from keeve.core.errors import InputError
-from keeve.services.accounts import Visitor
+from keeve.data.accounts import Visitor
 
 _T = TypeVar("_T")
 

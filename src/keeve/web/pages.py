@@ -7,16 +7,24 @@ from typing import Any
 
 from fastapi import Request
 from fastapi.responses import HTMLResponse
-from jinja2 import Environment, FileSystemBytecodeCache, FileSystemLoader, StrictUndefined, pass_context
+from jinja2 import (
+    ChoiceLoader,
+    Environment,
+    FileSystemBytecodeCache,
+    FileSystemLoader,
+    PrefixLoader,
+    StrictUndefined,
+    pass_context,
+)
 from jinja2.runtime import Context
 from starlette.templating import Jinja2Templates
 
 from keeve.core.mixes.mixers import MIXED_IN, MIXER_NAMES, ORDER_NAMES
 from keeve.core.mixes.model import READING_NAMES, RETEMPERING_NAMES
 from keeve.core.planning.plan import Plan
-from keeve.services.accounts import LEAST_PASSWORD, MOST_PASSWORD
-from keeve.services.views.event_words import RESULT_NAMES, event_words
-from keeve.services.views.rules import TITLES
+from keeve.data.accounts import LEAST_PASSWORD, MOST_PASSWORD
+from keeve.figures.event_words import RESULT_NAMES, event_words
+from keeve.figures.labels import RULE_TITLES
 from keeve.web.filters import FILTERS, quantity
 from keeve.web.fragments import Alike
 from keeve.web.own_files import address_of_file
@@ -27,8 +35,13 @@ _HERE = Path(__file__).parent
 _OF_THESE = sha256(
     b"".join((_HERE / name).read_bytes() for name in ("filters.py", "fragments.py", "pages.py"))
 ).hexdigest()[:12]
+# The templates of a screen lie in its folder, and go by the name of it: bench/act.html.
+_OF_SCREENS = {
+    folder.parent.name: FileSystemLoader(folder)
+    for folder in sorted((_HERE.parent / "screens").glob("*/templates"))
+}
 environment = Environment(
-    loader=FileSystemLoader(_HERE / "templates"),
+    loader=ChoiceLoader([FileSystemLoader(_HERE / "templates"), PrefixLoader(_OF_SCREENS)]),
     autoescape=True,
     undefined=StrictUndefined,
     extensions=[Alike],
@@ -129,6 +142,6 @@ environment.globals.update(
     RESULT_NAMES=RESULT_NAMES,
     READING_NAMES=READING_NAMES,
     RETEMPERING_NAMES=RETEMPERING_NAMES,
-    RULE_TITLES=TITLES,
+    RULE_TITLES=RULE_TITLES,
     NEXT_WORDS=_NEXT_WORDS,
 )

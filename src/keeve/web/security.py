@@ -12,10 +12,10 @@ from starlette.datastructures import Headers, UploadFile
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from keeve.core.units import System
+from keeve.data.accounts import Visitor
+from keeve.data.database import DatabaseDown, Engine
+from keeve.data.sessions import visitor
 from keeve.devices.weather import Weather
-from keeve.services.accounts import Visitor
-from keeve.services.database import DatabaseDown, Engine
-from keeve.services.sessions import visitor
 from keeve.web.limits import MOST_FIELDS, check_texts
 from keeve.web.turns import TurnRoute, in_turn
 

@@ -6,9 +6,9 @@ from typing import Any
 import pytest
 from helpers import NOON, Run, a_job_of, plan, raw_event
 
+from keeve.core.loads.expected_water import as_expected, followed, in_words
 from keeve.core.planning.plan import Plan
 from keeve.core.rules.next_water import PastLoad
-from keeve.core.running.expected_water import as_expected, followed, in_words
 from keeve.core.stockpile.events import StockpileEvent, parse_stockpile_event
 from keeve.core.stockpile.forecast import (
     Observation,

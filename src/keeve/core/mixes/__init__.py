@@ -10,7 +10,7 @@ import yaml
 from keeve.core.errors import InputError, validated
 from keeve.core.mixes.model import Material, Mix
 from keeve.core.mixes.shorthand import written_out
-from keeve.core.tables import Loader, read_table
+from keeve.core.rules.yaml_tables import Loader, read_table
 
 # What a mix file is at most: its letters, how deep its lists and objects lie in each other, its longest text.
 _MOST_CHARACTERS = 200_000

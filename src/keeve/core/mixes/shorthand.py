@@ -5,7 +5,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from keeve.core.tables import read_table
+from keeve.core.rules.yaml_tables import read_table
 
 Raw = dict[str, Any]
 

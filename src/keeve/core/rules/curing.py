@@ -12,7 +12,7 @@ from keeve.core.errors import InputError
 from keeve.core.rules.maturity import Spell, hours_until_aged, screed_drying
 from keeve.core.rules.registry import PRACTICE, Amount, Dimension, Example, Result, Strict, published, rule
 from keeve.core.rules.temperature import Celsius
-from keeve.core.tables import read_table
+from keeve.core.rules.yaml_tables import read_table
 from keeve.core.texts import Name
 
 Family = Literal[

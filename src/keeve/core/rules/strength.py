@@ -19,7 +19,7 @@ from keeve.core.rules.registry import (
     published,
     rule,
 )
-from keeve.core.tables import read_table
+from keeve.core.rules.yaml_tables import read_table
 
 LAW_FILE = Path(__file__).parent / "strength_law.yaml"
 # Where the law was fitted: water over all binder by mass, and age. The data reach from 0.235 to 0.80; up to 0.90 it is

@@ -6,8 +6,8 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, TypeAdapter
 
 from keeve.core.errors import validated
+from keeve.core.loads.events import AnyEvent, Undone
 from keeve.core.rules.aggregate_moisture import Floating, WaterLook, pan_dry_moisture, sand_bulking, silt_jar
-from keeve.core.running.events import AnyEvent, Undone
 
 # Spans that no sample and no jar reaches.
 _Sample = Annotated[float, Field(gt=0, le=1000)]

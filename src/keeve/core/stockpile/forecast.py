@@ -10,13 +10,13 @@ from datetime import datetime, timedelta
 from functools import lru_cache
 from typing import Literal, NamedTuple
 
+from keeve.core.loads.contents import contents
+from keeve.core.loads.expected_water import followed, free_water_kg, in_words, shifted_water
+from keeve.core.loads.known_before import Because, ExpectedWater
+from keeve.core.loads.load_state import LoadState
 from keeve.core.mixes.model import Reading
 from keeve.core.planning.plan import Load, Plan, PlanMaterial
 from keeve.core.rules.next_water import PAN_SD, Judged, NextWater, PastLoad, Reset, next_water
-from keeve.core.running.contents import contents
-from keeve.core.running.expected_water import followed, free_water_kg, in_words, shifted_water
-from keeve.core.running.known_before import Because, ExpectedWater
-from keeve.core.running.load_state import LoadState
 from keeve.core.stockpile.events import (
     FEEL_SD,
     PROBE_SD,

@@ -1,0 +1,81 @@
+"""The summary of a job: planned against mixed, placed and used, and the waste that shows."""
+
+from collections.abc import Sequence
+from typing import Annotated
+
+from pydantic import Field, TypeAdapter
+
+from keeve.core.errors import validated
+from keeve.core.loads.load_state import LoadState, mixed_l
+from keeve.core.planning.plan import Load, Plan
+from keeve.core.rules.registry import Amount, Strict
+
+_USED: TypeAdapter[dict[str, float]] = TypeAdapter(dict[str, Annotated[Amount, Field(le=1e6)]])
+
+
+class MaterialUse(Strict):
+    """A material of the job, kg: planned, in the loads, and used by count where that was given."""
+
+    name: str
+    planned_kg: float
+    charged_kg: float
+    used_kg: float | None = None
+
+
+class JobSummary(Strict):
+    """The job in L: net, made, placed, given to another use, stored, discarded; its waste; its materials."""
+
+    net_l: float
+    made_l: float
+    placed_l: float
+    given_l: float = 0.0
+    kept_l: float = 0.0
+    discarded_l: float
+    waste_fraction: float
+    planned_waste_fraction: float
+    materials: list[MaterialUse]
+
+
+def summarise_job(
+    plan: Plan, done: Sequence[tuple[Load, LoadState]], used: dict[str, float] | None = None
+) -> JobSummary:
+    """The summary of a job.
+
+    What was placed filled what was measured, so everything over that is waste: uneven ground, boards, what stuck.
+
+    Args:
+        plan: the plan.
+        done: its loads as planned, each with its state.
+        used: bags used by material, as counted.
+
+    Raises:
+        InputError: a count out of bounds.
+    """
+    counted = validated(_USED, used or {})
+    made_l = sum(state.gone_l + mixed_l(load, state) for load, state in done if state.water or state.gone_l)
+    placed_l = sum(state.placed_l for _, state in done)
+    given_l, kept_l = sum(state.given_l for _, state in done), sum(state.kept_l for _, state in done)
+    net_l = plan.volume.net_m3 * 1000
+    materials = []
+    for item in plan.materials:
+        charged = (state.went_in_kg.get(item.name, 0.0) for _, state in done)
+        bags = counted.get(item.name)
+        materials.append(
+            MaterialUse(
+                name=item.name,
+                planned_kg=sum(load.charge(item.name).mass_kg for load in plan.loads),
+                charged_kg=sum(charged),
+                used_kg=bags * item.bag_kg if bags is not None and item.bag_kg else None,
+            )
+        )
+    return JobSummary(
+        net_l=net_l,
+        made_l=made_l,
+        placed_l=placed_l,
+        given_l=given_l,
+        kept_l=kept_l,
+        discarded_l=max(made_l - placed_l - given_l - kept_l, 0.0),
+        waste_fraction=max(placed_l / net_l - 1, 0.0),
+        planned_waste_fraction=plan.volume.order_m3 / plan.volume.net_m3 - 1,
+        materials=materials,
+    )

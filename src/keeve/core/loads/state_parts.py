@@ -1,0 +1,68 @@
+"""What the state of a load is made of: additions of water, judgements, sights, weighings, what a correction owes."""
+
+from datetime import datetime
+from typing import NamedTuple
+
+from keeve.core.loads.events import Body, WaterSource
+from keeve.core.mixes.model import Reading
+from keeve.core.rules.gypsum_time import Sight
+from keeve.core.tolerances import DROP_L, UNMEASURABLE
+
+
+class Addition(NamedTuple):
+    """Water that went in, L of the whole load (negative where it ran out), when, and from where."""
+
+    water_l: float
+    at: datetime
+    source: WaterSource = "tap"
+
+
+class Judgement(NamedTuple):
+    """A reading: who made it and when, of which step, and whether it counts (only once it is wet and mixed).
+
+    ``water_l``: water that was in, L of the whole load. ``mixing``: after which mixing of the load it was made.
+    ``wetness``: how wet it looked between the drawings. ``body``: sandy or rich.
+    """
+
+    reading: Reading
+    by: str
+    at: datetime
+    counts: bool
+    step: int | None
+    water_l: float
+    mixing: int
+    wetness: float | None = None
+    body: Body | None = None
+
+    @property
+    def is_right(self) -> bool:
+        """Whether it was right, and neither sandy nor rich."""
+        return self.reading == "right" and not self.body
+
+
+class SeenAt(NamedTuple):
+    """A sight of setting plaster, and when."""
+
+    sight: Sight
+    at: datetime
+
+
+class WeighedAt(NamedTuple):
+    """A weighing of a drying cast, kg, and when."""
+
+    kg: float
+    at: datetime
+
+
+class Owed(NamedTuple):
+    """What a chosen correction still adds: kg as charged by material, and water, L."""
+
+    add_kg: dict[str, float]
+    water_l: float
+
+    def less(self, added_kg: dict[str, float], added_l: float = 0.0) -> "Owed | None":
+        """What is still owed after this went in; None where nothing is."""
+        left = {name: kg - added_kg.get(name, 0.0) for name, kg in self.add_kg.items()}
+        add_kg = {name: kg for name, kg in left.items() if kg > UNMEASURABLE}
+        water_l = max(self.water_l - added_l, 0.0)
+        return Owed(add_kg, water_l) if add_kg or water_l > DROP_L else None

@@ -1,0 +1,92 @@
+"""Summaries of jobs: what a closed job used, and the waste it proposes for the next plan."""
+
+from datetime import datetime
+from typing import NamedTuple
+from uuid import UUID, uuid4
+
+from sqlalchemy import Engine, bindparam, select
+from sqlalchemy.dialects.postgresql import insert
+
+from keeve.core.loads.job_summary import JobSummary, summarise_job
+from keeve.data import loads, plans
+from keeve.data.accounts import Visitor
+from keeve.data.plans import SavedPlan
+from keeve.store import models
+from keeve.store.database import Question, crew_reading, crew_session
+
+
+class ClosedWaste(NamedTuple):
+    """The waste of a closed job, and its title."""
+
+    title: str
+    waste_fraction: float
+
+
+def summary_so_far(
+    engine: Engine, visitor: Visitor, plan_id: UUID, used: dict[str, float] | None = None
+) -> JobSummary | None:
+    """The summary of a job so far; None where the crew has no such plan.
+
+    Raises:
+        InputError: a count that cannot be.
+    """
+    saved = plans.saved_plan(engine, visitor, plan_id)
+    return None if saved is None else _summary(engine, visitor, saved, used)
+
+
+def _summary(engine: Engine, visitor: Visitor, saved: SavedPlan, used: dict[str, float] | None) -> JobSummary:
+    begun = loads.loads_of_plan(engine, visitor, saved.id).values()
+    return summarise_job(saved.plan, [(running.load, running.state) for running in begun], used)
+
+
+def close_job(engine: Engine, visitor: Visitor, plan_id: UUID, used: dict[str, float], now: datetime) -> bool:
+    """Close a job: keep its summary. Whether the crew has the job."""
+    saved = plans.saved_plan(engine, visitor, plan_id)
+    if saved is None:
+        return False
+    found = _summary(engine, visitor, saved, used)
+    with crew_session(engine, visitor.crew_id) as session:
+        session.execute(
+            insert(models.JobSummary).values(
+                id=uuid4(),
+                plan_id=plan_id,
+                mix_id=saved.plan.mix.id,
+                title=saved.plan.title,
+                content=found.model_dump(mode="json"),
+                made_by=visitor.account_id,
+                made_at=now,
+            )
+        )
+    return True
+
+
+_SUMMARIES = (
+    select(models.JobSummary.title, models.JobSummary.content)
+    .order_by(models.JobSummary.made_at.desc())
+    .limit(1)
+)
+_NEWEST = Question(_SUMMARIES)
+_NEWEST_OF_MIX = Question(_SUMMARIES.where(models.JobSummary.mix_id == bindparam("mix_id")))
+
+
+def last_waste(engine: Engine, visitor: Visitor, mix_id: str = "") -> ClosedWaste | None:
+    """The waste of the newest closed job, of a mix or of any; None before one was closed."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        found = _NEWEST_OF_MIX.ask(session, mix_id=mix_id) if mix_id else _NEWEST.ask(session)
+    if not found:
+        return None
+    title, content = found[0]
+    return ClosedWaste(title, JobSummary.model_validate(content).waste_fraction)
+
+
+def closed_summary(engine: Engine, visitor: Visitor, plan_id: UUID) -> JobSummary | None:
+    """The summary of a job as it was closed last."""
+    newest = (
+        select(models.JobSummary.content)
+        .where(models.JobSummary.plan_id == plan_id)
+        .order_by(models.JobSummary.made_at.desc())
+        .limit(1)
+    )
+    with crew_reading(engine, visitor.crew_id) as session:
+        content = session.scalar(newest)
+    return None if content is None else JobSummary.model_validate(content)

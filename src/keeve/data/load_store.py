@@ -1,0 +1,194 @@
+"""Loads that were begun: read with their plans and events, and added to."""
+
+import json
+import logging
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from functools import lru_cache
+from typing import Any
+from uuid import UUID, uuid4
+
+from sqlalchemy import ColumnElement, Select, Text, and_, bindparam, cast, func, select
+from sqlalchemy.orm import Session
+
+from keeve.core.errors import InputError
+from keeve.core.loads.events import LONGEST_NAME, AnyEvent, Event, event_json, in_order, parse_event
+from keeve.core.loads.load_state import LoadState, fold_on, fold_ordered
+from keeve.core.loads.next_step import Situation, situation
+from keeve.core.loads.working_life import began_at
+from keeve.core.planning.plan import Load, Plan
+from keeve.core.texts import written
+from keeve.data.accounts import Visitor
+from keeve.data.plans import kept_plans, named
+from keeve.store import models
+from keeve.store.database import Addition, Question
+from keeve.store.queries import has_event, latest_entry
+
+_log = logging.getLogger(__name__)
+# A phone's clock may run a little ahead; further, and the clock of working life would lie.
+_CLOCK_AHEAD = timedelta(minutes=2)
+
+
+@dataclass(frozen=True)
+class RunningLoad:
+    """A load that was begun: its plan, what was planned for it, its events in order and the state they come to.
+
+    ``set_aside``: how many of its events cannot be read, and are left out of it.
+    """
+
+    id: UUID
+    plan_id: UUID
+    plan: Plan
+    load: Load
+    begun_at: datetime
+    events: list[Event]
+    state: LoadState
+    set_aside: int = 0
+
+    def with_event(self, event: Event) -> "RunningLoad":
+        """The load with one more event; what happened last is only added to what it was."""
+        events = in_order([*self.events, event])
+        is_last = events[-1].id == event.id
+        state = fold_on(self.load, self.state, events) if is_last else fold_ordered(self.load, events)
+        return replace(self, events=events, state=state)
+
+    @property
+    def met_at(self) -> datetime | None:
+        """When its clock started; None before."""
+        return began_at(self.plan, self.load, self.state)
+
+    @property
+    def is_out(self) -> bool:
+        """Whether it is out of its mixer: no more water comes to it."""
+        return bool(self.state.placed_l) or self.state.discarded is not None
+
+    def situation(self, now: datetime) -> Situation:
+        """Where it is in its procedure at that moment."""
+        return situation(self.plan, self.load, self.state, now)
+
+
+_EVENTS = (
+    select(func.json_agg(cast(models.Event.content, Text)))
+    .where(models.Event.crew_id == models.Load.crew_id, models.Event.load_id == models.Load.id)
+    .correlate(models.Load)
+    .scalar_subquery()
+    .label("contents")
+)
+
+
+_LOADS = (
+    select(
+        models.Load.id,
+        models.Load.plan_id,
+        models.Load.number,
+        models.Load.begun_at,
+        latest_entry("title").label("title"),
+        _EVENTS,
+    )
+    .select_from(models.Load)
+    .join(
+        models.Plan, and_(models.Plan.crew_id == models.Load.crew_id, models.Plan.id == models.Load.plan_id)
+    )
+)
+_ONE = Question(_LOADS.where(models.Load.id == bindparam("load_id")))
+
+
+def loads_where(*conditions: ColumnElement[bool]) -> Select[Any]:
+    """Begun loads, joined with their plans; one that was taken back is as if it had not been."""
+    return _LOADS.where(~has_event("taken_back"), *conditions)
+
+
+@lru_cache(maxsize=8192)
+def read_event(content: str) -> Event | None:
+    """An event as it is kept; None where it cannot be read. Once read it stays in memory: it never changes."""
+    try:
+        return parse_event(json.loads(content))
+    except (InputError, ValueError) as fault:
+        _log.warning("an event is set aside: %s", fault)
+        return None
+
+
+def read_load(session: Session, load_id: UUID) -> RunningLoad | None:
+    """A begun load, also one that was taken back since; None where the session's crew has none of that id."""
+    return next(iter(read_loads(session, _ONE, load_id=load_id)), None)
+
+
+def read_loads(session: Session, question: Question, **values: Any) -> list[RunningLoad]:
+    """The loads that a question of ``loads_where`` finds, with their plans."""
+    rows = question.ask(session, **values)
+    plans = kept_plans(session, {row.plan_id for row in rows})
+    found = []
+    for row in rows:
+        plan = named(plans[row.plan_id], row.title)
+        load = plan.load(row.number)
+        if load is None:
+            raise LookupError(f"load {row.id} has number {row.number}, which its plan has not")
+        read = [read_event(content) for content in row.contents or ()]
+        events = in_order(event for event in read if event is not None)
+        state = fold_ordered(load, events)
+        aside = read.count(None)
+        found.append(RunningLoad(row.id, row.plan_id, plan, load, row.begun_at, events, state, aside))
+    return found
+
+
+_THESE = Question(loads_where(models.Load.id.in_(bindparam("load_ids", expanding=True))))
+
+
+def read_loads_by_id(session: Session, load_ids: Sequence[UUID]) -> list[RunningLoad]:
+    """Those of these loads that the session's crew has and that were not taken back, in no order."""
+    if not load_ids:
+        return []
+    return read_loads(session, _THESE, load_ids=list(load_ids))
+
+
+def check_not_in_future(event: AnyEvent, now: datetime) -> None:
+    """Refuse an event of a clock that runs ahead."""
+    if event.occurred_at > now + _CLOCK_AHEAD:
+        minutes = (event.occurred_at - now).total_seconds() / 60
+        raise InputError(
+            "clock_ahead",
+            f"occurred_at is {minutes:.0f} min in the future. Set this device's clock, then tap again.",
+            ["occurred_at"],
+        )
+
+
+def received(raw: Any, visitor: Visitor, now: datetime) -> Any:
+    """What came in as an event, with who sent it and when: checked with the rest, as it will be read."""
+    if not isinstance(raw, Mapping):
+        return raw
+    return {**raw, "recorded_by": written(visitor.name, LONGEST_NAME), "received_at": now.isoformat()}
+
+
+def own_event(visitor: Visitor, number: int, now: datetime) -> dict[str, Any]:
+    """The fields of an event that the server records by itself, as the load's event of that number."""
+    return {
+        "id": uuid4(),
+        "device_id": "keeve",
+        "device_seq": number,
+        "occurred_at": now,
+        "schema": 2,
+        "recorded_by": written(visitor.name, LONGEST_NAME),
+        "received_at": now,
+    }
+
+
+_EVENT = Addition(models.Event)
+
+
+def add_event(session: Session, visitor: Visitor, load_id: UUID, event: AnyEvent, now: datetime) -> None:
+    """Append an event to a load.
+
+    Raises:
+        InputError: another load has an event of that id.
+    """
+    is_new = _EVENT.add(
+        session,
+        id=event.id,
+        load_id=load_id,
+        account_id=visitor.account_id,
+        received_at=now,
+        content=event_json(event),
+    )
+    if not is_new:
+        raise InputError("id_taken", "id belongs to another event. Use a new one.", ["id"])

@@ -1,0 +1,316 @@
+"""Running loads: begin one, record what happens, see where it is, read the log."""
+
+from collections.abc import Collection, Mapping, Sequence
+from datetime import datetime, timedelta
+from typing import Any, NamedTuple
+from uuid import UUID, uuid4
+
+from sqlalchemy import ColumnElement, Engine, Select, Text, bindparam, cast, select, union
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from keeve.core.loads.allowed_events import check_allowed
+from keeve.core.loads.events import Begun, FlowMeasured, Placed, event_json, parse_event
+from keeve.core.loads.known_before import Setting
+from keeve.core.loads.next_step import Act, Situation
+from keeve.core.loads.pre_use_checks import checks_for
+from keeve.core.loads.set_clock import learnt, observed_age
+from keeve.core.log.load_row import STATES
+from keeve.core.mixes.regimes import BY_CLOCK
+from keeve.core.planning.plan import Plan
+from keeve.data import log_entries, pours, stockpiles
+from keeve.data.accounts import Visitor
+from keeve.data.load_store import (
+    RunningLoad,
+    add_event,
+    check_not_in_future,
+    loads_where,
+    own_event,
+    read_event,
+    read_load,
+    read_loads,
+    read_loads_by_id,
+    received,
+)
+from keeve.data.plans import plans_by_id
+from keeve.devices.weather import Weather
+from keeve.store import models
+from keeve.store.database import Question, crew_reading, crew_session, take_turns
+from keeve.store.queries import has_event
+
+# A load that was begun before that and never finished is history, not work.
+_IN_WORK_FOR = timedelta(days=2)
+# What waits or dries is on Today by itself.
+_OF_A_CAST: tuple[Act, ...] = ("strip", "dry")
+_IS_NO_WORK = frozenset({*_OF_A_CAST, "done"})
+# A cast that was followed no further for so long is forgotten.
+_CAST_FOR = timedelta(days=120)
+# So many loads tell how a plaster sets.
+_SETTINGS_LEARNT = 20
+# The materials are looked at again where no load of the plan was begun for so long.
+_WORKING_DAY = timedelta(hours=12)
+
+
+def begin_load(
+    engine: Engine,
+    visitor: Visitor,
+    plan_id: UUID,
+    number: int,
+    now: datetime,
+    weather: Weather | None = None,
+) -> UUID | None:
+    """Begin a load of a plan, or find it begun already; None where the plan has no such load."""
+    with crew_session(engine, visitor.crew_id) as session:
+        plan = plans_by_id(session, {plan_id}).get(plan_id)
+        load = plan.load(number) if plan else None
+        if plan is None or load is None:
+            return None
+        begun_before = session.scalars(
+            select(models.Load.begun_at).where(models.Load.plan_id == plan_id, ~has_event("taken_back"))
+        ).all()
+        load_id = _new_load(session, plan_id, number, now)
+        if load_id is None:
+            return _newest_attempt(session, plan_id, number)
+        is_first = all(at < now - _WORKING_DAY for at in begun_before)
+        checks = [check.id for check in checks_for(plan)] if is_first else []
+        begun = Begun(
+            kind="begun",
+            checks=checks,
+            flow_l_min=_flow_measured(session, now),
+            setting=_setting_of(session, plan),
+            **own_event(visitor, 0, now),
+        )
+        add_event(session, visitor, load_id, begun, now)
+        running = read_load(session, load_id)
+        if running is not None:
+            stockpiles.look_ahead(session, visitor, running, now, weather)
+            log_entries.write(session, read_load(session, load_id) or running)
+        return load_id
+
+
+def _of_number(plan_id: UUID, number: int) -> Select[models.Load]:
+    """Every attempt at a load, the newest first."""
+    here = (models.Load.plan_id == plan_id, models.Load.number == number)
+    return select(models.Load).where(*here).order_by(models.Load.attempt.desc()).limit(1)
+
+
+def _of_regime(names: Collection[str]) -> ColumnElement[bool]:
+    """Loads run in one of these ways: they are found by an index, however many others there are."""
+    return models.Plan.regime.in_(names)
+
+
+_SEEN_LAST = Question(
+    loads_where(_of_regime(BY_CLOCK), has_event("seen"))
+    .order_by(models.Load.begun_at.desc())
+    .limit(_SETTINGS_LEARNT)
+)
+
+
+def _setting_of(session: Session, plan: Plan) -> Setting | None:
+    """What the crew's newest loads of plaster say of its setting; None of a plan without a set clock."""
+    if plan.mix.is_run.placed_in is None:
+        return None
+    ages = [
+        age
+        for running in reversed(read_loads(session, _SEEN_LAST))
+        if running.plan.materials[0].name == plan.materials[0].name
+        and (age := observed_age(running.plan, running.load, running.state, running.met_at)) is not None
+    ]
+    return learnt(ages)
+
+
+def _newest_attempt(session: Session, plan_id: UUID, number: int) -> UUID:
+    return session.scalars(_of_number(plan_id, number)).one().id
+
+
+def _new_load(session: Session, plan_id: UUID, number: int, now: datetime) -> UUID | None:
+    """A load of a plan, begun; None where it is begun already, and neither taken back nor all thrown away."""
+    newest = session.scalars(_of_number(plan_id, number)).first()
+    may_again = has_event("taken_back") | (has_event("discarded") & ~has_event("placed"))
+    again = session.scalars(_of_number(plan_id, number).where(may_again)).first()
+    if newest is not None and (again is None or again.attempt != newest.attempt):
+        return None
+    found: UUID | None = session.scalar(
+        insert(models.Load)
+        .values(
+            id=uuid4(),
+            plan_id=plan_id,
+            number=number,
+            attempt=newest.attempt + 1 if newest else 0,
+            begun_at=now,
+        )
+        .on_conflict_do_nothing(constraint="load_once")
+        .returning(models.Load.id)
+    )
+    return found
+
+
+def _flow_measured(session: Session, now: datetime) -> float | None:
+    """The flow of the crew's hose as measured last that day, L/min."""
+    newest = (
+        select(cast(models.Event.content, Text))
+        .join(models.Load, models.Load.id == models.Event.load_id)
+        .where(models.Load.begun_at > now - _WORKING_DAY, models.Event.kind == "flow_measured")
+        .order_by(models.Event.received_at.desc())
+        .limit(1)
+    )
+    content = session.scalar(newest)
+    event = None if content is None else read_event(content)
+    return event.flow_l_min if isinstance(event, FlowMeasured) else None
+
+
+def record_event(
+    engine: Engine, visitor: Visitor, load_id: UUID, raw: Any, now: datetime
+) -> RunningLoad | None:
+    """Append one event, once, and give the load as it is then; None where the crew has no such load.
+
+    Raises:
+        InputError: the event is malformed, or does not count at its moment.
+    """
+    event = parse_event(received(raw, visitor, now))
+    check_not_in_future(event, now)
+    with crew_session(engine, visitor.crew_id) as session:
+        # Two benches on one load take turns; what is read after the lock holds the other's events.
+        take_turns(session, load_id)
+        running = read_load(session, load_id)
+        if running is None or any(event.id == known.id for known in running.events):
+            return running
+        check_allowed(running.plan, running.state, running.situation(event.occurred_at), event)
+        add_event(session, visitor, load_id, event, now)
+        if isinstance(event, Placed):
+            pours.note_placed(session, visitor, running, event)
+        running = running.with_event(event)
+        log_entries.write(session, running, event)
+    return running
+
+
+def tell(
+    engine: Engine, visitor: Visitor, load_id: UUID, events: Sequence[Mapping[str, Any]], now: datetime
+) -> bool:
+    """Record what is told of a load away from its bench, one after another. Whether the crew has the load.
+
+    Raises:
+        InputError: one of them is malformed, or does not count; those before it are kept.
+    """
+    for number, event in enumerate(events):
+        told = {
+            "id": str(uuid4()),
+            "device_id": f"page-{now.timestamp():.6f}",
+            "device_seq": number,
+            "occurred_at": now.isoformat(),
+            "schema": 2,
+            **event,
+        }
+        if record_event(engine, visitor, load_id, told, now) is None:
+            return False
+    return True
+
+
+def keep_past(engine: Engine, visitor: Visitor, past: Sequence[RunningLoad]) -> None:
+    """Keep loads that were mixed and told before, with all their events; all of them or none."""
+    with crew_session(engine, visitor.crew_id) as session:
+        for running in past:
+            session.add(
+                models.Load(
+                    id=running.id,
+                    plan_id=running.plan_id,
+                    number=running.load.number,
+                    begun_at=running.begun_at,
+                )
+            )
+        session.flush()
+        for running in past:
+            for event in running.events:
+                session.add(
+                    models.Event(
+                        id=event.id,
+                        load_id=running.id,
+                        account_id=visitor.account_id,
+                        received_at=event.occurred_at,
+                        content=event_json(event),
+                    )
+                )
+                if isinstance(event, Placed):
+                    pours.note_placed(session, visitor, running, event)
+            log_entries.write(session, running)
+
+
+def running_load(engine: Engine, visitor: Visitor, load_id: UUID) -> RunningLoad | None:
+    """A load of the visitor's crew that was begun."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        return read_load(session, load_id)
+
+
+_KEPT = Question(
+    select(models.Event.load_id, models.Event.content).where(
+        models.Event.load_id.in_(bindparam("load_ids", expanding=True))
+    )
+)
+
+
+def events_of(engine: Engine, visitor: Visitor, load_ids: Sequence[UUID]) -> dict[UUID, list[dict[str, Any]]]:
+    """The events of loads as they are kept, in no order, by load."""
+    found: dict[UUID, list[dict[str, Any]]] = {}
+    with crew_reading(engine, visitor.crew_id) as session:
+        for load_id, content in _KEPT.ask(session, load_ids=list(load_ids)):
+            found.setdefault(load_id, []).append(content)
+    return found
+
+
+_OF_PLAN = Question(loads_where(models.Load.plan_id == bindparam("plan_id")).order_by(models.Load.attempt))
+
+
+def loads_of_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> dict[int, RunningLoad]:
+    """The loads of a plan that were begun, by number."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        return {running.load.number: running for running in read_loads(session, _OF_PLAN, plan_id=plan_id)}
+
+
+class InWork(NamedTuple):
+    """A load in work, and where it is in its procedure."""
+
+    running: RunningLoad
+    situation: Situation
+
+
+_ENTRY = models.LogEntry
+_IN_WORK = select(_ENTRY.id).where(_ENTRY.begun_at > bindparam("since"), _ENTRY.is_open)
+_CASTS = select(_ENTRY.id).where(
+    _ENTRY.begun_at > bindparam("casts_since"), _ENTRY.state.in_([STATES[act] for act in _OF_A_CAST])
+)
+# Each by an index of its own: nothing else is looked at, however long the log.
+_OPEN = Question(select(union(_IN_WORK, _CASTS).subquery().c.id))
+
+
+def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[InWork]:
+    """Loads begun lately and not done, the least working time left first."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        return open_loads(session, now).in_work
+
+
+class OpenLoads(NamedTuple):
+    """Loads begun lately and not done, the least working time left first; casts in their moulds or drying, in the
+    order they were begun.
+    """
+
+    in_work: list[InWork]
+    casts: list[InWork]
+
+
+def open_loads(session: Session, now: datetime) -> OpenLoads:
+    """The loads of the session's crew with which something is still to be done."""
+    lately = now - _IN_WORK_FOR
+    load_ids = [load_id for (load_id,) in _OPEN.ask(session, since=lately, casts_since=now - _CAST_FOR)]
+    found = [InWork(item, item.situation(now)) for item in read_loads_by_id(session, load_ids)]
+    found.sort(key=lambda item: item.running.begun_at)
+    late = now + _IN_WORK_FOR
+
+    def runs_out(item: InWork) -> datetime:
+        dead_at = item.situation.dead_at
+        return late if dead_at is None or item.situation.is_over else dead_at
+
+    in_work = [
+        item for item in found if item.running.begun_at > lately and item.situation.act not in _IS_NO_WORK
+    ]
+    casts = [item for item in found if item.situation.act in _OF_A_CAST]
+    return OpenLoads(sorted(in_work, key=runs_out), casts)

@@ -1,0 +1,417 @@
+"""The log: each load as it is listed, found by job, mix, day, person, state or words."""
+
+import json
+import re
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+from functools import cache, lru_cache
+from typing import Any, Literal, NamedTuple, get_args
+from uuid import UUID
+
+from sqlalchemy import (
+    ColumnElement,
+    Engine,
+    Text,
+    bindparam,
+    cast,
+    delete,
+    func,
+    inspect,
+    literal_column,
+    select,
+    tuple_,
+    update,
+)
+from sqlalchemy.dialects.postgresql import ARRAY, TSQUERY, insert
+from sqlalchemy.orm import Session, aliased
+
+from keeve.core.loads.events import Event, Undone
+from keeve.core.log.imported import PastLoad
+from keeve.core.log.load_row import LogEntry, State, log_entry, people_of, words_of
+from keeve.core.log.specimens import next_due_at
+from keeve.data.accounts import Visitor
+from keeve.data.load_store import RunningLoad, read_loads_by_id
+from keeve.store import models
+from keeve.store.database import Question, crew_reading, crew_session, session_crew
+from keeve.store.queries import of_job
+
+_ENTRY = models.LogEntry
+_TABLE = inspect(_ENTRY).local_table
+_STATES: frozenset[str] = frozenset(get_args(State))
+_LISTED_AT_A_TIME = 200
+# The database refuses longer ones: what is told of a load is kept, however it is written.
+_LONGEST_WORD, _LONGEST_NAME = 60, 120
+
+
+class Listed(NamedTuple):
+    """A load in the log: its id, its plan (None of the crew's own history), its mix, the name of its job, its entry."""
+
+    id: UUID
+    plan_id: UUID | None
+    mix_id: str
+    title: str
+    entry: LogEntry
+
+
+@dataclass(frozen=True)
+class Sought:
+    """What is looked for in the log; of what is empty, everything.
+
+    Args:
+        job_id: loads of this job.
+        mix_id: loads of this mix.
+        state: loads in this state.
+        who: loads on which this person worked.
+        words: loads with each of these words in the name of the job or the mix, a name of who worked on it, a note
+            or a reason; the beginning of a word is enough.
+        since: begun on that day of the crew or later.
+        until: begun on that day or earlier.
+    """
+
+    job_id: UUID | None = None
+    mix_id: str = ""
+    state: str = ""
+    who: str = ""
+    words: str = ""
+    since: date | None = None
+    until: date | None = None
+
+
+_NEW = insert(_ENTRY).values(
+    {column.name: bindparam(column.name) for column in _TABLE.columns if column.computed is None}
+)
+_NEW = _NEW.values(
+    job_id=select(of_job())
+    .where(models.Plan.crew_id == bindparam("crew_id"), models.Plan.id == bindparam("plan_id"))
+    .scalar_subquery(),
+    search=func.array_to_tsvector(bindparam("lexemes", type_=ARRAY(Text))),
+)
+_WRITE = _NEW.on_conflict_do_update(
+    index_elements=["crew_id", "id"],
+    set_={
+        name: _NEW.excluded[name]
+        for name in ("title", "state", "is_open", "due_at", "words", "content", "search")
+    },
+)
+_NAME = insert(models.LogPerson).on_conflict_do_nothing()
+_REMOVE = delete(_ENTRY).where(_ENTRY.crew_id == bindparam("crew"), _ENTRY.id == bindparam("load_id"))
+
+
+def write(session: Session, running: RunningLoad, told: Event | None = None) -> None:
+    """List a load as it is after its last event, in place of how it was listed; not one that was taken back.
+
+    Args:
+        session: a session of its crew.
+        running: the load.
+        told: the event that is new of it, where it was listed before that.
+    """
+    crew_id, connection = session_crew(session), session.connection()
+    if running.state.taken_back:
+        connection.execute(_REMOVE, {"crew": crew_id, "load_id": running.id})
+        return
+    last_at = running.events[-1].occurred_at if running.events else running.begun_at
+    situation = running.situation(last_at)
+    entry = log_entry(running.plan, running.load, running.state, situation, running.begun_at)
+    people = people_of(running.events)
+    key = {"crew_id": crew_id, "id": running.id, "begun_at": running.begun_at}
+    words = "\n".join((entry.mix_name, *people, words_of(running.state)))
+    values = key | {
+        "plan_id": running.plan_id,
+        "import_id": None,
+        "mix_id": running.plan.mix.id,
+        "title": running.plan.title,
+        "state": entry.state,
+        "is_open": situation.act != "done",
+        "due_at": next_due_at(running.state),
+        "words": words,
+        "lexemes": _lexemes(crew_id, f"{running.plan.title}\n{words}"),
+        "content": entry.model_dump(mode="json", exclude_defaults=True),
+    }
+    connection.execute(_WRITE, values)
+    # An undo may list a load again that was taken back.
+    if told is not None and not isinstance(told, Undone):
+        is_known = any(
+            event.recorded_by == told.recorded_by for event in running.events if event.id != told.id
+        )
+        people = [] if is_known else [told.recorded_by]
+    if names := [{**key, "person": _person(name)} for name in people if name]:
+        connection.execute(_NAME, names)
+
+
+_PAST_COLUMNS = (
+    "crew_id", "id", "import_id", "mix_id", "title", "begun_at", "state", "is_open", "words", "content", "search",
+)  # fmt: skip
+
+
+def write_past(session: Session, import_id: UUID, past: Sequence[tuple[UUID, PastLoad]]) -> None:
+    """List loads of the crew's own history by their ids, which the log does not have yet."""
+    crew_id = session_crew(session)
+    rows, people = [], []
+    for load_id, load in past:
+        entry = load.entry
+        words = "\n".join((entry.mix_name, entry.judged_by, entry.note, entry.discarded or ""))
+        content = json.dumps(entry.model_dump(mode="json", exclude_defaults=True))
+        search = " ".join(f"'{lexeme}'" for lexeme in _lexemes(crew_id, f"{load.job}\n{words}"))
+        found = (entry.begun_at, entry.state, False, words, content, search)
+        rows.append((crew_id, load_id, import_id, load.mix_id, load.job, *found))
+        if entry.judged_by:
+            people.append((crew_id, _person(entry.judged_by), entry.begun_at, load_id))
+    _copy(session, "log_entry", _PAST_COLUMNS, rows)
+    _copy(session, "log_person", ("crew_id", "person", "begun_at", "id"), people)
+
+
+def _copy(session: Session, table: str, columns: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
+    """Many rows into a table, in a quarter of the time that inserting them takes."""
+    cursor: Any = session.connection().connection.cursor()
+    with cursor.copy(f"copy {table} ({', '.join(columns)}) from stdin") as copy:
+        for row in rows:
+            copy.write_row(row)
+
+
+def listed_past(engine: Engine, visitor: Visitor, load_id: UUID) -> Listed | None:
+    """A load of the crew's own history; None where the crew has none of that id."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        row = session.execute(
+            select(*_shown(_ENTRY)).where(_ENTRY.id == load_id, _ENTRY.import_id.is_not(None))
+        ).one_or_none()
+    return None if row is None else _listed(row)
+
+
+def rename(session: Session, job_id: UUID, title: str) -> None:
+    """List the loads of a job under another name."""
+    crew_id, connection = session_crew(session), session.connection()
+    found = connection.execute(
+        select(_ENTRY.id, _ENTRY.words).where(_ENTRY.crew_id == crew_id, _ENTRY.job_id == job_id)
+    )
+    renamed = [
+        {
+            "crew": crew_id,
+            "load_id": row.id,
+            "to": title,
+            "lexemes": _lexemes(crew_id, f"{title}\n{row.words}"),
+        }
+        for row in found
+    ]
+    if renamed:
+        connection.execute(_RENAME, renamed)
+
+
+_RENAME = (
+    update(_ENTRY)
+    .where(_ENTRY.crew_id == bindparam("crew"), _ENTRY.id == bindparam("load_id"))
+    .values(title=bindparam("to"), search=func.array_to_tsvector(bindparam("lexemes", type_=ARRAY(Text))))
+)
+
+
+def _lexemes(crew_id: UUID, text: str) -> list[str]:
+    """The words of a text in small letters, each once, marked with the crew: nobody looks through another's."""
+    return sorted({f"{_mark(crew_id)}{word}" for word in _words(text)})
+
+
+def _mark(crew_id: UUID) -> str:
+    return crew_id.hex[:8]
+
+
+def _words(text: str) -> list[str]:
+    return [word[:_LONGEST_WORD] for word in re.findall(r"[^\W_]+", text.casefold())]
+
+
+def _person(name: str) -> str:
+    """A name in small letters; those of some alphabets are longer so."""
+    return name.lower()[:_LONGEST_NAME]
+
+
+def list_unlisted(engine: Engine) -> Iterator[int]:
+    """List every load that has no entry yet, of any crew; says after each lot how many were listed."""
+    listed = 0
+    while (crew_id := _crew_with_unlisted(engine)) is not None:
+        with crew_session(engine, crew_id) as session:
+            load_ids = session.scalars(select(models.UnlistedLoad.load_id).limit(_LISTED_AT_A_TIME)).all()
+            for running in read_loads_by_id(session, load_ids):
+                write(session, running)
+            session.connection().execute(
+                _LISTED, [{"crew": crew_id, "load": load_id} for load_id in load_ids]
+            )
+        listed += len(load_ids)
+        yield listed
+
+
+_LISTED = delete(models.UnlistedLoad).where(
+    models.UnlistedLoad.crew_id == bindparam("crew"), models.UnlistedLoad.load_id == bindparam("load")
+)
+
+
+def _crew_with_unlisted(engine: Engine) -> UUID | None:
+    with engine.connect() as connection:
+        found: UUID | None = connection.scalar(select(models.UnlistedLoad.crew_id).limit(1))
+        return found
+
+
+_AFTER = tuple_(bindparam("after_at"), bindparam("after_id"))
+_WORDS = cast(bindparam("words"), TSQUERY)
+# Found by the words alone, which begin with the mark of their crew: asked for the crew too, the database reads all of
+# its index beside them. Whoever reads what is found here is held to the crew as everywhere. Only what it is asked by
+# and put in order by: the rest is read of the page.
+_MENTIONING = (
+    select(*(_TABLE.c[name] for name in ("crew_id", "id", "job_id", "mix_id", "state", "begun_at")))
+    .where(_TABLE.c.search.bool_op("@@")(_WORDS))
+    .offset(literal_column("0"))  # to the database: by itself, and nothing of what is asked around it
+    .subquery()
+)
+_HAS: dict[str, Callable[[Any], ColumnElement[bool]]] = {
+    "job_id": lambda entry: entry.job_id == bindparam("job_id"),
+    "mix_id": lambda entry: entry.mix_id == bindparam("mix_id"),
+    "state": lambda entry: entry.state == bindparam("state"),
+    "who": lambda place: place.person == bindparam("who"),
+    "begun_from": lambda place: place.begun_at >= bindparam("begun_from"),
+    "begun_before": lambda place: place.begun_at < bindparam("begun_before"),
+    "after": lambda place: tuple_(place.begun_at, place.id) < _AFTER,
+}
+# What is asked of where a load is in the log.
+_OF_PLACE = frozenset({"who", "begun_from", "begun_before", "after"})
+# A word that is common is found among so many loads; for a rare one its index is asked, and all of them put in order.
+_NEAR = 1000
+Through = Literal["all", "near", "far"]
+
+
+def _shown(entry: Any) -> list[ColumnElement[Any]]:
+    """What is read of an entry to list it."""
+    content = cast(entry.content, Text).label("content")
+    return [entry.id, entry.plan_id, entry.mix_id, entry.title, content]
+
+
+@cache
+def _question(limit: int, through: Through, *names: str) -> Question:
+    """A page of what is sought: of that length, which is written out so that the database knows it is short."""
+    entry: Any = aliased(_ENTRY, _MENTIONING) if through == "far" else _ENTRY
+    place: Any = models.LogPerson if "who" in names else entry
+    found = select(entry.id).order_by(place.begun_at.desc(), place.id.desc())
+    if "who" in names:
+        found = found.join(place, (place.crew_id == entry.crew_id) & (place.id == entry.id))
+    found = found.where(
+        *(_HAS[name](place if name in _OF_PLACE else entry) for name in names if name in _HAS)
+    )
+    page: ColumnElement[Any] = literal_column(str(limit))
+    if through == "all":
+        return Question(found.with_only_columns(*_shown(_ENTRY)).limit(page))
+    if through == "far":
+        ids = found.limit(page).subquery()
+        newest_first = (_ENTRY.begun_at.desc(), _ENTRY.id.desc())
+        return Question(select(*_shown(_ENTRY)).join(ids, ids.c.id == _ENTRY.id).order_by(*newest_first))
+    read = (_ENTRY.id, _ENTRY.plan_id, _ENTRY.mix_id, _ENTRY.title, _ENTRY.content, _ENTRY.search)
+    near = found.with_only_columns(*read).limit(literal_column(str(_NEAR))).subquery()
+    mentions = near.c.search.bool_op("@@")(_WORDS)
+    return Question(select(*_shown(near.c)).where(mentions).limit(page))
+
+
+def find(
+    engine: Engine,
+    visitor: Visitor,
+    sought: Sought,
+    *,
+    limit: int,
+    after: tuple[datetime, UUID] | None = None,
+) -> list[Listed]:
+    """Loads of the crew's log, newest first, from after the last one of the page before.
+
+    Args:
+        engine: the database.
+        visitor: who asks: days are those of the crew's zone.
+        sought: what is looked for.
+        limit: so many at most.
+        after: when the last one of the page before was begun, and its id.
+    """
+    values = _values(visitor, sought)
+    if values is None:
+        return []
+    names = list(values)
+    if after:
+        names.append("after")
+        values |= {"after_at": after[0], "after_id": after[1]}
+    with crew_reading(engine, visitor.crew_id) as session:
+        if "words" not in values:
+            rows = _question(limit, "all", *names).ask(session, **values)
+        else:
+            rows = _question(limit, "near", *names).ask(session, **values)
+            if len(rows) < limit:
+                rows = _question(limit, "far", *names).ask(session, **values)
+    return [_listed(row) for row in rows]
+
+
+def _listed(row: Any) -> Listed:
+    return Listed(row.id, row.plan_id, row.mix_id, row.title, _read(row.content))
+
+
+@lru_cache(maxsize=1024)
+def _read(content: str) -> LogEntry:
+    """An entry as it is kept. Of the same text it is the same one: the newest are listed time and again."""
+    return LogEntry.model_validate_json(content)
+
+
+def _values(visitor: Visitor, sought: Sought) -> dict[str, object] | None:
+    """What is sought, by the names of ``_HAS``; None where nothing can be that."""
+    values: dict[str, object] = {}
+    if sought.job_id:
+        values["job_id"] = sought.job_id
+    if sought.mix_id:
+        values["mix_id"] = sought.mix_id
+    if sought.state:
+        if sought.state not in _STATES:
+            return None
+        values["state"] = sought.state
+    if sought.who.strip():
+        values["who"] = _person(sought.who.strip())
+    if sought.words:
+        words = _words(sought.words)
+        if not words:
+            return None
+        values["words"] = " & ".join(f"'{_mark(visitor.crew_id)}{word}':*" for word in words)
+    if sought.since:
+        values["begun_from"] = datetime.combine(sought.since, time(), visitor.zone)
+    if sought.until and sought.until < date.max:
+        values["begun_before"] = datetime.combine(sought.until + timedelta(days=1), time(), visitor.zone)
+    return values
+
+
+class Lately(NamedTuple):
+    """What the loads mixed lately were: their jobs and mixes by id, and who worked on them."""
+
+    jobs: Mapping[str, str]
+    mixes: Mapping[str, str]
+    people: Sequence[str]
+
+
+# So many loads back: what is older is found from the page of its job or mix, or by words.
+_LOOKED_BACK = 150
+_LATELY = Question(
+    select(
+        cast(_ENTRY.job_id, Text),
+        _ENTRY.title,
+        _ENTRY.mix_id,
+        _ENTRY.mix_name,
+        _ENTRY.begun_by,
+        _ENTRY.judged_by,
+    )
+    .order_by(_ENTRY.begun_at.desc(), _ENTRY.id.desc())
+    .limit(literal_column(str(_LOOKED_BACK)))
+)
+
+
+def lately(engine: Engine, visitor: Visitor) -> Lately:
+    """What the crew's newest loads were, the newest first."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        rows = _LATELY.ask(session)
+    jobs: dict[str | None, str] = {}
+    mixes: dict[str, str] = {}
+    people: dict[str | None, None] = {}
+    for job_id, title, mix_id, mix_name, begun_by, judged_by in rows:
+        jobs.setdefault(job_id, title)
+        mixes.setdefault(mix_id, mix_name)
+        people.setdefault(begun_by)
+        people.setdefault(judged_by)
+    return Lately(
+        {job_id: title for job_id, title in jobs.items() if job_id},
+        {mix_id: name for mix_id, name in mixes.items() if mix_id},
+        [name for name in people if name],
+    )

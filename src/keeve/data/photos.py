@@ -1,0 +1,116 @@
+"""Photos of loads: kept small and without what the camera wrote into them, shown with what they were taken of."""
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+from typing import NamedTuple
+from uuid import UUID, uuid4
+
+from sqlalchemy import Engine, bindparam, delete, func, select
+
+from keeve.core.errors import InputError
+from keeve.data.accounts import Visitor
+from keeve.data.load_store import read_load
+from keeve.formats.photo import Photo
+from keeve.store import models
+from keeve.store.database import Question, crew_reading, crew_session
+
+# Enough for a load and every reading of it.
+MOST_OF_LOAD = 24
+
+
+class Taken(NamedTuple):
+    """A photo of a load: of which entry, if of one, its size in pixels, who took it and when, and whether it may be
+    removed by whoever asks.
+    """
+
+    id: UUID
+    event_id: UUID | None
+    width: int
+    height: int
+    by: str
+    at: datetime
+    may_remove: bool
+
+
+_OF_LOAD = Question(
+    select(
+        models.Photo.id,
+        models.Photo.event_id,
+        models.Photo.width,
+        models.Photo.height,
+        models.Account.name,
+        models.Photo.made_at,
+        models.Photo.made_by,
+    )
+    .join(models.Account, models.Account.id == models.Photo.made_by)
+    .where(models.Photo.load_id == bindparam("load_id"))
+    .order_by(models.Photo.made_at)
+)
+
+
+def photos_of(engine: Engine, visitor: Visitor, load_id: UUID) -> Mapping[UUID | None, Sequence[Taken]]:
+    """The photos of a load by the entry they were taken of; those of none under None."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        rows = _OF_LOAD.ask(session, load_id=load_id)
+    found: dict[UUID | None, list[Taken]] = {}
+    for row in rows:
+        may_remove = visitor.may_lead or row.made_by == visitor.account_id
+        taken = Taken(row.id, row.event_id, row.width, row.height, row.name, row.made_at, may_remove)
+        found.setdefault(row.event_id, []).append(taken)
+    return found
+
+
+def picture(engine: Engine, visitor: Visitor, photo_id: UUID, *, small: bool) -> bytes | None:
+    """A photo as JPEG; None where the crew has none of that id."""
+    column = models.Photo.small if small else models.Photo.jpeg
+    with crew_reading(engine, visitor.crew_id) as session:
+        return session.scalar(select(column).where(models.Photo.id == photo_id))
+
+
+def check_room(engine: Engine, visitor: Visitor, load_id: UUID, event_id: UUID | None) -> bool:
+    """Whether the crew has that load and that entry of it.
+
+    Raises:
+        InputError: the load has as many photos as it may have.
+    """
+    with crew_reading(engine, visitor.crew_id) as session:
+        running = read_load(session, load_id)
+        if running is None or (event_id and all(event.id != event_id for event in running.events)):
+            return False
+        count = select(func.count()).select_from(models.Photo).where(models.Photo.load_id == load_id)
+        if (session.scalar(count) or 0) >= MOST_OF_LOAD:
+            raise InputError(
+                "many_photos", f"A load can have {MOST_OF_LOAD} photos. Remove one first.", ["photo"]
+            )
+    return True
+
+
+def keep(
+    engine: Engine, visitor: Visitor, load_id: UUID, event_id: UUID | None, photo: Photo, now: datetime
+) -> None:
+    """Keep a photo of a load, of one of its entries where that is given."""
+    with crew_session(engine, visitor.crew_id) as session:
+        session.add(
+            models.Photo(
+                id=uuid4(),
+                load_id=load_id,
+                event_id=event_id,
+                **photo._asdict(),
+                made_by=visitor.account_id,
+                made_at=now,
+            )
+        )
+
+
+def remove(engine: Engine, visitor: Visitor, photo_id: UUID) -> UUID | None:
+    """Remove a photo for good: whoever took it, or a lead. The load it was of; None where there is none to remove."""
+    with crew_session(engine, visitor.crew_id) as session:
+        row = session.execute(
+            select(models.Photo.load_id, models.Photo.made_by).where(models.Photo.id == photo_id)
+        ).first()
+        if row is None or not (visitor.may_lead or row.made_by == visitor.account_id):
+            return None
+        here = (models.Photo.crew_id == visitor.crew_id) & (models.Photo.id == photo_id)
+        session.connection().execute(delete(models.Photo).where(here))
+        found: UUID = row.load_id
+        return found

@@ -1,0 +1,314 @@
+"""Pours: what was placed for a job in a day, later entries, and what is due."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime, timedelta
+from typing import NamedTuple, get_args
+from uuid import UUID, uuid4
+
+from sqlalchemy import Engine, Row, bindparam, func, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from keeve.core.curing.pours import Cure, Reading, Said, State, Task, cure_of, state_of, tasks
+from keeve.core.errors import InputError
+from keeve.core.loads.events import Placed
+from keeve.core.mixes.regimes import OF_CASTS
+from keeve.core.rules.curing import cure_table
+from keeve.core.zones import zones
+from keeve.data.accounts import Visitor
+from keeve.data.kept import Kept
+from keeve.data.load_store import RunningLoad
+from keeve.devices.weather import Weather
+from keeve.formats.job_file import read_job
+from keeve.store import models
+from keeve.store.database import Question, crew_reading, crew_session, session_crew
+from keeve.store.queries import latest_entry, of_job
+
+# Of the pours so many are looked at, the newest first, and none that is older.
+MOST, _FOLLOWED_FOR = 60, timedelta(days=130)
+# The weather is asked for so many days after a pour; the last of them goes on.
+_DAYS_OF_WEATHER = 35
+# A thermometer in a pour shows nothing else.
+_COLDEST_C, _HOTTEST_C = -30.0, 90.0
+_SAID = frozenset(get_args(Said))
+
+
+@dataclass(frozen=True)
+class TaskLine:
+    """A task, how it stands, and who said so when, where somebody did."""
+
+    task: Task
+    state: State
+    said_by: str = ""
+    said_at: datetime | None = None
+
+
+@dataclass(frozen=True)
+class PourLine:
+    """A pour with its tasks and the temperatures read in it, in order."""
+
+    job_id: UUID
+    day: date
+    title: str
+    mix_name: str
+    cure: Cure
+    tasks: Sequence[TaskLine]
+    readings: Sequence[Reading]
+
+
+class _Entry(NamedTuple):
+    kind: str
+    task: str
+    c: float | None
+    made_by: str
+    made_at: datetime
+
+
+_NEW = insert(models.Pour)
+# Whoever tells of a load placed earlier or later than those known widens it.
+_WIDER = _NEW.on_conflict_do_update(
+    index_elements=["crew_id", "job_id", "day"],
+    set_={
+        "first_at": func.least(models.Pour.first_at, _NEW.excluded.first_at),
+        "last_at": func.greatest(models.Pour.last_at, _NEW.excluded.last_at),
+        "plan_id": _NEW.excluded.plan_id,
+    },
+)
+_JOB = Question(select(of_job()).where(models.Plan.id == bindparam("plan_id")))
+
+
+# What is placed past midnight belongs to the day it was begun on.
+_DAY_BEGINS = timedelta(hours=4)
+
+
+def _day_of(visitor: Visitor, at: datetime) -> date:
+    """The day of a pour, where the crew is."""
+    return (at.astimezone(visitor.zone) - _DAY_BEGINS).date()
+
+
+def note_placed(session: Session, visitor: Visitor, running: RunningLoad, event: Placed) -> None:
+    """Write down that some of a load was placed; a cast is followed by its own load."""
+    if running.plan.mix.regime in OF_CASTS:
+        return
+    (job_id,) = _JOB.ask(session, plan_id=running.plan_id)[0]
+    at = event.occurred_at
+    values = {
+        "crew_id": session_crew(session),
+        "job_id": job_id,
+        "day": _day_of(visitor, at),
+        "plan_id": running.plan_id,
+        "first_at": at,
+        "last_at": at,
+    }
+    session.connection().execute(_WIDER, values)
+
+
+_NEWEST = Question(
+    select(
+        models.Pour.job_id,
+        models.Pour.day,
+        models.Pour.plan_id,
+        models.Pour.first_at,
+        models.Pour.last_at,
+        func.coalesce(latest_entry("title"), models.Plan.title).label("title"),
+        models.Plan.mix_name,
+    )
+    .join(
+        models.Plan,
+        (models.Plan.crew_id == models.Pour.crew_id) & (models.Plan.id == models.Pour.plan_id),
+    )
+    .where(models.Pour.last_at > bindparam("since"))
+    .order_by(models.Pour.last_at.desc())
+    .limit(MOST)
+)
+_ENTRIES = Question(
+    select(
+        models.PourEntry.job_id,
+        models.PourEntry.day,
+        models.PourEntry.kind,
+        models.PourEntry.task,
+        models.PourEntry.c,
+        models.Account.name,
+        models.PourEntry.made_at,
+    )
+    .join(models.Account, models.Account.id == models.PourEntry.made_by)
+    .where(models.PourEntry.day >= bindparam("since"))
+    .order_by(models.PourEntry.made_at)
+)
+_JOBS = Question(
+    select(models.Plan.id, models.Plan.job).where(models.Plan.id.in_(bindparam("plan_ids", expanding=True)))
+)
+# A plan's job never changes: how what it makes cures stays in memory.
+_kept: Kept[tuple[UUID, UUID], Cure] = Kept(512)
+
+
+def pours(engine: Engine, visitor: Visitor, weather: Weather, now: datetime) -> list[PourLine]:
+    """The crew's pours that are followed, the newest first."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        return pours_of(session, visitor, weather, now)
+
+
+def pours_of(session: Session, visitor: Visitor, weather: Weather, now: datetime) -> list[PourLine]:
+    """As ``pours``, of the session's crew."""
+    since = now - _FOLLOWED_FOR
+    rows = _NEWEST.ask(session, since=since)
+    if not rows:
+        return []
+    said: dict[tuple[UUID, date], list[_Entry]] = {}
+    for job_id, day, *entry in _ENTRIES.ask(session, since=since.date() - timedelta(days=1)):
+        said.setdefault((job_id, day), []).append(_Entry(*entry))
+    cures = _cures(session, {row.plan_id for row in rows})
+    found = (
+        _line(row, cures[row.plan_id], said.get((row.job_id, row.day), []), visitor, weather, now)
+        for row in rows
+    )
+    return [line for line in found if line is not None]
+
+
+def _cures(session: Session, plan_ids: Iterable[UUID]) -> Mapping[UUID, Cure]:
+    crew_id, never = session_crew(session), datetime.min
+    known = {plan_id: _kept.get((crew_id, plan_id)) for plan_id in plan_ids}
+    found = {plan_id: cure for plan_id, cure in known.items() if cure is not None}
+    if missing := [plan_id for plan_id in known if plan_id not in found]:
+        for plan_id, job in _JOBS.ask(session, plan_ids=missing):
+            found[plan_id] = _kept.keep((crew_id, plan_id), cure_of(read_job(job), never, never))
+    return found
+
+
+def _line(
+    row: Row[tuple[object, ...]],
+    cure: Cure,
+    entries: Sequence[_Entry],
+    visitor: Visitor,
+    weather: Weather,
+    now: datetime,
+) -> PourLine | None:
+    newest = {entry.task: entry for entry in entries}
+    if any(entry.kind == "removed" for entry in entries):
+        return None
+    readings = [Reading(entry.made_at, entry.c) for entry in entries if entry.c is not None]
+    cure = replace(
+        cure, first_at=row.first_at.astimezone(visitor.zone), last_at=row.last_at.astimezone(visitor.zone)
+    )
+    place = zones()[visitor.zone.key]
+    daily = [weather.day_c(place, row.day + timedelta(days=days)) for days in range(_DAYS_OF_WEATHER)]
+    lines = []
+    for task in tasks(cure, daily, readings):
+        entry = newest.get(task.what)
+        said: Said | None = None
+        if entry is not None and entry.kind in _SAID:
+            said = "done" if entry.kind == "done" else "skipped"
+        state = state_of(task, said, now)
+        lines.append(
+            TaskLine(task, state, entry.made_by, entry.made_at) if said and entry else TaskLine(task, state)
+        )
+    return PourLine(row.job_id, row.day, row.title, row.mix_name, cure, lines, readings)
+
+
+class SaidLine(NamedTuple):
+    """What was said of the pour of a load: a task done, skipped or open again, a reading (°C), or followed no more."""
+
+    kind: str
+    do: str
+    c: float | None
+    by: str
+    at: datetime
+
+
+_SAID_OF = Question(
+    select(
+        models.PourEntry.kind,
+        models.PourEntry.task,
+        models.PourEntry.c,
+        models.Account.name,
+        models.PourEntry.made_at,
+        models.Pour.plan_id,
+    )
+    .join(
+        models.Pour,
+        (models.Pour.crew_id == models.PourEntry.crew_id)
+        & (models.Pour.job_id == models.PourEntry.job_id)
+        & (models.Pour.day == models.PourEntry.day),
+    )
+    .join(models.Account, models.Account.id == models.PourEntry.made_by)
+    .where(
+        models.PourEntry.job_id
+        == select(of_job()).where(models.Plan.id == bindparam("plan_id")).scalar_subquery(),
+        models.PourEntry.day.in_(bindparam("days", expanding=True)),
+    )
+    .order_by(models.PourEntry.made_at)
+)
+
+
+def said_of_load(engine: Engine, visitor: Visitor, running: RunningLoad) -> list[SaidLine]:
+    """What was said of the pours of a load, in order."""
+    placed = [event.occurred_at for event in running.events if isinstance(event, Placed)]
+    days = {_day_of(visitor, at) for at in placed}
+    if not days:
+        return []
+    with crew_reading(engine, visitor.crew_id) as session:
+        rows = _SAID_OF.ask(session, plan_id=running.plan_id, days=list(days))
+        cures = _cures(session, {row.plan_id for row in rows})
+    found = []
+    for kind, task, c, by, at, plan_id in rows:
+        known = {row.what: row.do for row in cure_table()[cures[plan_id].family]}
+        found.append(SaidLine(kind, known.get(task, task), c, by, at))
+    return found
+
+
+def has_pour(engine: Engine, visitor: Visitor, job_id: UUID, day: date) -> bool:
+    """Whether the crew has that pour."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        return _is_there(session, job_id, day)
+
+
+def say(
+    engine: Engine, visitor: Visitor, job_id: UUID, day: date, task: str, said: str, now: datetime
+) -> bool:
+    """Say that a task was done, is skipped, or is open again. Whether the crew has the pour.
+
+    Raises:
+        InputError: that cannot be said of a task.
+    """
+    if not has_pour(engine, visitor, job_id, day):
+        return False
+    if said not in (*_SAID, "open"):
+        raise InputError("no_answer", "Choose done, skipped or still open.", ["said"])
+    return _add(engine, visitor, job_id, day, now, kind=said, task=task[:20])
+
+
+def read_temperature(
+    engine: Engine, visitor: Visitor, job_id: UUID, day: date, c: float, now: datetime
+) -> bool:
+    """A temperature read in the pour, °C. Whether the crew has the pour.
+
+    Raises:
+        InputError: no pour is so cold or so hot.
+    """
+    if not _COLDEST_C <= c <= _HOTTEST_C:
+        message = f"Enter a temperature between {_COLDEST_C:.0f} °C and {_HOTTEST_C:.0f} °C."
+        raise InputError("no_temperature", message, ["c"])
+    return _add(engine, visitor, job_id, day, now, kind="reading", c=c)
+
+
+def follow_no_more(engine: Engine, visitor: Visitor, job_id: UUID, day: date, now: datetime) -> bool:
+    """End following a pour. Whether the crew has it."""
+    return _add(engine, visitor, job_id, day, now, kind="removed")
+
+
+def _add(engine: Engine, visitor: Visitor, job_id: UUID, day: date, now: datetime, **said: object) -> bool:
+    with crew_session(engine, visitor.crew_id) as session:
+        if not _is_there(session, job_id, day):
+            return False
+        session.add(
+            models.PourEntry(
+                id=uuid4(), job_id=job_id, day=day, made_by=visitor.account_id, made_at=now, **said
+            )
+        )
+        return True
+
+
+def _is_there(session: Session, job_id: UUID, day: date) -> bool:
+    here = select(models.Pour.day).where(models.Pour.job_id == job_id, models.Pour.day == day)
+    return session.scalar(here) is not None

@@ -1,0 +1,296 @@
+"""The crew's stockpiles: what loads showed of them, what happened to them, the forecast for the next load.
+
+A crew has one stockpile of each sand and stone: where it lies on two sites, it works as two crews.
+"""
+
+import json
+import logging
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Engine, Text, bindparam, cast, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from keeve.core.errors import InputError
+from keeve.core.loads.events import Expected, Undone, event_json, standing
+from keeve.core.loads.expected_water import carried_over, followed
+from keeve.core.loads.known_before import ExpectedWater
+from keeve.core.mixes import materials
+from keeve.core.planning.plan import Load, Plan
+from keeve.core.stockpile.events import StockpileEvent, is_covered, last_measured, parse_stockpile_event
+from keeve.core.stockpile.forecast import (
+    Forecast,
+    Observation,
+    expected_water,
+    forecast,
+    history_up_to,
+    observed_in,
+)
+from keeve.core.stockpile.weathering import Weathered, moisture_change
+from keeve.core.zones import zones
+from keeve.data.accounts import Visitor
+from keeve.data.load_store import (
+    RunningLoad,
+    add_event,
+    check_not_in_future,
+    loads_where,
+    own_event,
+    read_loads,
+    received,
+)
+from keeve.data.plans import newest_plan_ids, plans_by_id
+from keeve.devices.weather import Weather
+from keeve.store import models
+from keeve.store.database import Question, crew_reading, crew_session
+
+_log = logging.getLogger(__name__)
+# How far back a stockpile is followed: longer ago it was another stockpile. A judgement made here.
+_FOLLOWED_FOR = timedelta(days=7)
+_MOST_LOADS = 60
+
+
+@dataclass(frozen=True)
+class Stockpile:
+    """A stockpile as it is known: its history, what happened to it, and what the next load would take (in the yard, one
+    like the last).
+    """
+
+    id: str
+    history: list[Observation]
+    events: list[StockpileEvent]
+    forecast: Forecast | None
+
+    @property
+    def is_covered(self) -> bool:
+        """Whether its cover is on."""
+        return is_covered(self.events)
+
+    @property
+    def name(self) -> str:
+        """The name of its material."""
+        return materials()[self.id].name
+
+
+def stockpiles_of(
+    engine: Engine, visitor: Visitor, now: datetime, weather: Weather | None = None
+) -> list[Stockpile]:
+    """The stockpiles that the crew's newest plans are drawn from, or that something happened to.
+
+    Here and below, ``weather`` is who knows it; without, a night only makes a stockpile uncertain.
+    """
+    with crew_reading(engine, visitor.crew_id) as session:
+        ids = newest_plan_ids(session)
+        plans = plans_by_id(session, set(ids))
+        drawn = [material.stockpile for plan_id in ids if (material := followed(plans[plan_id]))]
+        lately = select(models.StockpileEvent.stockpile).where(
+            models.StockpileEvent.received_at > now - _FOLLOWED_FOR
+        )
+        known = dict.fromkeys([*drawn, *session.scalars(lately)])
+        weathered = _weathered(visitor, weather)
+        return [_stockpile(session, stockpile_id, now, weathered) for stockpile_id in known]
+
+
+def _weathered(visitor: Visitor, weather: Weather | None) -> Weathered | None:
+    """What the weather does to a stockpile where the crew is; None where nobody knows it."""
+    if weather is None:
+        return None
+    place = zones()[visitor.zone.key]
+
+    def between(begin: datetime, end: datetime) -> float:
+        hours = round((end - begin) / timedelta(hours=1))
+        return moisture_change([hour.air for hour in weather.hours(place, begin, hours)])
+
+    return between
+
+
+_EVENTS = select(models.StockpileEvent.stockpile, cast(models.StockpileEvent.content, Text)).where(
+    models.StockpileEvent.received_at > bindparam("since")
+)
+_HAPPENED = Question(_EVENTS)
+_HAPPENED_TO = Question(_EVENTS.where(models.StockpileEvent.stockpile == bindparam("stockpile")))
+
+
+def last_measured_of(engine: Engine, visitor: Visitor, now: datetime) -> dict[str, dict[str, float]]:
+    """The last measurements of each stockpile since rain or a delivery: moisture and bulking, as fractions."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        rows = _HAPPENED.ask(session, since=now - _FOLLOWED_FOR)
+    return {
+        stockpile_id: last_measured(_standing(text for name, text in rows if name == stockpile_id))
+        for stockpile_id in dict.fromkeys(name for name, _ in rows)
+    }
+
+
+def stockpile_before(
+    engine: Engine, visitor: Visitor, running: RunningLoad, now: datetime, weather: Weather | None = None
+) -> Stockpile | None:
+    """The stockpile of a load as it is known before its water; None where all of it comes in bags."""
+    material = followed(running.plan)
+    if material is None:
+        return None
+    with crew_reading(engine, visitor.crew_id) as session:
+        loads, events = _seen(session, material.stockpile, now)
+    others = _observed([item for item in loads if item.id != running.id])
+    history = history_up_to(others, events, now, _weathered(visitor, weather))
+    return Stockpile(material.stockpile, history, events, forecast(running.plan, running.load, history))
+
+
+def _stockpile(session: Session, stockpile_id: str, now: datetime, weathered: Weathered | None) -> Stockpile:
+    loads, events = _seen(session, stockpile_id, now)
+    history = history_up_to(_observed(loads), events, now, weathered)
+    last = loads[-1] if loads else None
+    following = forecast(last.plan, last.load, history) if last else None
+    return Stockpile(stockpile_id, history, events, following)
+
+
+_LATELY = Question(
+    loads_where(models.Load.begun_at > bindparam("since"))
+    .order_by(models.Load.begun_at.desc())
+    .limit(_MOST_LOADS)
+)
+
+
+def _seen(
+    session: Session, stockpile_id: str, now: datetime
+) -> tuple[list[RunningLoad], list[StockpileEvent]]:
+    """The loads drawn from a stockpile lately, and what happened to it, each in order."""
+    since = now - _FOLLOWED_FOR
+    lately = read_loads(session, _LATELY, since=since)
+    loads = [item for item in lately if _draws_on(item.plan, stockpile_id)]
+    happened = _HAPPENED_TO.ask(session, since=since, stockpile=stockpile_id)
+    return loads[::-1], _standing(content for _, content in happened)
+
+
+def _standing(contents: Iterable[str]) -> list[StockpileEvent]:
+    """The events that count; what cannot be read is set aside."""
+    found = []
+    for content in contents:
+        try:
+            found.append(parse_stockpile_event(json.loads(content)))
+        except (InputError, ValueError) as fault:
+            _log.warning("an event of a stockpile is set aside: %s", fault)
+    return standing(found)
+
+
+def _draws_on(plan: Plan, stockpile_id: str) -> bool:
+    material = followed(plan)
+    return material is not None and material.stockpile == stockpile_id
+
+
+def _observed(loads: Iterable[RunningLoad]) -> list[Observation]:
+    observed = (observed_in(item.plan, item.load, item.state, item.begun_at) for item in loads)
+    return [item for item in observed if item is not None]
+
+
+def record_stockpile_event(
+    engine: Engine,
+    visitor: Visitor,
+    stockpile_id: str,
+    raw: Any,
+    now: datetime,
+    weather: Weather | None = None,
+) -> bool:
+    """Record what happened to a stockpile, once, and look ahead again for loads that wait for their water.
+
+    False where nothing of that name lies in a stockpile.
+
+    Raises:
+        InputError: the event is malformed, or there is nothing to undo.
+    """
+    if stockpile_id not in materials() or not materials()[stockpile_id].is_stockpiled:
+        return False
+    event = parse_stockpile_event(received(raw, visitor, now))
+    check_not_in_future(event, now)
+    with crew_session(engine, visitor.crew_id) as session:
+        loads, events = _seen(session, stockpile_id, now)
+        if isinstance(event, Undone) and all(event.cancels != known.id for known in events):
+            raise InputError("nothing_to_undo", "Already undone. Nothing to undo.", ["cancels"])
+        added = session.execute(
+            insert(models.StockpileEvent)
+            .values(
+                id=event.id,
+                stockpile=stockpile_id,
+                account_id=visitor.account_id,
+                received_at=now,
+                content=event_json(event),
+            )
+            .on_conflict_do_nothing()
+            .returning(models.StockpileEvent.id)
+        )
+        if added.first() is None:
+            return True
+        for waiting in loads:
+            if not waiting.state.water and waiting.state.discarded is None:
+                look_ahead(session, visitor, waiting, now, weather)
+    return True
+
+
+def record_of_load(
+    engine: Engine, visitor: Visitor, plan: Plan, raw: Any, now: datetime, weather: Weather | None = None
+) -> bool:
+    """Record what happened to the stockpile that a plan's loads are drawn from; False where it has none.
+
+    Raises:
+        InputError: the event is malformed, or there is nothing to undo.
+    """
+    material = followed(plan)
+    return material is not None and record_stockpile_event(
+        engine, visitor, material.stockpile, raw, now, weather
+    )
+
+
+def look_ahead(
+    session: Session, visitor: Visitor, running: RunningLoad, now: datetime, weather: Weather | None = None
+) -> None:
+    """Record, with the load, the water it is expected to need from the tap."""
+    weathered = _weathered(visitor, weather)
+    water = _expected(session, running.plan_id, running.plan, running.load, now, running.id, weathered)
+    if water is not None:
+        own = own_event(visitor, len(running.events), now)
+        add_event(session, visitor, running.id, Expected(kind="expected", water=water, **own), now)
+
+
+_BEFORE = Question(
+    loads_where(models.Load.plan_id == bindparam("plan_id")).order_by(models.Load.begun_at.desc())
+)
+
+
+def _expected(
+    session: Session,
+    plan_id: UUID,
+    plan: Plan,
+    load: Load,
+    now: datetime,
+    load_id: UUID | None,
+    weathered: Weathered | None,
+) -> ExpectedWater | None:
+    """The water a load is expected to need: by its stockpile, or by what the last load of its plan took."""
+    material = followed(plan)
+    if material is None:
+        found = (
+            carried_over(plan, load, item.load, item.state)
+            for item in read_loads(session, _BEFORE, plan_id=plan_id)
+            if item.id != load_id
+        )
+        return next((water for water in found if water), None)
+    loads, events = _seen(session, material.stockpile, now)
+    others = _observed(item for item in loads if item.id != load_id)
+    history = history_up_to(others, events, now, weathered)
+    return expected_water(plan, load, history)
+
+
+def expected_for_next(
+    engine: Engine,
+    visitor: Visitor,
+    plan_id: UUID,
+    plan: Plan,
+    load: Load,
+    now: datetime,
+    weather: Weather | None = None,
+) -> ExpectedWater | None:
+    """The water a load that was not begun would be expected to need now."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        return _expected(session, plan_id, plan, load, now, None, _weathered(visitor, weather))

@@ -1,0 +1,171 @@
+"""Bench: what to do this minute."""
+
+from datetime import datetime
+from typing import Annotated, Any
+from uuid import UUID
+
+from fastapi import Body, HTTPException, Request
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+
+from keeve.core.errors import InputError
+from keeve.data import loads, stockpiles
+from keeve.data.accounts import Visitor
+from keeve.data.database import Engine
+from keeve.drawing.drying import drying_charts
+from keeve.drawing.section import section
+from keeve.drawing.set_clock import clock_lines
+from keeve.drawing.states import state_at, state_of
+from keeve.drawing.states.plaster_stages import stage_drawing
+from keeve.drawing.water_line import water_lines
+from keeve.screens.bench.form import in_words, typed_event
+from keeve.screens.bench.view import BenchView, bench_page, bench_view, between_readings, load_options
+from keeve.screens.mixes.a_load import a_load
+from keeve.screens.our_kit.stockpile import stockpile_of_load
+from keeve.screens.our_kit.stockpile_chart import stockpile_charts
+from keeve.web.own_files import content_of_file
+from keeve.web.pages import page
+from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
+
+router = screen_router()
+
+
+@router.get("/bench")
+def choose(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
+    """The load in work where there is one, else a choice or what to do first."""
+    in_work = loads.loads_in_work(database, visitor, now)
+    if len(in_work) == 1:
+        return RedirectResponse(f"/bench/{in_work[0].running.id}", status_code=303)
+    return page(request, "bench/choose.html", in_work=in_work, section=a_load())
+
+
+@router.get("/service-worker.js")
+async def service_worker() -> Response:
+    """What opens a bench again while Keeve is gone; at the root, since it answers for what lies below it."""
+    return Response(content_of_file("service-worker.js"), media_type="text/javascript")
+
+
+@router.get("/bench/{load_id}")
+def show(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
+    """The bench of one load."""
+    return _page(request, "bench/bench.html", _bench(database, visitor, load_id, now))
+
+
+@router.get("/bench/{load_id}/options")
+def show_options(database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
+    """Everything that may be done with a load now, and what may not with the reason, as JSON."""
+    found = load_options(database, visitor, load_id, now)
+    if found is None:
+        raise HTTPException(404)
+    return JSONResponse({"options": [option.as_json() for option in found]})
+
+
+@router.get("/bench/{load_id}/others")
+def show_others(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
+    """Every load in work, what runs out of working time first before the others."""
+    if loads.running_load(database, visitor, load_id) is None:
+        raise HTTPException(404)
+    in_work = loads.loads_in_work(database, visitor, now)
+    return page(request, "bench/others.html", load_id=load_id, in_work=in_work)
+
+
+@router.get("/bench/{load_id}/between")
+def show_between(
+    request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID
+) -> Response:
+    """The drawings between too dry and too wet, of the test that is asked for now."""
+    found = between_readings(database, visitor, load_id, now)
+    if found is None:
+        raise HTTPException(404)
+    slides = [(slide, state_at(slide.drawing, slide.wetness)) for slide in found.slides]
+    return page(request, "bench/between.html", slides=slides, found=found)
+
+
+@router.post("/bench/{load_id}/events")
+def record(
+    request: Request,
+    database: Database,
+    visitor: MayMix,
+    now: Now,
+    load_id: UUID,
+    event: Annotated[dict[str, Any], Body()],
+) -> Response:
+    """Record one event and give back the changing part of the bench, or, as preferred, nothing."""
+
+    def bench() -> BenchView:
+        return _bench(database, visitor, load_id, now)
+
+    try:
+        # Most taps need no look at the load before: it is read once, under its lock.
+        read = typed_event(event, bench, visitor.units)
+        running = loads.record_event(database, visitor, load_id, read, now)
+    except InputError as fault:
+        return _refused(fault, bench(), visitor)
+    if running is None:
+        raise HTTPException(404)
+    if request.headers.get("prefer") == "return=minimal":
+        return Response(status_code=204)  # it is kept, and nobody looks at that load just now
+    return _page(request, "bench/act.html", bench_view(running, now))
+
+
+@router.post("/bench/{load_id}/stockpile")
+def record_of_stockpile(
+    request: Request,
+    database: Database,
+    visitor: MayMix,
+    weather: Forecast,
+    now: Now,
+    load_id: UUID,
+    event: Annotated[dict[str, Any], Body()],
+) -> Response:
+    """Record what happened to the stockpile of the load, and give back the changing part of the bench."""
+    running = loads.running_load(database, visitor, load_id)
+    if running is None or not stockpiles.record_of_load(database, visitor, running.plan, event, now, weather):
+        raise HTTPException(404)
+    return _page(request, "bench/act.html", _bench(database, visitor, load_id, now))
+
+
+@router.get("/bench/{load_id}/stockpile-chart")
+def show_stockpile(
+    request: Request, database: Database, visitor: SignedIn, weather: Forecast, now: Now, load_id: UUID
+) -> Response:
+    """The chart of the stockpile of the load, once it is asked for: history is long to read."""
+    found = stockpile_of_load(database, visitor, load_id, now, weather)
+    if found is None:
+        raise HTTPException(404)
+    charts = stockpile_charts(found.history) if found.history else []
+    return page(request, "bench/stockpile.html", charts=charts)
+
+
+def _bench(database: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> BenchView:
+    view = bench_page(database, visitor, load_id, now)
+    if view is None:
+        raise HTTPException(404)
+    return view
+
+
+def _refused(fault: InputError, view: BenchView, visitor: Visitor) -> Response:
+    """A refusal in the words of the bench, with what was probably meant."""
+    reworded, offer = in_words(fault, view, visitor.units)
+    answer = reworded.as_json()
+    return JSONResponse({**answer, "offer": f"I meant {offer}" if offer else ""}, status_code=422)
+
+
+def _page(request: Request, template: str, view: BenchView) -> Response:
+    return page(
+        request,
+        template,
+        bench=view,
+        running=view.running,
+        plan=view.running.plan,
+        load=view.now.load,
+        state=view.running.state,
+        now=view.now,
+        section=section(view.section),
+        lines=water_lines(view.water),
+        clock=view.clock,
+        clocks=clock_lines(view.clock) if view.clock else [],
+        charts=drying_charts(view.drying) if view.drying else [],
+        stage_drawing=stage_drawing,
+        state_of=state_of,
+        state_at=state_at,
+    )

@@ -1,0 +1,248 @@
+"""Load cards: what goes into each load of a plan, in which order and in which vessels."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+from typing import NamedTuple
+from uuid import UUID
+
+from sqlalchemy import Engine
+
+from keeve.core.loads.expected_water import as_expected, in_words
+from keeve.core.loads.known_before import ExpectedWater
+from keeve.core.mixes.model import Gauge
+from keeve.core.planning.amounts import gauges_of
+from keeve.core.planning.job import Job
+from keeve.core.planning.make_plan import make_plan
+from keeve.core.planning.plan import Load, Plan
+from keeve.core.planning.vessel_loads import VesselError, counted_load, counting_error
+from keeve.data import loads, stockpiles
+from keeve.data.accounts import Visitor
+from keeve.data.load_store import RunningLoad
+from keeve.data.plans import saved_plan
+from keeve.devices.weather import Weather
+from keeve.figures.amounts import BoughtLine, StepView, shopping_list, steps_of
+from keeve.figures.sections import SectionFigures, section_figures
+from keeve.figures.set_clock import ClockFigures, planned_clock
+from keeve.figures.water import WaterFigures, planned_water
+
+
+@dataclass(frozen=True)
+class LoadCard:
+    """The card of one load: its steps, its section and its water line.
+
+    Args:
+        load: the load with its water as it is expected.
+        steps: its steps.
+        section: its section.
+        water: its water line.
+        expected: why its water is another than planned; None where it is as planned.
+        clock: its set clock; None where it has none.
+    """
+
+    load: Load
+    steps: Sequence[StepView]
+    section: SectionFigures
+    water: WaterFigures
+    expected: ExpectedWater | None = None
+    clock: ClockFigures | None = None
+
+    @property
+    def expected_words(self) -> str:
+        """Why its water is another than planned."""
+        return in_words(self.expected.because) if self.expected else ""
+
+
+def load_card(plan: Plan, planned: Load, expected: ExpectedWater | None = None) -> LoadCard:
+    """The card of a load, in the gauge of its plan, with its water as it is expected."""
+    load = as_expected(plan, planned, expected)
+    steps = steps_of(plan, load)
+    section = section_figures(plan, load, labels=steps)
+    return LoadCard(load, steps, section, planned_water(plan, load), expected, planned_clock(plan, planned))
+
+
+def _cards(
+    engine: Engine,
+    visitor: Visitor,
+    plan_id: UUID,
+    plan: Plan,
+    wanted: Sequence[Load],
+    begun: Mapping[int, RunningLoad],
+    now: datetime,
+    weather: Weather | None,
+) -> list[LoadCard]:
+    """Cards of loads, with the water the bench has: what was written down when one was begun, else as of now."""
+    # Loads of one size that were not begun are all expected alike.
+    by_size: dict[float, ExpectedWater | None] = {}
+    # And loads alike but for their number have one card.
+    known: list[tuple[Load, ExpectedWater | None, LoadCard]] = []
+    cards = []
+    for load in wanted:
+        if load.number in begun:
+            expected = begun[load.number].state.expected
+        else:
+            if load.yield_l not in by_size:
+                found = stockpiles.expected_for_next(engine, visitor, plan_id, plan, load, now, weather)
+                by_size[load.yield_l] = found
+            expected = by_size[load.yield_l]
+        alike = load.numbered(1)
+        card = next((card for like, water, card in known if (like, water) == (alike, expected)), None)
+        if card is None:
+            card = load_card(plan, load, expected)
+            known.append((alike, expected, card))
+        cards.append(replace(card, load=card.load.numbered(load.number)))
+    return cards
+
+
+class BegunLoad(NamedTuple):
+    """A load that was begun: its id, and whether nothing of it is in the mixer any more."""
+
+    id: UUID
+    is_over: bool
+
+
+@dataclass(frozen=True)
+class CardPage:
+    """The page of one card.
+
+    Args:
+        plan_id: the plan's id; None where it is not kept.
+        job_id: the id of its job; None where it is not kept.
+        plan: the plan, in the gauge asked for.
+        card: the card.
+        begun: the loads of the plan that were begun, by number.
+        gauges: the gauges that the load can be shown in.
+        vessel_error: the error of measuring in vessels, where the card does.
+    """
+
+    plan_id: UUID | None
+    job_id: UUID | None
+    plan: Plan
+    card: LoadCard
+    begun: Mapping[int, BegunLoad]
+    gauges: Sequence[Gauge]
+    vessel_error: VesselError | None
+
+
+def card_page(
+    engine: Engine,
+    visitor: Visitor,
+    plan_id: UUID,
+    number: int,
+    gauge: Gauge | None,
+    now: datetime,
+    weather: Weather | None = None,
+) -> CardPage | None:
+    """The card of a load in the plan's gauge or in another; None where the crew has no such load."""
+    saved = saved_plan(engine, visitor, plan_id)
+    shown = _in_gauge(saved.plan, number, gauge) if saved else None
+    if saved is None or shown is None:
+        return None
+    begun = loads.loads_of_plan(engine, visitor, plan_id)
+    return CardPage(
+        plan_id=plan_id,
+        job_id=saved.job_id,
+        plan=shown.plan,
+        card=_cards(engine, visitor, plan_id, shown.plan, [shown.load], begun, now, weather)[0],
+        begun={
+            each: BegunLoad(running.id, running.situation(now).is_over) for each, running in begun.items()
+        },
+        gauges=shown.gauges,
+        vessel_error=shown.vessel_error,
+    )
+
+
+def quick_card(job: Job, number: int, gauge: Gauge | None) -> CardPage | None:
+    """The card of a load of a job that is not kept; None where it has no such load.
+
+    Raises:
+        InputError: the job cannot be planned.
+    """
+    return card_of(make_plan(job), number, gauge)
+
+
+def card_of(planned: Plan, number: int, gauge: Gauge | None) -> CardPage | None:
+    """The card of a load as its plan has it, apart from any crew's work; None where it has no such load."""
+    shown = _in_gauge(planned, number, gauge)
+    if shown is None:
+        return None
+    card = load_card(shown.plan, shown.load)
+    return CardPage(None, None, shown.plan, card, {}, shown.gauges, shown.vessel_error)
+
+
+class _InGauge(NamedTuple):
+    """A plan and a load of it in a gauge, the gauges it can be shown in, and the error of measuring in vessels."""
+
+    plan: Plan
+    load: Load
+    gauges: Sequence[Gauge]
+    vessel_error: VesselError | None
+
+
+def _in_gauge(plan: Plan, number: int, gauge: Gauge | None) -> _InGauge | None:
+    """A load in its plan's gauge or in another that it can be shown in; None where the plan has no such load."""
+    load = plan.load(number)
+    if load is None:
+        return None
+    gauges = gauges_of(plan, load)
+    if gauge in gauges:
+        # What is weighed is counted out where it is to be shown in vessels.
+        load = (counted_load(plan, load) if gauge == "volume" and plan.gauge != gauge else None) or load
+        plan = plan.model_copy(update={"gauge": gauge})
+    return _InGauge(plan, load, gauges, counting_error(plan, load) if plan.gauge == "volume" else None)
+
+
+@dataclass(frozen=True)
+class PlanOnPaper:
+    """A plan on paper: what to buy, then a card a load; ``moment``: when it was made."""
+
+    moment: datetime
+    plan_id: UUID
+    plan: Plan
+    shopping: Sequence[BoughtLine]
+    cards: Sequence[LoadCard]
+
+    @property
+    def pages(self) -> int:
+        """How many pages it takes."""
+        return 1 + len(self.cards)
+
+    def sheets(self, a_page: int) -> tuple[list[list[LoadCard]], list[tuple[int, list[Load]]]]:
+        """What has to be laid out: the pages that say something else, and of every page which of them it is.
+
+        Cards of one size say the same but for the number of their load.
+
+        Args:
+            a_page: how many cards share a page.
+
+        Returns:
+            The cards of each sheet; then of each page the number of its sheet, from 1, and its loads.
+        """
+        sheets: list[list[LoadCard]] = []
+        unnumbered: list[list[LoadCard]] = []
+        pages = []
+        for first in range(0, len(self.cards), a_page):
+            cards = list(self.cards[first : first + a_page])
+            says = [_without_number(card) for card in cards]
+            if says not in unnumbered:
+                unnumbered.append(says)
+                sheets.append(cards)
+            pages.append((unnumbered.index(says) + 1, [card.load for card in cards]))
+        return sheets, pages
+
+
+def _without_number(card: LoadCard) -> LoadCard:
+    return replace(card, load=card.load.numbered(1))
+
+
+def plan_on_paper(
+    engine: Engine, visitor: Visitor, plan_id: UUID, now: datetime, weather: Weather | None = None
+) -> PlanOnPaper | None:
+    """A plan on paper; None where the crew has no such plan."""
+    saved = saved_plan(engine, visitor, plan_id)
+    if saved is None:
+        return None
+    plan = saved.plan
+    begun = loads.loads_of_plan(engine, visitor, plan_id)
+    cards = _cards(engine, visitor, plan_id, plan, plan.loads, begun, now, weather)
+    return PlanOnPaper(now, plan_id, plan, shopping_list(plan), cards)

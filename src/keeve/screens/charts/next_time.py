@@ -1,0 +1,40 @@
+"""What a crew's own loads of a mix propose for the next job."""
+
+from typing import NamedTuple
+from uuid import UUID
+
+from sqlalchemy import Engine
+
+from keeve.core.log.learning import Learnt, as_learnt, learn
+from keeve.core.planning.job import Job
+from keeve.core.planning.plan import Plan
+from keeve.data import plans
+from keeve.data.accounts import Visitor
+from keeve.data.log_entries import Sought, find
+from keeve.screens.charts.view import MOST, done_in_order, past_ratios
+
+
+class NextTime(NamedTuple):
+    """A job to be made again: as it was, and as it is with what was learnt."""
+
+    job: Job
+    learnt: Learnt
+
+    @property
+    def again(self) -> Job:
+        """The job as it begins now."""
+        return as_learnt(self.job, self.learnt)
+
+
+def next_time(engine: Engine, visitor: Visitor, plan_id: UUID) -> NextTime | None:
+    """The job of a plan, and what the newest loads of its mix say; None where the crew has no such plan."""
+    saved = plans.saved_plan(engine, visitor, plan_id)
+    if saved is None:
+        return None
+    return NextTime(saved.job, learnt_for(engine, visitor, saved.plan))
+
+
+def learnt_for(engine: Engine, visitor: Visitor, plan: Plan) -> Learnt:
+    """What the newest loads of the mix of a plan say."""
+    listed = find(engine, visitor, Sought(mix_id=plan.mix.id), limit=MOST)
+    return learn(done_in_order(engine, visitor, listed), plan, past_ratios(listed))

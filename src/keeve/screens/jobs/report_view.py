@@ -1,0 +1,260 @@
+"""The report of a job, as a client or an engineer is handed it: what was asked, what was batched, loads and tests."""
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, NamedTuple
+from uuid import UUID
+
+from sqlalchemy import Engine
+
+from keeve.core.loads.events import (
+    Corrected,
+    Correcting,
+    Discarded,
+    Event,
+    FreshTested,
+    Given,
+    Noted,
+    TemperatureTaken,
+    WaterAdded,
+)
+from keeve.core.loads.job_summary import JobSummary, summarise_job
+from keeve.core.log.cast_checks import checks_of
+from keeve.core.log.charts import Window, is_past, window_of
+from keeve.core.log.load_row import LogEntry
+from keeve.core.log.specimens import Age, SpecimenLine, ages_of, specimens_of
+from keeve.core.planning.plan import AdmixtureAmount, Plan
+from keeve.data import jobs, plans
+from keeve.data.accounts import Visitor
+from keeve.data.load_store import RunningLoad
+from keeve.data.log_entries import Sought, find
+from keeve.figures.amounts import Dose, dose_of, steps_of
+from keeve.figures.chart_figures import ChartFigures, Table
+from keeve.figures.sections import SectionFigures, section_figures
+from keeve.screens.charts import quality_charts
+from keeve.screens.charts.view import Specified, charts_of, done_of, loads_in_order
+from keeve.screens.log.load_story import ContentLine, Entry, contents_of, entries
+
+# Of a larger job the newest loads are reported.
+MOST = 400
+
+
+class ReportedLoad(NamedTuple):
+    """A load of the job: how it is called, its line in the log, tests of it fresh, whether it has too much water."""
+
+    name: str
+    entry: LogEntry
+    fresh: Sequence[Event]
+    is_wet: bool
+
+
+class Told(NamedTuple):
+    """Something that was told of a load: how the load is called, its plan, the entry of its story."""
+
+    load: str
+    plan: Plan
+    entry: Entry
+
+
+class ReportedSpecimen(NamedTuple):
+    """A specimen of a load: how the load is called, and the specimen."""
+
+    load: str
+    line: SpecimenLine
+
+
+class Checked(NamedTuple):
+    """A check of what was cast: when it is made, its words, and how often it held and did not."""
+
+    when: str
+    words: str
+    held: int
+    failed: int
+
+
+@dataclass(frozen=True)
+class JobReport:
+    """The report of a job. The same record gives the same report, whenever it is made.
+
+    Args:
+        title: its name.
+        crew: who mixed it.
+        plan: its newest plan.
+        versions: how many plans it has.
+        needs: what was to be made, as plain values.
+        planned: its first load as planned.
+        window: the water ratios its mix may have; None of a mix without binder.
+        specified: the strength that tests are held against, where one was given.
+        told_until: when the last of it happened; when it was planned, before anything did.
+        first_at, last_at: when its first and its last load were begun; None before that.
+        summary: what the job came to.
+        contents: what its loads were to have, and what went in.
+        doses: the admixtures that went in.
+        loads: its loads in order.
+        left_out: older loads that are not in it.
+        specimens: its specimens.
+        ages: what their tests come to.
+        verdict: those of 28 days against the specified strength.
+        checks: what was looked at on what was cast.
+        remarks: what was told besides: notes, corrections, what was put right or struck out later, and why.
+        charts: its charts.
+    """
+
+    title: str
+    crew: str
+    plan: Plan
+    versions: int
+    needs: Sequence[dict[str, Any]]
+    planned: SectionFigures
+    window: Window | None
+    specified: Specified | None
+    told_until: datetime
+    first_at: datetime | None
+    last_at: datetime | None
+    summary: JobSummary
+    contents: Sequence[ContentLine]
+    doses: Sequence[Dose]
+    loads: Sequence[ReportedLoad]
+    left_out: int
+    specimens: Sequence[ReportedSpecimen]
+    ages: Sequence[Age]
+    verdict: Table | None
+    checks: Sequence[Checked]
+    remarks: Sequence[Told]
+    charts: Sequence[ChartFigures]
+
+
+def job_report(
+    engine: Engine, visitor: Visitor, job_id: UUID, specified: Specified | None = None
+) -> JobReport | None:
+    """The report of a job; None where the crew has no such job.
+
+    Args:
+        engine: the database.
+        visitor: who asks: figures in sentences are in the units of that reader.
+        job_id: the job.
+        specified: the strength that its tests are held against.
+    """
+    job = jobs.job_page(engine, visitor, job_id)
+    saved = plans.saved_plan(engine, visitor, job.line.plan_id) if job else None
+    if job is None or saved is None:
+        return None
+    plan, numbers = saved.plan, {version.plan_id: version.number for version in job.versions}
+    found = find(engine, visitor, Sought(job_id=job_id), limit=MOST)
+    running, listed = loads_in_order(engine, visitor, found), {one.id: one.entry for one in found}
+    # A change of the job gives its loads new numbers.
+    names = {
+        one.id: f"{numbers[one.plan_id]}/{one.load.number}" if len(numbers) > 1 else f"{one.load.number}"
+        for one in running
+    }
+    stories = [Told(names[one.id], one.plan, entry) for one in running for entry in entries(one)]
+    specimens = [
+        ReportedSpecimen(names[one.id], line)
+        for one in running
+        for line in specimens_of(one.plan, one.load, one.state)
+    ]
+    # One chart shows one mix.
+    done = [done_of(one) for one in running if one.is_out and one.plan.mix.id == plan.mix.id]
+    tests = quality_charts.of_one_shape(done)
+    happened = [event.occurred_at for one in running for event in one.events]
+    return JobReport(
+        title=job.line.title,
+        crew=visitor.crew_name,
+        plan=plan,
+        versions=len(job.versions),
+        needs=[need.model_dump(exclude_unset=True) for need in saved.job.need],
+        planned=section_figures(plan, plan.loads[0], labels=steps_of(plan, plan.loads[0])),
+        window=window_of(plan.loads[0]),
+        specified=specified,
+        told_until=max(happened, default=job.line.made_at),
+        first_at=running[0].begun_at if running else None,
+        last_at=running[-1].begun_at if running else None,
+        summary=summarise_job(plan, [(one.load, one.state) for one in running]),
+        contents=_together(line for one in running for line in contents_of(one)),
+        doses=_doses(running),
+        loads=[_reported(names[one.id], one, listed[one.id]) for one in running],
+        left_out=job.mixed - len(running) if len(found) == MOST else 0,
+        specimens=specimens,
+        ages=ages_of((one.line for one in specimens), specified.mpa if specified else None),
+        verdict=quality_charts.verdict(tests, *specified, visitor.units) if specified else None,
+        checks=_checks(plan, running),
+        remarks=[told for told in stories if _is_remark(told)],
+        charts=charts_of(done, (), tests, visitor.units),
+    )
+
+
+_FRESH = (FreshTested, TemperatureTaken)
+
+
+def _is_remark(told: Told) -> bool:
+    entry = told.entry
+    if entry.struck is not None:
+        # What was undone at once was a slip of the thumb.
+        return bool(entry.struck.why)
+    match entry.event:
+        case Noted() | Correcting() | Corrected() | Given() | Discarded():
+            return True
+        case WaterAdded() if entry.event.past_ceiling:
+            return True
+    return entry.put_right is not None
+
+
+def _reported(name: str, running: RunningLoad, entry: LogEntry) -> ReportedLoad:
+    fresh = [event for event in running.state.applied if isinstance(event, _FRESH)]
+    window = window_of(running.load)
+    is_wet = entry.ratio is not None and window is not None and is_past(entry.ratio, window)
+    return ReportedLoad(name, entry, fresh, is_wet)
+
+
+def _together(lines: Iterable[ContentLine]) -> list[ContentLine]:
+    """What went into all loads, by its name, in order of loading."""
+    found: dict[str, ContentLine] = {}
+    for line in lines:
+        sofar = found.get(line.name)
+        found[line.name] = (
+            sofar._replace(planned=sofar.planned + line.planned, was=sofar.was + line.was) if sofar else line
+        )
+    return sorted(found.values(), key=lambda line: line.step)
+
+
+def _doses(running: Sequence[RunningLoad]) -> list[Dose]:
+    """The admixtures that went into loads, summed up; those that go by their label only are not."""
+    found: dict[str, AdmixtureAmount] = {}
+    for one in running:
+        for item in _dosed(one):
+            sofar = found.get(item.name)
+            found[item.name] = _plus(sofar, item) if sofar else item
+    # A jar measures the dose of a load, not the sum of them.
+    return [dose_of(item)._replace(jar=None) for item in found.values()]
+
+
+def _dosed(running: RunningLoad) -> Iterator[AdmixtureAmount]:
+    done = {
+        name
+        for step in running.plan.procedure
+        if step.step in running.state.steps_done
+        for name in step.admixtures
+    }
+    for item in running.load.admixtures:
+        times = running.state.dose(item.name)
+        if item.name in done and times:
+            packs = None if item.packs is None else item.packs * times
+            yield item.times(times).model_copy(update={"packs": packs})
+
+
+def _plus(one: AdmixtureAmount, other: AdmixtureAmount) -> AdmixtureAmount:
+    def sums(name: str) -> float | None:
+        amounts = getattr(one, name), getattr(other, name)
+        return None if None in amounts else sum(amounts)
+
+    return one.model_copy(update={name: sums(name) for name in ("mass_kg", "volume_ml", "packs")})
+
+
+def _checks(plan: Plan, running: Sequence[RunningLoad]) -> list[Checked]:
+    found = []
+    for check in checks_of(plan):
+        answers = [one.state.observed[check.id] for one in running if check.id in one.state.observed]
+        if answers:
+            found.append(Checked(check.when, check.words, sum(answers), answers.count(False)))
+    return found

@@ -1,0 +1,112 @@
+"""Jobs: the list of them, and the page of one with its loads, plans, notes and papers."""
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from fastapi import HTTPException, Request
+from fastapi.responses import Response
+
+from keeve.core.errors import InputError
+from keeve.data import jobs
+from keeve.data.accounts import Visitor
+from keeve.data.database import Engine
+from keeve.drawing.composition import composition
+from keeve.drawing.shape_pictures import shape_picture
+from keeve.screens.charts.screen import NOTHING_HELD, STANDARDS, Held
+from keeve.screens.jobs.view import job_view
+from keeve.screens.plan.shapes import shape_of
+from keeve.web.answers import go_on
+from keeve.web.pages import address_of_site, page
+from keeve.web.security import Database, MayMix, Now, SignedIn, screen_router
+
+router = screen_router()
+
+
+@router.get("/jobs")
+def show_all(
+    request: Request, database: Database, visitor: SignedIn, q: str = "", archived: bool = False
+) -> Response:
+    """The crew's jobs, what is next first; those with the words looked for; those put away."""
+    found = jobs.jobs(database, visitor, q, "archived" if archived else "active")
+    return page(request, "jobs/jobs.html", found=found, asked=q, archived=archived)
+
+
+@router.get("/jobs/{job_id}")
+def show(request: Request, database: Database, visitor: SignedIn, now: Now, job_id: UUID) -> Response:
+    """One job."""
+    return job_page(request, database, visitor, now, job_id)
+
+
+@router.post("/jobs/{job_id}/title")
+def rename(request: Request, database: Database, visitor: MayMix, now: Now, job_id: UUID) -> Response:
+    """Another name for the job."""
+    title = request.state.form.get("title", "")
+    try:
+        return go_on(jobs.rename(database, visitor, job_id, title, now), f"/jobs/{job_id}")
+    except InputError as fault:
+        return job_page(request, database, visitor, now, job_id, 422, title=title, refusal=fault)
+
+
+@router.post("/jobs/{job_id}/notes")
+def add_note(request: Request, database: Database, visitor: MayMix, now: Now, job_id: UUID) -> Response:
+    """A note on the job."""
+    note = request.state.form.get("note", "")
+    try:
+        return go_on(jobs.add_note(database, visitor, job_id, note, now), f"/jobs/{job_id}")
+    except InputError as fault:
+        return job_page(request, database, visitor, now, job_id, 422, note=note, refusal=fault)
+
+
+@router.post("/jobs/{job_id}/archive")
+def archive(request: Request, database: Database, visitor: MayMix, now: Now, job_id: UUID) -> Response:
+    """Put the job away, or take it back."""
+    back = request.state.form.get("back") == "yes"
+    found = jobs.archive(database, visitor, job_id, now, back=back)
+    return go_on(found, f"/jobs/{job_id}" if back else "/jobs")
+
+
+@router.post("/jobs/{job_id}/delete")
+def delete(request: Request, database: Database, visitor: MayMix, now: Now, job_id: UUID) -> Response:
+    """Delete a job that has no loads."""
+    try:
+        return go_on(jobs.delete(database, visitor, job_id, now), "/jobs")
+    except InputError as fault:
+        return job_page(request, database, visitor, now, job_id, 422, refusal=fault)
+
+
+@router.get("/jobs/{job_id}/title")
+@router.get("/jobs/{job_id}/notes")
+@router.get("/jobs/{job_id}/archive")
+@router.get("/jobs/{job_id}/delete")
+def after(database: Database, visitor: SignedIn, job_id: UUID) -> Response:
+    """Where a reload lands after something was refused."""
+    return go_on(jobs.job_page(database, visitor, job_id) is not None, f"/jobs/{job_id}")
+
+
+def job_page(
+    request: Request,
+    database: Engine,
+    visitor: Visitor,
+    now: datetime,
+    job_id: UUID,
+    status: int = 200,
+    held: Held = NOTHING_HELD,
+    **typed: Any,
+) -> Response:
+    """The page of a job; what was typed stays where it was refused."""
+    shown = job_view(database, visitor, job_id, now)
+    if shown is None:
+        raise HTTPException(404)
+    return page(
+        request,
+        "jobs/job.html",
+        status,
+        shown=shown,
+        link=f"{address_of_site(request)}/shared/{shown.link}" if shown.link else None,
+        shape=shape_picture(shape_of(shown.needs[0])),
+        bands=composition(shown.figures.volumes),
+        standards=STANDARDS,
+        held=held,
+        typed={"title": shown.job.line.title, "note": "", "refusal": None, **typed},
+    )

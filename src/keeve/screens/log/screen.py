@@ -1,0 +1,281 @@
+"""Log: what was done, with which water, by whom, judged how."""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from datetime import date, datetime
+from typing import Annotated, Any, Literal, NamedTuple
+from urllib.parse import urlencode
+from uuid import UUID
+
+from fastapi import Depends, HTTPException, Query, Request
+from fastapi.responses import Response, StreamingResponse
+from pydantic import BeforeValidator
+
+from keeve.core.errors import InputError
+from keeve.data import loads
+from keeve.data.accounts import Visitor
+from keeve.data.database import Engine
+from keeve.data.log_entries import Lately, Sought, listed_past
+from keeve.data.security_log import note_export
+from keeve.drawing.drying import drying_charts
+from keeve.drawing.section import section
+from keeve.drawing.set_clock import clock_lines
+from keeve.drawing.states import state_at, state_of
+from keeve.drawing.states.shape import Shape
+from keeve.drawing.water_line import small_line, water_lines
+from keeve.formats.csv_table import csv_lines
+from keeve.formats.json_lines import json_lines
+from keeve.formats.workbook import workbook
+from keeve.screens.log.form import DUE, FIGURES, FRESH, SHAPES, SIZE, fixing_event, refusal_in_words
+from keeve.screens.log.load_story import Look
+from keeve.screens.log.view import (
+    EVENT_COLUMNS,
+    LOG_COLUMNS,
+    STATE_NAMES,
+    LogPage,
+    event_rows,
+    load_record,
+    log_events,
+    log_page,
+    log_rows,
+    log_things,
+)
+from keeve.screens.mixes.a_load import a_load
+from keeve.web.answers import go_on
+from keeve.web.pages import page
+from keeve.web.security import Database, MayMix, Now, SignedIn, address_of, screen_router
+
+router = screen_router()
+
+# A field of a form that was left empty is sent too.
+_Empty = BeforeValidator(lambda text: text or None)
+_Words = Annotated[str, Query(max_length=120)]
+
+
+def _sought(
+    job: Annotated[UUID | None, _Empty, Query()] = None,
+    mix: _Words = "",
+    state: _Words = "",
+    who: _Words = "",
+    words: _Words = "",
+    since: Annotated[date | None, _Empty, Query()] = None,
+    until: Annotated[date | None, _Empty, Query()] = None,
+) -> Sought:
+    return Sought(job, mix, state, who.strip(), words.strip(), since, until)
+
+
+Asked = Annotated[Sought, Depends(_sought)]
+
+
+@router.get("/log")
+def show(
+    request: Request,
+    database: Database,
+    visitor: SignedIn,
+    now: Now,
+    sought: Asked,
+    before: Annotated[datetime | None, Query()] = None,
+    before_id: Annotated[UUID | None, Query()] = None,
+) -> Response:
+    """Loads newest first, a page at a time; those that are looked for."""
+    after = (before, before_id) if before and before_id else None
+    found = log_page(database, visitor, sought, now, after)
+    asked = asked_for(sought)
+    filters = list(_filters(asked, found))
+    last = found.older_than
+    next_page = {"before": last.entry.begun_at.isoformat(), "before_id": str(last.id)} if last else {}
+    return page(
+        request,
+        "log/log.html",
+        lines=found.lines,
+        small_line=small_line,
+        choices=choices(found.lately, filters),
+        asked=dict.fromkeys(_FIELDS, "") | asked,
+        filters=filters,
+        exports=[(words, address(f"/log.{form}", asked | dict(more))) for words, form, more in _EXPORTS],
+        charts=address("/log/charts", asked),
+        newest=address("/log", asked) if after else None,
+        older=address("/log", asked | next_page) if last else None,
+        section=a_load(),
+    )
+
+
+def asked_for(sought: Sought) -> dict[str, str]:
+    """What is looked for, as the address and the form have it."""
+    given = {
+        "job": sought.job_id,
+        "mix": sought.mix_id,
+        "state": sought.state,
+        "who": sought.who,
+        "words": sought.words,
+        "since": sought.since,
+        "until": sought.until,
+    }
+    return {name: str(value) for name, value in given.items() if value}
+
+
+def address(path: str, asked: Mapping[str, str]) -> str:
+    """The address of a page of what is looked for."""
+    return f"{path}?{urlencode(asked)}" if asked else path
+
+
+_EVENTS = {"events": "true"}
+# What goes out, as one says it, the form it has, and what is asked beside what is looked for.
+_EXPORTS: Sequence[tuple[str, str, Mapping[str, str]]] = (
+    ("Loads as CSV", "csv", {}),
+    ("Loads as XLSX", "xlsx", {}),
+    ("Loads as JSON", "jsonl", {}),
+    ("Every step as CSV", "csv", _EVENTS),
+    ("Every step as XLSX", "xlsx", _EVENTS),
+    ("Every step as JSON", "jsonl", _EVENTS),
+)
+_FIELDS = ("job", "mix", "state", "who", "words", "since", "until")
+
+
+class Filter(NamedTuple):
+    """Something that is looked for, in words too, and the address without it."""
+
+    name: str
+    value: str
+    words: str
+    without: str
+
+
+def _filters(asked: Mapping[str, str], found: LogPage) -> Iterator[Filter]:
+    """What is looked for, one by one; a job and a mix by the names of what was found."""
+    first = found.lines[0] if found.lines else None
+    lately = found.lately
+    for name, value in asked.items():
+        words = value
+        if name == "job":
+            words = first.listed.title if first else lately.jobs.get(value, "this job")
+        elif name == "mix":
+            words = first.entry.mix_name if first else lately.mixes.get(value, value)
+        elif name == "state":
+            words = next((said for state, said in STATE_NAMES.items() if state == value), value)
+        without = {other: kept for other, kept in asked.items() if other != name}
+        yield Filter(name, value, words, address("/log", without))
+
+
+def choices(lately: Lately, filters: Iterable[Filter] = ()) -> dict[str, dict[str, str]]:
+    """What can be chosen: what was mixed lately, and what is looked for."""
+    known: dict[str, dict[str, str]] = {
+        "job": dict(lately.jobs),
+        "mix": dict(lately.mixes),
+        "state": dict(STATE_NAMES.items()),
+        "who": {name: name for name in lately.people},
+    }
+    for one in filters:
+        if one.name in known:
+            known[one.name].setdefault(one.value, one.words)
+    return known
+
+
+Form = Literal["csv", "xlsx", "jsonl"]
+_MEDIA: Mapping[Form, str] = {
+    "csv": "text/csv; charset=utf-8",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "jsonl": "application/jsonl; charset=utf-8",
+}
+
+
+@router.get("/log.{form}")
+def export(
+    request: Request,
+    database: Database,
+    visitor: SignedIn,
+    now: Now,
+    sought: Asked,
+    form: Form,
+    events: bool = False,
+) -> Response:
+    """What is looked for in the log, without anything all of it: its loads, or every event of them."""
+    file = f"keeve-{'events' if events else 'log'}.{form}"
+    note_export(database, visitor, file, now, address_of(request))
+    asked = database, visitor, sought
+    parts: Iterator[str | bytes]
+    if form == "jsonl":
+        parts = json_lines((log_events if events else log_things)(*asked))
+    else:
+        table = (EVENT_COLUMNS, event_rows(*asked)) if events else (LOG_COLUMNS, log_rows(*asked))
+        parts = csv_lines(*table) if form == "csv" else workbook(*table)
+    return StreamingResponse(
+        parts, media_type=_MEDIA[form], headers={"Content-Disposition": f'attachment; filename="{file}"'}
+    )
+
+
+@router.get("/log/{load_id}")
+def show_load(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
+    """One load, and everything that happened to it; or what is known of it, from before Keeve."""
+    past = listed_past(database, visitor, load_id)
+    if past is not None:
+        return page(request, "log/past.html", past=past)
+    return load_page(request, database, visitor, now, load_id)
+
+
+@router.post("/log/{load_id}/entries/{event_id}")
+def fix_entry(
+    request: Request, database: Database, visitor: MayMix, now: Now, load_id: UUID, event_id: UUID
+) -> Response:
+    """Put an entry right, or strike it out, for a reason."""
+    form = request.state.form
+    try:
+        event = fixing_event(form, str(event_id), visitor.units)
+        return go_on(loads.tell(database, visitor, load_id, [event], now), f"/log/{load_id}")
+    except InputError as fault:
+        typed = {name: form.get(name, "") for name in ("value", "reading", "reason")}
+        refusal = refusal_in_words(fault, visitor.units)
+        return load_page(
+            request, database, visitor, now, load_id, 422, event_id=event_id, refusal=refusal, **typed
+        )
+
+
+@router.get("/log/{load_id}/entries/{event_id}")
+def after_fixing(database: Database, visitor: SignedIn, load_id: UUID, event_id: UUID) -> Response:
+    """Where a reload lands after something was refused."""
+    found = loads.running_load(database, visitor, load_id) is not None
+    return go_on(found, f"/log/{load_id}#fix-{event_id}")
+
+
+def load_page(
+    request: Request,
+    database: Engine,
+    visitor: Visitor,
+    now: datetime,
+    load_id: UUID,
+    status: int = 200,
+    **typed: Any,
+) -> Response:
+    """The page of a load; what was typed stays where it was refused."""
+    record = load_record(database, visitor, load_id, now)
+    if record is None:
+        raise HTTPException(404)
+    return page(
+        request,
+        "log/load.html",
+        status,
+        record=record,
+        running=record.running,
+        now=record.now,
+        plan=record.running.plan,
+        lines=water_lines(record.water),
+        clock=record.clock,
+        clocks=clock_lines(record.clock) if record.clock else [],
+        drying=record.drying,
+        charts=drying_charts(record.drying) if record.drying else [],
+        sections=[("planned", section(record.planned)), ("loaded", section(record.real))],
+        looked=_looked,
+        figures=FIGURES,
+        fresh=FRESH,
+        shapes=SHAPES,
+        size_field=SIZE,
+        due_days=DUE,
+        clock_now=now,
+        typed={"event_id": None, "form_id": None, "refusal": "", **typed},
+    )
+
+
+def _looked(look: Look) -> list[Shape]:
+    """What a reading looked like."""
+    if look.wetness is None or look.reading == "not-mixed-yet":
+        return state_of(look.drawing, look.reading)
+    return state_at(look.drawing, look.wetness)

@@ -1,0 +1,175 @@
+"""What is shown of a table of a crew's own history before it is taken in: how it is meant, and what it comes to."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, NamedTuple
+
+from sqlalchemy import Engine
+
+from keeve.core.log.imported import Doubt, History, Meant, PastLoad
+from keeve.core.log.imported_columns import fields, guess_columns, guess_order, guess_units, units_of
+from keeve.data.accounts import Visitor
+from keeve.data.log_imports import Draft, not_there
+from keeve.data.mixes import every_mix
+
+_SAMPLES, _SHOWN, _DOUBTS, _ROWS_NAMED = 3, 6, 60, 5
+# Of more names each is taken as it is.
+_MIXES = 40
+
+
+class ColumnView(NamedTuple):
+    """A column: its place, its head, the first of its cells, what it is, its unit, the units it can have."""
+
+    place: int
+    head: str
+    samples: Sequence[str]
+    name: str
+    unit: str
+    units: Sequence[str]
+
+
+class MixView(NamedTuple):
+    """A mix as the table calls it, and the one it is; empty for none that the crew has."""
+
+    text: str
+    mix_id: str
+
+
+class DoubtLine(NamedTuple):
+    """What is doubtful in some rows: the rows, their column, in a sentence what, whether they cannot be read for it."""
+
+    rows: Sequence[int]
+    column: str
+    words: str
+    is_refused: bool
+
+    @property
+    def which(self) -> str:
+        """Which rows: one, or how many and the first of them."""
+        if len(self.rows) == 1:
+            return f"Row {self.rows[0]}"
+        first = ", ".join(map(str, self.rows[:_ROWS_NAMED]))
+        return f"{len(self.rows)} rows ({first}{' …' if len(self.rows) > _ROWS_NAMED else ''})"
+
+
+@dataclass(frozen=True)
+class Preview:
+    """A table as it is meant, and what it comes to.
+
+    Args:
+        columns: its columns.
+        order: in which order its days are written in figures.
+        mixes: the mixes it names.
+        known_mixes: the crew's mixes, by id.
+        shown: the first of its loads.
+        new: how many loads are not in the log yet.
+        there: how many are.
+        refused: how many rows cannot be read.
+        doubts: the first of what is doubtful, what cannot be read before the rest.
+        more_doubts: how much else is.
+    """
+
+    columns: Sequence[ColumnView]
+    order: str
+    mixes: Sequence[MixView]
+    known_mixes: Mapping[str, str]
+    shown: Sequence[PastLoad]
+    new: int
+    there: int
+    refused: int
+    doubts: Sequence[DoubtLine]
+    more_doubts: int
+
+
+def _together(doubts: Sequence[Doubt]) -> list[DoubtLine]:
+    """What is doubtful, that of rows for which it is the same told once; what cannot be read before the rest."""
+    rows: dict[tuple[bool, str, str], list[int]] = {}
+    for doubt in doubts:
+        rows.setdefault((not doubt.is_refused, doubt.column, doubt.words), []).append(doubt.row)
+    found = [DoubtLine(own, column, words, not is_read) for (is_read, column, words), own in rows.items()]
+    return sorted(found, key=lambda line: not line.is_refused)
+
+
+def meant_of(engine: Engine, visitor: Visitor, draft: Draft, now: datetime) -> Meant:
+    """How a table is meant: as it was said, else as it likely is."""
+    heads, said = draft.table[0], draft.meant
+    columns = {int(place): name for place, name in said.get("columns", {}).items()} or guess_columns(heads)
+    units = (
+        {int(place): unit for place, unit in said.get("units", {}).items()}
+        if said
+        else guess_units(heads, columns)
+    )
+    days = next((place for place, name in columns.items() if name == "begun_at"), None)
+    written = [] if days is None else [row[days] for row in draft.table[1:]]
+    known = {mix.name.lower(): mix_id for mix_id, mix in every_mix(engine, visitor).items()}
+    return Meant(
+        columns=columns,
+        units=units,
+        order=said.get("order") or guess_order(written, visitor.units),
+        system=visitor.units,
+        zone=visitor.zone,
+        mixes=known | said.get("mixes", {}),
+        now=now,
+    )
+
+
+def meant_by(form: Mapping[str, str], width: int) -> dict[str, Any]:
+    """How a table is meant, as a form says it; of a field that two columns are said to be, the first is it."""
+    columns: dict[str, str] = {}
+    for place in range(width):
+        name = form.get(f"column.{place}", "")
+        if name in fields() and name not in columns.values():
+            columns[str(place)] = name
+    units = {place: unit for place in columns if (unit := form.get(f"unit.{place}", "")[:20])}
+    order = form.get("order", "")
+    mixes = {
+        text.lower()[:120]: form.get(f"mix.{number}.is", "")[:80]
+        for number in range(_MIXES)
+        if (text := form.get(f"mix.{number}", ""))
+    }
+    return {
+        "columns": columns,
+        "units": units,
+        "order": order if order in ("year", "day", "month") else "",
+        "mixes": mixes,
+    }
+
+
+def preview(engine: Engine, visitor: Visitor, draft: Draft, meant: Meant, history: History) -> Preview:
+    """What is shown of a table.
+
+    Args:
+        engine: the database.
+        visitor: who asks.
+        draft: the table.
+        meant: how it is meant.
+        history: what it comes to so.
+    """
+    heads, rows = draft.table[0], draft.table[1:]
+    mixes = every_mix(engine, visitor)
+    named = dict.fromkeys(load.entry.mix_name for load in history.loads if load.entry.mix_name)
+    new = len(not_there(engine, visitor, history.loads))
+    doubts = _together(history.doubts)
+    return Preview(
+        columns=[
+            ColumnView(
+                place,
+                head,
+                [row[place] for row in rows[:_SAMPLES]],
+                name := meant.columns.get(place, ""),
+                meant.units.get(place, ""),
+                units_of(name) if name else (),
+            )
+            for place, head in enumerate(heads)
+        ],
+        order=meant.order,
+        mixes=[MixView(text, meant.mixes.get(text.lower(), "")) for text in list(named)[:_MIXES]],
+        known_mixes={mix_id: mix.name for mix_id, mix in mixes.items()},
+        shown=history.loads[:_SHOWN],
+        new=new,
+        there=len(history.loads) - new,
+        refused=history.refused,
+        doubts=doubts[:_DOUBTS],
+        more_doubts=max(len(doubts) - _DOUBTS, 0),
+    )

@@ -1,0 +1,89 @@
+"""The mixes to choose from, on shelves: favourites, used last, the crew's own, by trade; or those that fit."""
+
+from collections.abc import Collection, Mapping, Sequence
+from typing import NamedTuple, get_args
+
+from sqlalchemy import Engine
+
+from keeve.core.mixes import library
+from keeve.core.mixes.find import Against, fits
+from keeve.core.mixes.model import Mix, Sort, Trade, Use
+from keeve.data import plans
+from keeve.data.accounts import Visitor
+from keeve.data.mixes import every_mix, favourites
+from keeve.screens.mixes.view import MixFigures, mix_figures
+from keeve.store.database import crew_reading
+
+_MOST_USED_LAST = 3
+_TRADES: tuple[Trade, ...] = get_args(Trade)
+
+
+class MixChoice(NamedTuple):
+    """A mix to choose: what it shows, and what speaks against it."""
+
+    mix: Mix
+    figures: MixFigures
+    against: Sequence[Against] = ()
+
+
+class MixShelf(NamedTuple):
+    """Mixes under a heading."""
+
+    heading: str
+    choices: Sequence[MixChoice]
+
+
+def mix_shelves(engine: Engine, visitor: Visitor | None, mixes: Mapping[str, Mix]) -> list[MixShelf]:
+    """Every mix once, on the first shelf it belongs on.
+
+    Args:
+        engine: the database.
+        visitor: who chooses; None for a stranger, who has used none.
+        mixes: those to choose from, by id.
+    """
+    wanted, used = _preferred(engine, visitor) if visitor else ([], [])
+    used = [name for name in used if name not in wanted]
+    left = {mix.id: mix for mix in mixes.values() if mix.id not in (*wanted, *used)}
+    lots: dict[str, list[Mix]] = {
+        "Favourites": [mixes[name] for name in wanted if name in mixes],
+        "Recent": [mixes[name] for name in used if name in mixes],
+        "Our own": [mix for mix in left.values() if mix.id not in library()],
+        **{
+            trade: [mix for mix in left.values() if mix.trade == trade and mix.id in library()]
+            for trade in _TRADES
+        },
+    }
+    return [MixShelf(heading, [_choice(mix) for mix in lot]) for heading, lot in lots.items() if lot]
+
+
+def _preferred(engine: Engine, visitor: Visitor) -> tuple[list[str], list[str]]:
+    """The visitor's favourites, and what the crew planned with last."""
+    with crew_reading(engine, visitor.crew_id):
+        return favourites(engine, visitor), plans.mixes_used_last(engine, visitor, _MOST_USED_LAST)
+
+
+def mixes_that_fit(
+    engine: Engine,
+    visitor: Visitor | None,
+    use: Use | None,
+    thickness_mm: float | None,
+    on_hand: Collection[Sort],
+) -> list[MixShelf]:
+    """Every mix of the library and of the crew: those that fit what is asked, then those that do not, with why not.
+
+    Args:
+        engine: the database.
+        visitor: who looks; None for a stranger.
+        use: what it is for; None for any use.
+        thickness_mm: of one layer; None for any.
+        on_hand: the sorts of material there are; empty where that does not matter.
+    """
+    found = fits(every_mix(engine, visitor).values(), use, thickness_mm, on_hand)
+    good = [_choice(fit.mix) for fit in found if not fit.against]
+    others = [_choice(fit.mix, fit.against) for fit in found if fit.against]
+    count = f"{len(good)} {'mix fits' if len(good) == 1 else 'mixes fit'}"
+    return [MixShelf(count, good), *([MixShelf("Don't fit", others)] if others else [])]
+
+
+def _choice(mix: Mix, against: Sequence[Against] = ()) -> MixChoice:
+    return MixChoice(mix, mix_figures(mix), against)

@@ -1,0 +1,105 @@
+"""What Today shows: the loads in work with their working time, the plans with loads left, the finished ones."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import NamedTuple
+from uuid import UUID
+
+from sqlalchemy import Engine
+
+from keeve.core.loads.next_step import Situation
+from keeve.data import days, jobs, loads, pours, specimens
+from keeve.data.accounts import Visitor
+from keeve.data.days import Start
+from keeve.data.jobs import JobLine
+from keeve.data.load_store import RunningLoad
+from keeve.data.loads import InWork
+from keeve.data.specimens import DueSpecimens
+from keeve.devices.weather import Weather
+from keeve.figures.casts import DryingFigures, drying_of_load
+from keeve.screens.today.due import DueLine, due
+from keeve.store.database import crew_reading
+
+# The next jobs are looked for among so many of the newest, and so many of them are shown.
+_LOOKED_AT, _SHOWN = 24, 8
+_DUE = 10
+# So long before its working time is over the device tells it.
+_WARNED_BEFORE = timedelta(minutes=15)
+
+
+class LoadLine(NamedTuple):
+    """A load in work: the used share of its working time, what is left of it, when to tell that it runs out; None
+    before first water.
+    """
+
+    load: InWork
+    used_fraction: float | None
+    left: timedelta | None
+    warn_at: datetime | None = None
+
+
+@dataclass(frozen=True)
+class CastLine:
+    """A cast on Today: its load, where it is, and how it dries; None while it is in its mould."""
+
+    running: RunningLoad
+    now: Situation
+    drying: DryingFigures | None
+
+    @property
+    def id(self) -> UUID:
+        """The id of its load."""
+        return self.running.id
+
+
+@dataclass(frozen=True)
+class Today:
+    """Loads in work, casts in moulds or drying, what is due of pours, specimens to test, the jobs planned for today,
+    the next jobs with loads left, whether there are others, and whether pours are followed.
+    """
+
+    in_work: Sequence[LoadLine]
+    casts: Sequence[CastLine]
+    due: Sequence[DueLine]
+    specimens: Sequence[DueSpecimens]
+    is_curing: bool
+    starts: Sequence[Start]
+    planned: Sequence[JobLine]
+    has_finished: bool
+
+
+def today(engine: Engine, visitor: Visitor, weather: Weather, now: datetime) -> Today:
+    """The crew's day."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        active = jobs.newest_jobs(session, "active", _LOOKED_AT)
+        in_work, casts = loads.open_loads(session, now)
+        followed = pours.pours_of(session, visitor, weather, now)
+        tests = specimens.due_specimens(session, now)
+        starts = days.starts_of(session, visitor, now.astimezone(visitor.zone).date())
+    planned = [line for line in active if not line.is_finished]
+    return Today(
+        in_work=[_line(load, now) for load in in_work],
+        casts=[
+            CastLine(running, situation, drying_of_load(running.state, running.begun_at, situation))
+            for running, situation in casts
+        ],
+        due=due(followed, now)[:_DUE],
+        specimens=tests,
+        is_curing=bool(followed),
+        starts=starts,
+        planned=planned[:_SHOWN],
+        has_finished=len(planned) < len(active),
+    )
+
+
+def _line(load: InWork, now: datetime) -> LoadLine:
+    life = load.situation.life
+    if life.began_at is None or life.dead_at is None:
+        return LoadLine(load, None, None)
+    return LoadLine(
+        load,
+        (now - life.began_at) / (life.dead_at - life.began_at),
+        life.dead_at - now,
+        life.dead_at - _WARNED_BEFORE,
+    )

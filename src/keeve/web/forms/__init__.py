@@ -1,1 +1,0 @@
-"""Forms as data: each says once what it asks, and from that it is drawn, read, filled in and folded."""

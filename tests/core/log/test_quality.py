@@ -1,0 +1,144 @@
+"""Charts of many loads: a bad week shows and does not hide itself, judges are told apart, figures add up by hand."""
+
+from datetime import timedelta
+from itertools import pairwise
+from statistics import fmean
+from uuid import uuid4
+
+import numpy as np
+import pytest
+from helpers import NOON, Run, job
+from hypothesis import given
+from hypothesis import strategies as st
+
+from keeve.core.log.charts import (
+    Done,
+    judges_of,
+    ratio_of,
+    ratio_series,
+    runs_of,
+    specimens_tested,
+    uses_of,
+    verdict_of,
+    window_of,
+)
+from keeve.core.planning.make_plan import make_plan
+from keeve.core.rules.control_chart import Signal
+
+PLAN = make_plan(job(mix="concrete-nominal", materials={}, vessels=[]))
+PLAN_ID = uuid4()
+_MIXED: dict[float, Run] = {}
+
+
+def mixed(ratio: float) -> Run:
+    """A load brought to a water ratio, as near as it is poured."""
+    if ratio not in _MIXED:
+        run = Run(PLAN).to_judgement()
+        run.judge("too-dry")
+        water = run.load.water
+        run.do("water_added", water_l=water.to_add_l(ratio * run.load.binder_kg) - run.now.held.added_l)
+        run.do("mixed", minutes=3)
+        run.judge("right")
+        run.do("placed", volume_l=run.now.remaining_l)
+        _MIXED[ratio] = run
+    return _MIXED[ratio]
+
+
+def done(ratio: float, number: int = 1, by: str = "Wren", result: str | None = None) -> Done:
+    """That load as somebody judged it, and how it came out."""
+    state = mixed(ratio).state
+    judged = tuple(item._replace(by=by) for item in state.judgements)
+    state = state._replace(judgements=judged, result=result)  # type: ignore[arg-type]
+    at = NOON + timedelta(hours=number)
+    return Done(uuid4(), PLAN_ID, "Slab", at, PLAN, PLAN.loads[0], state, mixed(ratio).now.ratio)
+
+
+def test_a_bad_week_is_seen_and_nothing_else() -> None:
+    steady = [0.58, 0.59, 0.6, 0.59, 0.58, 0.6]
+    loads = [done(ratio, n) for n, ratio in enumerate([*steady, *steady, 0.65, 0.64, 0.65, *steady])]
+    series = ratio_series([one for load in loads if (one := ratio_of(load))], window_of(PLAN.loads[0]))
+    assert series is not None
+    assert series.chart is not None
+    assert series.window == pytest.approx((0.50, 0.60, 0.65), abs=1e-9)
+    seen = [run for run in runs_of(series.chart.signals) if run.kind in ("above", "below")]
+    assert [(run.kind, run.first, run.last) for run in seen] == [("above", 12, 14)]
+    assert series.chart.centre == pytest.approx(float(np.median([load.ratio for load in loads])))
+
+
+def test_few_loads_are_told_without_a_chart() -> None:
+    few = [ratio for n in range(7) if (ratio := ratio_of(done(0.6, n)))]
+    series = ratio_series(few, None)
+    assert series is not None
+    assert series.chart is None
+    assert ratio_series([], None) is None
+
+
+@given(st.sets(st.integers(0, 40)))
+def test_signals_in_a_row_are_one_run(indices: set[int]) -> None:
+    runs = runs_of([Signal(index=index, kind="above", since=index) for index in sorted(indices)])
+    assert {index for run in runs for index in range(run.first, run.last + 1)} == indices
+    assert all(one.last + 1 < other.first for one, other in pairwise(runs))
+
+
+def test_judges_are_told_apart_by_their_water_and_what_followed() -> None:
+    loads = [done(0.6, n, "Wren", "good") for n in range(6)] + [
+        done(0.58, n, "Fen", "usable") for n in range(5)
+    ]
+    fen, wren = judges_of(loads)
+    assert (fen.name, fen.loads, dict(fen.results)) == ("Fen", 5, {"usable": 5})
+    assert fen.wetter_by == pytest.approx(-0.02, abs=1e-6)
+    assert (wren.name, wren.wetter_by, dict(wren.results)) == (
+        "Wren",
+        pytest.approx(0.0, abs=1e-6),
+        {"good": 6},
+    )
+
+
+def test_what_a_job_took_adds_up() -> None:
+    (use,) = uses_of([done(0.6, n) for n in range(4)])
+    cement = sum(
+        event.mass_kg for event in mixed(0.6).events if event.kind == "charged" and event.material == "cement"
+    )
+    assert (use.loads, use.binder_kg) == (4, pytest.approx(4 * cement))
+    assert use.planned_binder_kg == pytest.approx(4 * PLAN.loads[0].binder_kg)
+    assert use.waste == pytest.approx(0.0, abs=0.01)
+
+
+def broken(mpas: list[list[float]]) -> list[Done]:
+    """Loads, one a day, each with cubes that broke at these strengths at 28 days."""
+    loads = []
+    for day, strengths in enumerate(mpas):
+        run = Run(PLAN, at=NOON + timedelta(days=day))
+        run.to_right()
+        made = run.do("specimens_made", shape="cube", size_mm=150.0, due_days=[28] * len(strengths))
+        run.at += timedelta(days=28)
+        for number, mpa in enumerate(strengths, start=1):
+            run.do("specimen_tested", made=str(made.id), number=number, mpa=mpa)
+        begun = NOON + timedelta(days=day)
+        loads.append(Done(uuid4(), PLAN_ID, "Slab", begun, PLAN, run.load, run.state, run.now.ratio))
+    return loads
+
+
+def test_the_verdict_is_on_means_of_samples() -> None:
+    strengths = [[34.0, 36.0], [33.0, 31.0], [24.0, 26.0], [35.0, 35.0]]
+    found = verdict_of(specimens_tested(broken(strengths)), 30.0, "aci-318")
+    assert found is not None
+    # By hand: samples of 35, 32, 25 and 35; 25 is under 30 - 3.45; means of three 30.67 and 30.67.
+    assert [mpa for _, mpa in found.samples] == [fmean(pair) for pair in strengths]
+    (short,) = found.acceptances[0][1].shortfalls
+    assert (short.index, short.kind, short.least_mpa) == (2, "single", pytest.approx(26.55))
+    assert not found.meets
+    by_day = verdict_of(specimens_tested(broken(strengths)), 29.0, "en-206")
+    assert by_day is not None
+    assert [part for part, _ in by_day.acceptances] == [
+        "2026-05-04",
+        "2026-05-05",
+        "2026-05-06",
+        "2026-05-07",
+    ]
+    assert by_day.meets
+    assert verdict_of([], 30.0, "en-206") is None
+
+
+def test_the_window_is_that_of_the_mix() -> None:
+    assert window_of(PLAN.loads[0]) == pytest.approx((0.50, 0.60, 0.65))

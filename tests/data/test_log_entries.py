@@ -1,0 +1,207 @@
+"""The log: what is looked for is found, whatever the order of arrival, and stays so when it is listed anew."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import date, timedelta
+from random import Random
+from typing import Any
+from uuid import UUID
+
+import pytest
+from helpers import NOON, job, raw_event
+from people import new_visitor
+from sqlalchemy import Engine, event, text
+
+from keeve.data import jobs, loads, plans
+from keeve.data.accounts import Visitor
+from keeve.data.load_store import RunningLoad
+from keeve.data.log_entries import Listed, Sought, find, lately, list_unlisted
+from keeve.store.database import reader
+
+_WASTE = ("Working time over", "rained in", "gone hard")
+_NOTES = ("Sand from the north bay", "rain at noon", "new lad's first")
+
+
+Season = tuple[Visitor, list[RunningLoad]]
+_ALL = Sought()
+
+
+def everything(engine: Engine, visitor: Visitor, sought: Sought = _ALL) -> list[Listed]:
+    return find(engine, visitor, sought, limit=1000)
+
+
+@pytest.fixture(scope="module")
+def season(engine: Engine) -> Season:
+    """Sixty loads of three jobs over ten days by two people, some noted, some placed, some thrown away."""
+    wren, _ = new_visitor(engine)
+    fen = replace(wren, name="Fen O'Dell")
+    chance = Random(7)
+    kept = [
+        plans.save_plan(engine, wren, job(title=title, mix=mix, need={"volume_m3": 2.0}))
+        for title, mix in (
+            ("Lock wall", "mortar-bricklaying"),
+            ("Lock-side coping", "mortar-general"),
+            ("Shed", "mortar-general"),
+        )
+    ]
+    made = []
+    for number in range(1, 21):
+        for plan_id in kept:
+            who = chance.choice((wren, fen))
+            at = NOON + timedelta(days=chance.randrange(10), minutes=chance.randrange(600))
+            load_id = loads.begin_load(engine, who, plan_id, number, at)
+            assert load_id is not None
+            running = worked(engine, chance.choice((wren, fen)), load_id, chance)
+            made.append(running)
+    return wren, made
+
+
+def worked(engine: Engine, who: Visitor, load_id: UUID, chance: Random) -> RunningLoad:
+    """Some of what happens to a load, told in any order."""
+    running = loads.running_load(engine, who, load_id)
+    assert running is not None
+    at = running.begun_at
+
+    def tell(kind: str, minutes: float, **what: object) -> None:
+        moment = at + timedelta(minutes=minutes)
+        found = loads.record_event(engine, who, load_id, raw_event(kind, moment, **what), moment)
+        assert found is not None
+
+    if running.state.to_check:
+        tell("accepted", 1)
+    if chance.random() < 0.7:
+        tell("water_added", 3, step=1, water_l=5.0)
+    if chance.random() < 0.4:
+        tell("note", 2, text=chance.choice(_NOTES))  # arrives after what happened later
+    if chance.random() < 0.4:
+        tell("discarded", 50, reason=chance.choice(_WASTE))
+    again = loads.running_load(engine, who, load_id)
+    assert again is not None
+    return again
+
+
+IsThat = Callable[[RunningLoad], bool]
+
+
+def people(load: RunningLoad) -> set[str]:
+    return {event.recorded_by.lower() for event in load.events}
+
+
+def written(load: RunningLoad) -> str:
+    told = [getattr(event, "text", "") + getattr(event, "reason", "") for event in load.events]
+    words = " ".join([load.plan.title, load.plan.mix.name, *people(load), *told])
+    return f" {words.lower().replace('-', ' ')}"
+
+
+def asked(visitor: Visitor, made: list[RunningLoad], chance: Random) -> dict[str, tuple[Any, IsThat]]:
+    """What may be looked for, and whether a load is that, worked out from its plan and its events."""
+    job_ids = {load.plan.title: load.plan_id for load in made}
+    title = chance.choice(list(job_ids))
+    mix_id = chance.choice(("mortar-general", "mortar-bricklaying"))
+    who = chance.choice((visitor.name, "fen o'dell"))
+    words = chance.choice(
+        ("rain", "lock", "north lock", "wor", "o'dell", "gone hard", "Shed first", "nothing")
+    )
+    since, until = sorted(date(2026, 5, 4) + timedelta(days=chance.randrange(12)) for _ in range(2))
+    is_thrown = chance.random() < 0.5
+    return {
+        "job_id": (job_ids[title], lambda load: load.plan.title == title),
+        "mix_id": (mix_id, lambda load: load.plan.mix.id == mix_id),
+        "who": (who, lambda load: who.lower() in people(load)),
+        "state": (
+            "thrown-away" if is_thrown else "mixing",
+            lambda load: (load.state.discarded is not None) == is_thrown,
+        ),
+        "since": (since, lambda load: load.begun_at.date() >= since),
+        "until": (until, lambda load: load.begun_at.date() <= until),
+        "words": (words, lambda load: all(f" {word}" in written(load) for word in words.lower().split())),
+    }
+
+
+@pytest.mark.parametrize("seed", range(30))
+def test_what_is_looked_for_is_found_and_nothing_else(engine: Engine, season: Season, seed: int) -> None:
+    visitor, made = season
+    chance = Random(seed)
+    of_all = asked(visitor, made, chance)
+    conditions = {name: of_all[name] for name in chance.sample(list(of_all), chance.choice((1, 1, 2, 3)))}
+    found = everything(engine, visitor, Sought(**{name: value for name, (value, _) in conditions.items()}))
+    wanted = [load for load in made if all(is_that(load) for _, is_that in conditions.values())]
+    assert {listed.id for listed in found} == {load.id for load in wanted}
+
+
+def test_a_word_is_looked_up_in_the_index_of_words_alone(engine: Engine, season: Season) -> None:
+    """Asked for the crew in the same breath, the database reads all of the crew's own index: a million loads."""
+    visitor, _ = season
+    asked_with: list[tuple[str, Any]] = []
+
+    def heard(_1: object, _2: object, statement: str, values: Any, _3: object, _4: object) -> None:
+        asked_with.append((statement, values))
+
+    event.listen(reader(engine), "before_cursor_execute", heard)
+    try:
+        assert everything(engine, visitor, Sought(words="north lock"))
+    finally:
+        event.remove(reader(engine), "before_cursor_execute", heard)
+    statement, values = asked_with[-1]
+    with engine.connect() as connection:
+        lines = [line for (line,) in connection.exec_driver_sql(f"explain {statement}", values)]
+    scans = [
+        at for at, line in enumerate(lines) if "Scan" in line and "search @@" in "".join(lines[at : at + 3])
+    ]
+    assert scans, lines
+    assert not any("crew_id" in line for at in scans for line in lines[at : at + 3]), lines
+
+
+def test_the_log_is_newest_first_and_pages_meet(engine: Engine, season: Season) -> None:
+    visitor, _ = season
+    whole, paged, after = everything(engine, visitor), [], None
+    while page := find(engine, visitor, Sought(), limit=7, after=after):
+        paged += page
+        after = (page[-1].entry.begun_at, page[-1].id)
+    assert paged == whole
+    begun = [listed.entry.begun_at for listed in paged]
+    assert begun == sorted(begun, reverse=True)
+
+
+def test_a_log_listed_anew_is_as_it_was_listed_event_by_event(engine: Engine, season: Season) -> None:
+    visitor, made = season
+    before = everything(engine, visitor)
+    with engine.begin() as connection:
+        of_crew = {"crew": visitor.crew_id}
+        connection.execute(text("delete from log_entry where crew_id = :crew"), of_crew)
+        unlisted = "insert into unlisted_load select crew_id, id from load where crew_id = :crew"
+        connection.execute(text(unlisted), of_crew)
+    assert everything(engine, visitor) == []
+    assert list(list_unlisted(engine))[-1] == len(made)
+    assert everything(engine, visitor) == before
+    assert list(list_unlisted(engine)) == []
+
+
+def test_a_job_is_found_by_its_new_name(engine: Engine, visitor: Visitor) -> None:
+    plan_id = plans.save_plan(engine, visitor, job())
+    loads.begin_load(engine, visitor, plan_id, 1, NOON)
+    jobs.rename(engine, visitor, plan_id, "Weir steps", NOON)
+    assert [listed.title for listed in everything(engine, visitor, Sought(words="weir"))] == ["Weir steps"]
+    assert everything(engine, visitor, Sought(words="coping")) == []
+    assert lately(engine, visitor).jobs == {str(plan_id): "Weir steps"}
+
+
+def test_whatever_is_written_is_kept_and_found(engine: Engine, visitor: Visitor) -> None:
+    plan_id = plans.save_plan(engine, visitor, job())
+    load_id = loads.begin_load(engine, visitor, plan_id, 1, NOON)
+    assert load_id is not None
+    long_name = replace(visitor, name="\u0130" * 120)
+    for note in ("\U00010400" * 1000, "it's 50 % \\ & | ! :* <-> (wet)", "x" * 1000):
+        kept = loads.record_event(engine, long_name, load_id, raw_event("note", NOON, text=note), NOON)
+        assert kept is not None
+        assert everything(engine, visitor, Sought(words=note[:100]))
+    assert everything(engine, visitor, Sought(who=long_name.name))
+    assert everything(engine, visitor, Sought(words="??? &")) == []
+
+
+def test_another_crew_finds_nothing(engine: Engine, season: Season) -> None:
+    stranger, _ = new_visitor(engine)
+    _, made = season
+    for sought in (Sought(), Sought(words="lock"), Sought(job_id=made[0].plan_id), Sought(who="fen o'dell")):
+        assert everything(engine, stranger, sought) == []
+    assert lately(engine, stranger) == ({}, {}, [])
