@@ -28,6 +28,7 @@ OF_PAGE = {
             "working_rows",
             "in_units",
             "mix_term",
+            "uses",
             "assumed",
             "unit_of",
             "shown",

@@ -86,9 +86,10 @@ def _mix_term(context: Context, name: str) -> str:
     return mix_name(name, context["units"])
 
 
-def _uses(uses: Iterable[Use]) -> str:
-    """What a mix is for, as one says it."""
-    return ", ".join(USE_NAMES[use] for use in uses)
+@pass_context
+def _uses(context: Context, uses: Iterable[Use]) -> str:
+    """What a mix is for, in the reader's words of the trade."""
+    return in_terms(", ".join(USE_NAMES[use] for use in uses), context["units"])
 
 
 @pass_context

@@ -168,7 +168,7 @@ def absolute_volume(
             "water_binder_ratio": 0.5,
             "yield_factor": 0.606,
         },
-        origin="by hand: 1 m3 cement fills 0.4, 4 m3 damp sand 2.0, water 0.63 m3, of it 0.262 in the sand",
+        origin="by hand: 1 m3 cement fills 0.4, 4 m3 damp sand 2.0, water 0.63 m3, 0.262 of that in the sand",
     ),
 )
 def volume_parts(
@@ -266,7 +266,7 @@ class MassBatch(Result):
             "added_water_l": 630.0,
             "water_binder_ratio": 0.4,
         },
-        origin="by hand: 3150 kg cement fill 1 m3, 12600 kg sand 5.04, 1260 kg water 1.26, of it 630 in the sand",
+        origin="by hand: 3150 kg cement fill 1 m3, 12600 kg sand 5.04, 1260 kg water 1.26, 630 of that in the sand",
     ),
 )
 def mass_parts(

@@ -110,7 +110,7 @@ _MOST_ICE = 0.75
 
 @rule(
     "cooling-plan",
-    formula="the water as cool as it must be, down to min_water_c; then ice in place of up to 75 % of it",
+    formula="the water as cool as it must be, down to min_water_c; then ice instead of up to 75 % of the water",
     math=(
         r"T_w = \frac{T \left[0.22 (W_a + W_c) + W_w + W_{wa}\right] - 0.22 (T_a W_a + T_c W_c) - T_a W_{wa}}{W_w}"
         r" \qquad W_i = \frac{Q - T D}{T_w + 79.8}"

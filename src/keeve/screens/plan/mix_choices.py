@@ -11,6 +11,7 @@ from keeve.core.mixes.model import Mix, Sort, Trade, Use
 from keeve.data import plans
 from keeve.data.accounts import Visitor
 from keeve.data.mixes import every_mix, favourites
+from keeve.figures.terms import TRADE_NAMES
 from keeve.screens.mixes.view import MixFigures, mix_figures
 from keeve.store.database import crew_reading
 
@@ -49,7 +50,9 @@ def mix_shelves(engine: Engine, visitor: Visitor | None, mixes: Mapping[str, Mix
         "Recent": [mixes[name] for name in used if name in mixes],
         "Our own": [mix for mix in left.values() if mix.id not in library()],
         **{
-            trade: [mix for mix in left.values() if mix.trade == trade and mix.id in library()]
+            TRADE_NAMES.get(trade, trade): [
+                mix for mix in left.values() if mix.trade == trade and mix.id in library()
+            ]
             for trade in _TRADES
         },
     }
