@@ -3,7 +3,7 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from keeve.data.kept import Itself, Kept
+from keeve.figures.kept import Itself, Kept
 
 
 @given(st.integers(1, 40), st.lists(st.tuples(st.booleans(), st.integers(0, 9), st.integers(1, 12))))

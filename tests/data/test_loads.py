@@ -11,10 +11,10 @@ from sqlalchemy import Engine, delete, insert, select, text, update
 from sqlalchemy.exc import DBAPIError
 
 from keeve.core.errors import InputError
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.rules.registry import VERSION
 from keeve.data import crews, jobs, loads, plans, sessions
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import RunningLoad
 from keeve.data.log_entries import Sought, find
 from keeve.demo import SIGN_IN_NAME, begin_afresh, load_demo
 from keeve.store import models

@@ -12,9 +12,9 @@ from helpers import NOON, job, raw_event
 from people import new_visitor
 from sqlalchemy import Engine, event, text
 
+from keeve.core.loads.running_load import RunningLoad
 from keeve.data import jobs, loads, plans
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import RunningLoad
 from keeve.data.log_entries import Listed, Sought, find, lately, list_unlisted
 from keeve.store.database import reader
 

@@ -11,9 +11,9 @@ from sqlalchemy import Engine
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix, library
 from keeve.core.mixes.model import Mix
+from keeve.core.planning.sample_plans import cubic_metre
 from keeve.data import mixes, plans
 from keeve.data.accounts import Visitor
-from keeve.data.sample_plans import cubic_metre
 from keeve.formats.job_file import read_job
 from keeve.screens.plan.mix_choices import mix_shelves
 

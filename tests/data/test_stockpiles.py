@@ -10,9 +10,9 @@ from sqlalchemy import Engine, text
 from sqlalchemy.exc import DBAPIError
 
 from keeve.core.errors import InputError
+from keeve.core.loads.running_load import RunningLoad
 from keeve.data import loads, plans, stockpiles
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import RunningLoad
 
 SAND = "building-sand"
 PAN = {"wet_kg": 1.16, "dry_kg": 1.1, "pan_kg": 0.1}

@@ -9,8 +9,8 @@ import pytest
 from helpers import NOON, job, raw_event
 from PIL import Image
 
+from keeve.core.loads.running_load import RunningLoad
 from keeve.data import loads, photos, plans
-from keeve.data.load_store import RunningLoad
 from web.conftest import Client, Clock
 
 

@@ -8,9 +8,9 @@ from uuid import UUID
 import pytest
 from helpers import NOON, a_job_of, job, raw_event
 
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.units import in_figures
 from keeve.data import jobs, loads, plans
-from keeve.data.load_store import RunningLoad
 from keeve.data.log_entries import Sought, find
 from web.conftest import Client, Clock
 

@@ -9,8 +9,8 @@ from helpers import job, raw_event
 from playwright.sync_api import Browser, expect
 from sqlalchemy import Engine
 
+from keeve.core.loads.running_load import RunningLoad
 from keeve.data import loads, plans
-from keeve.data.load_store import RunningLoad
 from web.conftest import Client, Clock, visiting
 from web.walking import name_job, pick, unfold
 

@@ -17,12 +17,13 @@ from keeve.core.day_plan.day import Begun, DayJob, DayPlan, Outcome, SoFar, Work
 from keeve.core.day_plan.day_changes import Change, changes, nearest
 from keeve.core.errors import InputError
 from keeve.core.loads.events import Placed
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.planning.site_mix import chosen_mix
 from keeve.core.zones import zones
 from keeve.data import jobs
 from keeve.data.accounts import Visitor
 from keeve.data.jobs import JobLine
-from keeve.data.load_store import RunningLoad, loads_where, read_loads
+from keeve.data.load_store import loads_where, read_loads
 from keeve.data.plans import plans_by_id
 from keeve.devices.weather import Hour, Weather
 from keeve.formats.job_file import read_job

@@ -3,7 +3,6 @@
 import json
 import logging
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from functools import lru_cache
 from typing import Any
@@ -14,10 +13,8 @@ from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
 from keeve.core.loads.events import LONGEST_NAME, AnyEvent, Event, event_json, in_order, parse_event
-from keeve.core.loads.load_state import LoadState, fold_on, fold_ordered
-from keeve.core.loads.next_step import Situation, situation
-from keeve.core.loads.working_life import began_at
-from keeve.core.planning.plan import Load, Plan
+from keeve.core.loads.load_state import fold_ordered
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.texts import written
 from keeve.data.accounts import Visitor
 from keeve.data.plans import kept_plans, named
@@ -28,44 +25,6 @@ from keeve.store.queries import has_event, latest_entry
 _log = logging.getLogger(__name__)
 # A phone's clock may run a little ahead; further, and the clock of working life would lie.
 _CLOCK_AHEAD = timedelta(minutes=2)
-
-
-@dataclass(frozen=True)
-class RunningLoad:
-    """A load that was begun: its plan, what was planned for it, its events in order and the state they come to.
-
-    ``set_aside``: how many of its events cannot be read, and are left out of it.
-    """
-
-    id: UUID
-    plan_id: UUID
-    plan: Plan
-    load: Load
-    begun_at: datetime
-    events: list[Event]
-    state: LoadState
-    set_aside: int = 0
-
-    def with_event(self, event: Event) -> "RunningLoad":
-        """The load with one more event; what happened last is only added to what it was."""
-        events = in_order([*self.events, event])
-        is_last = events[-1].id == event.id
-        state = fold_on(self.load, self.state, events) if is_last else fold_ordered(self.load, events)
-        return replace(self, events=events, state=state)
-
-    @property
-    def met_at(self) -> datetime | None:
-        """When its clock started; None before."""
-        return began_at(self.plan, self.load, self.state)
-
-    @property
-    def is_out(self) -> bool:
-        """Whether it is out of its mixer: no more water comes to it."""
-        return bool(self.state.placed_l) or self.state.discarded is not None
-
-    def situation(self, now: datetime) -> Situation:
-        """Where it is in its procedure at that moment."""
-        return situation(self.plan, self.load, self.state, now)
 
 
 _EVENTS = (

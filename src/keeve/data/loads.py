@@ -14,6 +14,7 @@ from keeve.core.loads.events import Begun, FlowMeasured, Placed, event_json, par
 from keeve.core.loads.known_before import Setting
 from keeve.core.loads.next_step import Act, Situation
 from keeve.core.loads.pre_use_checks import checks_for
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.loads.set_clock import learnt, observed_age
 from keeve.core.log.load_row import STATES
 from keeve.core.mixes.regimes import BY_CLOCK
@@ -21,7 +22,6 @@ from keeve.core.planning.plan import Plan
 from keeve.data import log_entries, pours, stockpiles
 from keeve.data.accounts import Visitor
 from keeve.data.load_store import (
-    RunningLoad,
     add_event,
     check_not_in_future,
     loads_where,

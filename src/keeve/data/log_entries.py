@@ -27,11 +27,12 @@ from sqlalchemy.dialects.postgresql import ARRAY, TSQUERY, insert
 from sqlalchemy.orm import Session, aliased
 
 from keeve.core.loads.events import Event, Undone
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.imported import PastLoad
 from keeve.core.log.load_row import LogEntry, State, log_entry, people_of, words_of
 from keeve.core.log.specimens import next_due_at
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import RunningLoad, read_loads_by_id
+from keeve.data.load_store import read_loads_by_id
 from keeve.store import models
 from keeve.store.database import Question, crew_reading, crew_session, session_crew
 from keeve.store.queries import of_job

@@ -12,9 +12,9 @@ from sqlalchemy.exc import IntegrityError
 from keeve.core.errors import InputError
 from keeve.core.mixes import library, materials
 from keeve.core.mixes.model import Mix
+from keeve.core.planning.sample_plans import cubic_metre
 from keeve.data.accounts import Visitor
-from keeve.data.kept import Kept
-from keeve.data.sample_plans import cubic_metre
+from keeve.figures.kept import Kept
 from keeve.store import models
 from keeve.store.database import Question, crew_reading, crew_session, open_session
 

@@ -12,7 +12,7 @@ from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Plan
 from keeve.data.accounts import Visitor
-from keeve.data.kept import Kept
+from keeve.figures.kept import Kept
 from keeve.formats.job_file import read_job
 from keeve.store import models
 from keeve.store.database import Question, crew_reading, crew_session, session_crew

@@ -13,13 +13,13 @@ from sqlalchemy.orm import Session
 from keeve.core.curing.pours import Cure, Reading, Said, State, Task, cure_of, state_of, tasks
 from keeve.core.errors import InputError
 from keeve.core.loads.events import Placed
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.mixes.regimes import OF_CASTS
 from keeve.core.rules.curing import cure_table
 from keeve.core.zones import zones
 from keeve.data.accounts import Visitor
-from keeve.data.kept import Kept
-from keeve.data.load_store import RunningLoad
 from keeve.devices.weather import Weather
+from keeve.figures.kept import Kept
 from keeve.formats.job_file import read_job
 from keeve.store import models
 from keeve.store.database import Question, crew_reading, crew_session, session_crew

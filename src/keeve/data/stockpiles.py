@@ -19,6 +19,7 @@ from keeve.core.errors import InputError
 from keeve.core.loads.events import Expected, Undone, event_json, standing
 from keeve.core.loads.expected_water import carried_over, followed
 from keeve.core.loads.known_before import ExpectedWater
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.mixes import materials
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.stockpile.events import StockpileEvent, is_covered, last_measured, parse_stockpile_event
@@ -33,15 +34,7 @@ from keeve.core.stockpile.forecast import (
 from keeve.core.stockpile.weathering import Weathered, moisture_change
 from keeve.core.zones import zones
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import (
-    RunningLoad,
-    add_event,
-    check_not_in_future,
-    loads_where,
-    own_event,
-    read_loads,
-    received,
-)
+from keeve.data.load_store import add_event, check_not_in_future, loads_where, own_event, read_loads, received
 from keeve.data.plans import newest_plan_ids, plans_by_id
 from keeve.devices.weather import Weather
 from keeve.store import models

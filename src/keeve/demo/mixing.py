@@ -9,10 +9,11 @@ from sqlalchemy import Engine
 from keeve.core.loads.events import Begun, parse_event
 from keeve.core.loads.load_state import fold
 from keeve.core.loads.next_step import Situation
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.planning.plan import Plan
 from keeve.data import loads
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import RunningLoad, own_event, received
+from keeve.data.load_store import own_event, received
 
 
 def ago(minutes: float) -> timedelta:

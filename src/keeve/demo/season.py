@@ -8,11 +8,11 @@ from uuid import UUID
 
 from sqlalchemy import Engine
 
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.planning.plan import Plan
 from keeve.core.rules.strength import strength_law
 from keeve.data import job_summaries, jobs, loads, plans, pours
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import RunningLoad
 from keeve.demo.jobs import BOUNDARY_WALL, SLIPWAY_SLAB
 from keeve.demo.mixing import Remembered
 from keeve.formats.job_file import read_job

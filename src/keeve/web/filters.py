@@ -12,8 +12,8 @@ from keeve.core.mixes.model import QUARTERS, Use
 from keeve.core.planning.vessel_loads import VesselError
 from keeve.core.quantities import in_reader_units
 from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_figures, to_shown
-from keeve.data.kept import Itself
 from keeve.figures.dates import write_clock, write_clock_of_day, write_date, write_day_in_year, write_days
+from keeve.figures.kept import Itself
 from keeve.figures.labels import label, value_words
 from keeve.figures.terms import USE_NAMES, in_terms, mix_name
 from keeve.figures.working_rows import Row, assumed_words, figure, plain, working_rows

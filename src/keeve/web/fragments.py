@@ -11,7 +11,7 @@ from jinja2.ext import Extension
 from jinja2.parser import Parser
 from markupsafe import Markup
 
-from keeve.data.kept import Kept
+from keeve.figures.kept import Kept
 
 # Signs of all parts together: a row of a list has a thousand, the plan form sixty.
 _MOST = 2_000_000

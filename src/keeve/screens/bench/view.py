@@ -15,6 +15,7 @@ from keeve.core.loads.next_step import Act, Situation, shares_in
 from keeve.core.loads.option import Option, What
 from keeve.core.loads.options import open_options, options
 from keeve.core.loads.pre_use_checks import Check, checks_by_id
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.mixes.model import Caution, Drawing, Reading, Test, reading_at
 from keeve.core.mixes.step_kinds import KINDS
 from keeve.core.planning.amounts import (
@@ -29,7 +30,6 @@ from keeve.core.rules.temperature import CoolingPlan
 from keeve.core.rules.workings import Working, Workings
 from keeve.data import loads
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import RunningLoad
 from keeve.figures.amounts import Dose, dose_of
 from keeve.figures.casts import DryingFigures, drying_of_load
 from keeve.figures.sections import SectionFigures, section_figures

@@ -4,9 +4,9 @@ from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from keeve.core.planning.job import SHAPES
+from keeve.core.planning.sample_plans import rules_of_each_mix
 from keeve.core.rules.calc import all_rules
 from keeve.core.rules.registry import Rule
-from keeve.data.sample_plans import rules_of_each_mix
 
 # The modules of the rules in the order of the day, by subject.
 _SUBJECTS: Mapping[str, str] = {

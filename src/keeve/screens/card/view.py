@@ -10,6 +10,7 @@ from sqlalchemy import Engine
 
 from keeve.core.loads.expected_water import as_expected, in_words
 from keeve.core.loads.known_before import ExpectedWater
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.mixes.model import Gauge
 from keeve.core.planning.amounts import gauges_of
 from keeve.core.planning.job import Job
@@ -18,7 +19,6 @@ from keeve.core.planning.plan import Load, Plan
 from keeve.core.planning.vessel_loads import VesselError, counted_load, counting_error
 from keeve.data import loads, stockpiles
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import RunningLoad
 from keeve.data.plans import saved_plan
 from keeve.devices.weather import Weather
 from keeve.figures.amounts import BoughtLine, StepView, shopping_list, steps_of

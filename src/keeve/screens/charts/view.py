@@ -6,12 +6,13 @@ from typing import NamedTuple
 
 from sqlalchemy import Engine
 
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.charts import Done, RatioOf, Tested, ratio_of, ratio_series, window_of
 from keeve.core.log.learning import Learnt, learn
 from keeve.core.rules.strength_tests import Standard
 from keeve.core.units import System
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import RunningLoad, read_loads_by_id
+from keeve.data.load_store import read_loads_by_id
 from keeve.data.log_entries import Lately, Listed, Sought, find, lately
 from keeve.figures.chart_figures import ChartFigures, Table
 from keeve.screens.charts import quality_charts

@@ -20,6 +20,7 @@ from keeve.core.loads.events import (
     WaterAdded,
 )
 from keeve.core.loads.job_summary import JobSummary, summarise_job
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.cast_checks import checks_of
 from keeve.core.log.charts import Window, is_past, window_of
 from keeve.core.log.load_row import LogEntry
@@ -27,7 +28,6 @@ from keeve.core.log.specimens import Age, SpecimenLine, ages_of, specimens_of
 from keeve.core.planning.plan import AdmixtureAmount, Plan
 from keeve.data import jobs, plans
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import RunningLoad
 from keeve.data.log_entries import Sought, find
 from keeve.figures.amounts import Dose, dose_of, steps_of
 from keeve.figures.chart_figures import ChartFigures, Table

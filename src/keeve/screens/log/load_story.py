@@ -25,10 +25,10 @@ from keeve.core.loads.expected_water import as_expected
 from keeve.core.loads.load_state import fold_on, fold_ordered
 from keeve.core.loads.next_step import Situation, last_judge, situation
 from keeve.core.loads.options import can_be_put_right
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.charts import SAME_RATIO
 from keeve.core.mixes.model import Drawing, Hatch, Reading, Test
 from keeve.core.planning.plan import load_steps
-from keeve.data.load_store import RunningLoad
 from keeve.figures.sections import SectionFigures, SectionLayer, section_figures
 
 

@@ -11,6 +11,7 @@ from sqlalchemy import Engine
 
 from keeve.core.loads.events import Event
 from keeve.core.loads.next_step import Situation, Window
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.cast_checks import CastCheck, checks_of
 from keeve.core.log.learning import Own
 from keeve.core.log.load_row import LogEntry, State
@@ -18,7 +19,6 @@ from keeve.core.log.specimens import Age, SpecimenLine, ages_of, specimens_of
 from keeve.core.mixes.model import READING_NAMES
 from keeve.data import loads
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import RunningLoad
 from keeve.data.log_entries import Lately, Listed, Sought, find, lately
 from keeve.data.photos import Taken, photos_of
 from keeve.data.pours import SaidLine, said_of_load

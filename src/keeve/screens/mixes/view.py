@@ -8,8 +8,8 @@ from keeve.core.mixes import materials
 from keeve.core.mixes.model import Hatch, Mix
 from keeve.core.mixes.procedures import Procedure, Step
 from keeve.core.planning.plan import Plan
-from keeve.data.kept import Itself, Kept
-from keeve.data.sample_plans import cubic_metre
+from keeve.core.planning.sample_plans import cubic_metre
+from keeve.figures.kept import Itself, Kept
 from keeve.figures.terms import in_terms
 
 # The scale of thickness that every mix without its own is shown on, mm.

@@ -15,7 +15,7 @@ from keeve.core.planning.yard import OwnBag, YardItem, begun_with
 from keeve.core.quantities import in_reader_units
 from keeve.core.texts import MOST_OF_A_KIND
 from keeve.core.units import System
-from keeve.data.kept import Itself, Kept
+from keeve.figures.kept import Itself, Kept
 from keeve.formats.job_file import parse_job, write_job
 from keeve.screens.plan.fields import dosed
 from keeve.screens.plan.sections import Fold, Section, sections

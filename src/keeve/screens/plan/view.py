@@ -9,8 +9,8 @@ from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.planning.site_mix import chosen_mix
 from keeve.core.planning.vessel_loads import VesselError, counting_error
-from keeve.data.kept import Kept
 from keeve.figures.amounts import BoughtLine, MaterialAmount, material_amounts, shopping_list
+from keeve.figures.kept import Kept
 from keeve.figures.plaster import RatioLine, ratios_beside
 from keeve.figures.set_clock import Batches, ClockFigures, Warmth, batches_of, by_warmth, planned_clock
 

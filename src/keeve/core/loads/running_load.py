@@ -1,0 +1,49 @@
+"""A load that was started, with what happened to it, where it is and what it comes to."""
+
+from dataclasses import dataclass, replace
+from datetime import datetime
+from uuid import UUID
+
+from keeve.core.loads.events import Event, in_order
+from keeve.core.loads.load_state import LoadState, fold_on, fold_ordered
+from keeve.core.loads.next_step import Situation, situation
+from keeve.core.loads.working_life import began_at
+from keeve.core.planning.plan import Load, Plan
+
+
+@dataclass(frozen=True)
+class RunningLoad:
+    """A load that was begun: its plan, what was planned for it, its events in order and the state they come to.
+
+    ``set_aside``: how many of its events cannot be read, and are left out of it.
+    """
+
+    id: UUID
+    plan_id: UUID
+    plan: Plan
+    load: Load
+    begun_at: datetime
+    events: list[Event]
+    state: LoadState
+    set_aside: int = 0
+
+    def with_event(self, event: Event) -> "RunningLoad":
+        """The load with one more event; what happened last is only added to what it was."""
+        events = in_order([*self.events, event])
+        is_last = events[-1].id == event.id
+        state = fold_on(self.load, self.state, events) if is_last else fold_ordered(self.load, events)
+        return replace(self, events=events, state=state)
+
+    @property
+    def met_at(self) -> datetime | None:
+        """When its clock started; None before."""
+        return began_at(self.plan, self.load, self.state)
+
+    @property
+    def is_out(self) -> bool:
+        """Whether it is out of its mixer: no more water comes to it."""
+        return bool(self.state.placed_l) or self.state.discarded is not None
+
+    def situation(self, now: datetime) -> Situation:
+        """Where it is in its procedure at that moment."""
+        return situation(self.plan, self.load, self.state, now)
