@@ -1,7 +1,7 @@
 """Pours: what was placed for a job in a day, later entries, and what is due."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date, datetime, timedelta
 from typing import NamedTuple, get_args
 from uuid import UUID, uuid4
@@ -10,7 +10,16 @@ from sqlalchemy import Engine, Row, bindparam, func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from keeve.core.curing.pours import Cure, Reading, Said, State, Task, cure_of, state_of, tasks
+from keeve.core.curing.pours import (
+    Cure,
+    PourLine,
+    Reading,
+    Said,
+    TaskLine,
+    cure_of,
+    state_of,
+    tasks,
+)
 from keeve.core.errors import InputError
 from keeve.core.loads.events import Placed
 from keeve.core.loads.running_load import RunningLoad
@@ -32,29 +41,6 @@ _DAYS_OF_WEATHER = 35
 # A thermometer in a pour shows nothing else.
 _COLDEST_C, _HOTTEST_C = -30.0, 90.0
 _SAID = frozenset(get_args(Said))
-
-
-@dataclass(frozen=True)
-class TaskLine:
-    """A task, how it stands, and who said so when, where somebody did."""
-
-    task: Task
-    state: State
-    said_by: str = ""
-    said_at: datetime | None = None
-
-
-@dataclass(frozen=True)
-class PourLine:
-    """A pour with its tasks and the temperatures read in it, in order."""
-
-    job_id: UUID
-    day: date
-    title: str
-    mix_name: str
-    cure: Cure
-    tasks: Sequence[TaskLine]
-    readings: Sequence[Reading]
 
 
 class _Entry(NamedTuple):

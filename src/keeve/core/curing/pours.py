@@ -2,10 +2,11 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from functools import lru_cache
 from itertools import zip_longest
 from typing import Literal, NamedTuple, get_args
+from uuid import UUID
 
 from keeve.core.mixes import materials
 from keeve.core.mixes.model import Mix, Use
@@ -142,6 +143,29 @@ Said = Literal["done", "skipped"]
 State = Literal["done", "skipped", "over", "late", "now", "later"]
 # What is to be done once and has no end is late when it was not done within this.
 _SOON = timedelta(days=1)
+
+
+@dataclass(frozen=True)
+class TaskLine:
+    """A task, how it stands, and who said so when, where somebody did."""
+
+    task: Task
+    state: State
+    said_by: str = ""
+    said_at: datetime | None = None
+
+
+@dataclass(frozen=True)
+class PourLine:
+    """A pour with its tasks and the temperatures read in it, in order."""
+
+    job_id: UUID
+    day: date
+    title: str
+    mix_name: str
+    cure: Cure
+    tasks: Sequence[TaskLine]
+    readings: Sequence[Reading]
 
 
 def state_of(task: Task, said: Said | None, now: datetime) -> State:

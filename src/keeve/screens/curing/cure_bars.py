@@ -9,8 +9,7 @@ from collections.abc import Sequence
 from datetime import datetime, timedelta
 from typing import NamedTuple
 
-from keeve.core.curing.pours import Task
-from keeve.data.pours import PourLine
+from keeve.core.curing.pours import PourLine, Task
 
 _LEAST_DAYS = 7.0
 _TICKS_H: Sequence[tuple[float, str]] = (

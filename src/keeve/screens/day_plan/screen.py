@@ -107,16 +107,17 @@ def _page(
     refusal: str = "",
 ) -> Response:
     view = days.day_view(database, visitor, weather, day, now)
+    titles = [line.title for line in view.lines]
     return page(
         request,
         "day_plan/day.html",
         status,
         view=view,
         drawn=day_ribbons(view),
-        broken=[broken(view, each) for each in view.outcome.breaks],
-        changes=[(_key(each), each, change_words(view, each)) for each in view.changes[:4]],
-        holds=[(each, change_words(view, each)) for each in view.holds],
-        asked=weather_words(view),
+        broken=[broken(titles, each) for each in view.outcome.breaks],
+        changes=[(_key(each), each, change_words(titles, each)) for each in view.changes[:4]],
+        holds=[(each, change_words(titles, each)) for each in view.holds],
+        asked=weather_words(view.outcome),
         mixers=MIXERS,
         is_simulated=weather.is_simulated,
         refusal=refusal,

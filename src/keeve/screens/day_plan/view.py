@@ -3,10 +3,9 @@
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from keeve.core.day_plan.day import Break
+from keeve.core.day_plan.day import Break, Outcome
 from keeve.core.day_plan.day_changes import Change
 from keeve.core.day_plan.weather_limits import HourFor, Reason
-from keeve.data.days import DayView
 
 
 class WeatherWords(NamedTuple):
@@ -18,9 +17,9 @@ class WeatherWords(NamedTuple):
     to_min: int
 
 
-def broken(view: DayView, each: Break) -> str:
+def broken(titles: Sequence[str], each: Break) -> str:
     """What breaks, in a sentence."""
-    title, loads = view.lines[each.job].title, _numbers(each.loads)
+    title, loads = titles[each.job], _numbers(each.loads)
     it_is = "it's" if len(each.loads) == 1 else "they're"
     return {
         "dead": f"{title}: {loads} past working time before {it_is} placed.",
@@ -43,9 +42,9 @@ def _numbers(loads: Sequence[int]) -> str:
     return f"loads {', '.join(map(str, loads[:-1]))} and {loads[-1]}"
 
 
-def change_words(view: DayView, change: Change) -> str:
+def change_words(titles: Sequence[str], change: Change) -> str:
     """A change, as one would tell it; a start is told by the page, which knows the clock."""
-    title = view.lines[change.job].title if change.job >= 0 else ""
+    title = titles[change.job] if change.job >= 0 else ""
     return {
         "hold-back": f"{title}: start each load just in time",
         "later": f"{title}: start at",
@@ -59,10 +58,10 @@ def change_words(view: DayView, change: Change) -> str:
     }[change.kind]
 
 
-def weather_words(view: DayView) -> list[WeatherWords]:
+def weather_words(outcome: Outcome) -> list[WeatherWords]:
     """What the weather asks for in the hours in which each job is mixed, one line for each kind."""
     found: list[WeatherWords] = []
-    for index, (loads, by_hour) in enumerate(zip(view.outcome.jobs, view.outcome.hours, strict=True)):
+    for index, (loads, by_hour) in enumerate(zip(outcome.jobs, outcome.hours, strict=True)):
         ahead = [load for load in loads if not load.is_begun]
         if not ahead:
             continue

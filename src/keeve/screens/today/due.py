@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from datetime import datetime, timedelta
 from typing import NamedTuple
 
-from keeve.data.pours import PourLine, TaskLine
+from keeve.core.curing.pours import PourLine, TaskLine
 
 # What begins within a day and a half is told beforehand; what may be done, for a day after it began.
 _AHEAD, _NEWS = timedelta(hours=36), timedelta(hours=24)
