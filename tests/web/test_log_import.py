@@ -16,6 +16,7 @@ from keeve.core.log.imported import read_history
 from keeve.data import log_imports
 from keeve.data.accounts import Visitor
 from keeve.data.log_entries import Listed, Sought, find
+from keeve.data.mixes import every_mix
 from keeve.screens.log_import.view import meant_of
 from keeve.store import models
 from keeve.store.database import crew_reading
@@ -117,7 +118,8 @@ def test_whoever_goes_away_has_taken_in_nothing(client: Client) -> None:
     import_id = UUID(chosen(client, *MANY).split("/")[-1])
     draft = log_imports.draft(client.engine, client.visitor, import_id)
     assert draft is not None
-    history = read_history(draft.table, meant_of(client.engine, client.visitor, draft, NOON))
+    mixes, us = every_mix(client.engine, client.visitor), client.visitor
+    history = read_history(draft.table, meant_of(draft.table, draft.meant, mixes, us.units, us.zone, NOON))
 
     def lots() -> Any:
         return log_imports.take_in(client.engine, client.visitor, import_id, history.loads, NOON)

@@ -8,7 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
 from keeve.core.units import System
-from keeve.data import job_summaries
+from keeve.data import job_summaries, plans
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
 from keeve.drawing.summary_bars import summary_bars
@@ -61,10 +61,12 @@ def _page(
     errors: Mapping[str, str],
     status: int = 200,
 ) -> Response:
-    shown = summary_page(database, visitor, plan_id)
-    if shown is None:
+    saved = plans.saved_plan(database, visitor, plan_id)
+    closed = job_summaries.closed_summary(database, visitor, plan_id)
+    summary = closed or job_summaries.summary_so_far(database, visitor, plan_id)
+    if saved is None or summary is None:
         raise HTTPException(404)
-    summary = shown.summary
+    shown = summary_page(plan_id, saved.plan, summary, is_closed=closed is not None)
     bars = summary_bars(
         [("needed", summary.net_l), ("planned", shown.planned_l), ("placed", summary.placed_l)]
     )

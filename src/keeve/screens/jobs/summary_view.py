@@ -5,13 +5,9 @@ from dataclasses import dataclass
 from typing import Literal, NamedTuple
 from uuid import UUID
 
-from sqlalchemy import Engine
-
 from keeve.core.loads.job_summary import JobSummary
 from keeve.core.planning.plan import Plan
 from keeve.core.tolerances import DROP_L
-from keeve.data import job_summaries, plans
-from keeve.data.accounts import Visitor
 
 Outcome = Literal["discarded", "given", "kept"]
 
@@ -50,24 +46,19 @@ class SummaryPage:
     materials: Sequence[UsedMaterial]
 
 
-def summary_page(engine: Engine, visitor: Visitor, plan_id: UUID) -> SummaryPage | None:
-    """The summary of a job as it was closed, or as it is so far; None where the crew has no such plan."""
-    saved = plans.saved_plan(engine, visitor, plan_id)
-    closed = job_summaries.closed_summary(engine, visitor, plan_id)
-    found = closed or job_summaries.summary_so_far(engine, visitor, plan_id)
-    if saved is None or found is None:
-        return None
+def summary_page(plan_id: UUID, plan: Plan, found: JobSummary, *, is_closed: bool) -> SummaryPage:
+    """What the summary of a job shows, as it was closed, or as it is so far."""
     elsewhere: dict[Outcome, float] = {
         "discarded": found.discarded_l,
         "given": found.given_l,
         "kept": found.kept_l,
     }
-    known = {material.name: material for material in saved.plan.materials}
+    known = {material.name: material for material in plan.materials}
     return SummaryPage(
         plan_id=plan_id,
-        plan=saved.plan,
+        plan=plan,
         summary=found,
-        is_closed=closed is not None,
+        is_closed=is_closed,
         planned_l=found.net_l * (1 + found.planned_waste_fraction),
         elsewhere_l={name: litres for name, litres in elsewhere.items() if litres > DROP_L},
         materials=[

@@ -15,6 +15,7 @@ from keeve.data import log_imports
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
 from keeve.data.log_imports import Draft
+from keeve.data.mixes import every_mix
 from keeve.formats.table_file import MOST_ROWS, read_table
 from keeve.screens.log_import.view import meant_by, meant_of, preview
 from keeve.web import heavy
@@ -136,7 +137,8 @@ async def _history(
     request: Request, database: Engine, visitor: Visitor, now: datetime, draft: Draft
 ) -> tuple[Meant, History | None]:
     """How a table is meant, and what it comes to; None where no column is the day."""
-    meant = await in_turn(lambda: meant_of(database, visitor, draft, now))
+    mixes = await in_turn(lambda: every_mix(database, visitor))
+    meant = meant_of(draft.table, draft.meant, mixes, visitor.units, visitor.zone, now)
     try:
         return meant, await heavy.run(request, visitor.account_id, read_history, draft.table, meant)
     except InputError as fault:
@@ -151,13 +153,15 @@ async def _looked(
     meant, history = await _history(request, database, visitor, now, draft)
 
     def shown() -> Response:
+        found = history or History((), ())
+        new = len(log_imports.not_there(database, visitor, found.loads))
         return page(
             request,
             "log_import/import_columns.html",
             status,
             draft=draft,
             has_day=history is not None,
-            shown=preview(database, visitor, draft, meant, history or History((), ())),
+            shown=preview(draft.table, meant, found, every_mix(database, visitor), new),
             fields={name: field.words for name, field in fields().items()},
             orders=_ORDERS,
         )

@@ -4,14 +4,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, NamedTuple
-
-from sqlalchemy import Engine
+from zoneinfo import ZoneInfo
 
 from keeve.core.log.imported import Doubt, History, Meant, PastLoad
 from keeve.core.log.imported_columns import fields, guess_columns, guess_order, guess_units, units_of
-from keeve.data.accounts import Visitor
-from keeve.data.log_imports import Draft, not_there
-from keeve.data.mixes import every_mix
+from keeve.core.mixes.model import Mix
+from keeve.core.units import System
 
 _SAMPLES, _SHOWN, _DOUBTS, _ROWS_NAMED = 3, 6, 60, 5
 # Of more names each is taken as it is.
@@ -91,24 +89,40 @@ def _together(doubts: Sequence[Doubt]) -> list[DoubtLine]:
     return sorted(found, key=lambda line: not line.is_refused)
 
 
-def meant_of(engine: Engine, visitor: Visitor, draft: Draft, now: datetime) -> Meant:
-    """How a table is meant: as it was said, else as it likely is."""
-    heads, said = draft.table[0], draft.meant
+def meant_of(
+    table: Sequence[Sequence[str]],
+    said: Mapping[str, Any],
+    mixes: Mapping[str, Mix],
+    units: System,
+    zone: ZoneInfo,
+    now: datetime,
+) -> Meant:
+    """How a table is meant: as it was said, else as it likely is.
+
+    Args:
+        table: its rows, the heads first.
+        said: what was said of it so far; empty before.
+        mixes: the crew's mixes by id.
+        units: the reader's.
+        zone: the crew's.
+        now: the moment.
+    """
+    heads = table[0]
     columns = {int(place): name for place, name in said.get("columns", {}).items()} or guess_columns(heads)
-    units = (
+    column_units = (
         {int(place): unit for place, unit in said.get("units", {}).items()}
         if said
         else guess_units(heads, columns)
     )
     days = next((place for place, name in columns.items() if name == "begun_at"), None)
-    written = [] if days is None else [row[days] for row in draft.table[1:]]
-    known = {mix.name.lower(): mix_id for mix_id, mix in every_mix(engine, visitor).items()}
+    written = [] if days is None else [row[days] for row in table[1:]]
+    known = {mix.name.lower(): mix_id for mix_id, mix in mixes.items()}
     return Meant(
         columns=columns,
-        units=units,
-        order=said.get("order") or guess_order(written, visitor.units),
-        system=visitor.units,
-        zone=visitor.zone,
+        units=column_units,
+        order=said.get("order") or guess_order(written, units),
+        system=units,
+        zone=zone,
         mixes=known | said.get("mixes", {}),
         now=now,
     )
@@ -136,20 +150,20 @@ def meant_by(form: Mapping[str, str], width: int) -> dict[str, Any]:
     }
 
 
-def preview(engine: Engine, visitor: Visitor, draft: Draft, meant: Meant, history: History) -> Preview:
+def preview(
+    table: Sequence[Sequence[str]], meant: Meant, history: History, mixes: Mapping[str, Mix], new: int
+) -> Preview:
     """What is shown of a table.
 
     Args:
-        engine: the database.
-        visitor: who asks.
-        draft: the table.
+        table: its rows, the heads first.
         meant: how it is meant.
-        history: what it comes to so.
+        history: what it is read as.
+        mixes: the crew's mixes by id.
+        new: how many of its loads are not in the log yet.
     """
-    heads, rows = draft.table[0], draft.table[1:]
-    mixes = every_mix(engine, visitor)
+    heads, rows = table[0], table[1:]
     named = dict.fromkeys(load.entry.mix_name for load in history.loads if load.entry.mix_name)
-    new = len(not_there(engine, visitor, history.loads))
     doubts = _together(history.doubts)
     return Preview(
         columns=[
