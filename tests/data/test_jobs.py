@@ -9,9 +9,10 @@ from people import new_visitor
 from sqlalchemy import Engine
 
 from keeve.core.errors import InputError
+from keeve.core.planning.job_page import JobLine
 from keeve.data import jobs, loads, plans
 from keeve.data.accounts import Visitor
-from keeve.screens.jobs.view import job_view
+from keeve.screens.jobs.view import job_loads
 from keeve.store.database import crew_reading
 
 
@@ -21,7 +22,7 @@ def planned(
     return plans.save_plan(engine, visitor, job(title=title), version_of)
 
 
-def only(engine: Engine, visitor: Visitor, **asked: str) -> jobs.JobLine:
+def only(engine: Engine, visitor: Visitor, **asked: str) -> JobLine:
     (line,) = jobs.jobs(engine, visitor, **asked)  # type: ignore[arg-type]
     return line
 
@@ -57,13 +58,15 @@ def test_a_change_is_a_version_and_leaves_the_loads_that_were_mixed(engine: Engi
     loads.begin_load(engine, visitor, third, 2, NOON)
     line = only(engine, visitor)
     assert (line.id, line.plan_id, line.begun) == (first, third, 1)
-    shown = job_view(engine, visitor, first, NOON)
+    shown, saved = jobs.job_page(engine, visitor, first), plans.saved_plan(engine, visitor, third)
     assert shown is not None
-    assert [version.plan_id for version in shown.job.versions] == [third, second, first]
-    assert shown.job.mixed == 2
-    begun = [(item.version, item.number) for item in shown.loads if item.load_id]
-    assert begun == [(1, 1), (3, 2)]
-    assert all(item.version == 3 for item in shown.loads if item.state == "planned")
+    assert saved is not None
+    assert [version.plan_id for version in shown.versions] == [third, second, first]
+    assert shown.mixed == 2
+    begun = {plan_id: loads.loads_of_plan(engine, visitor, plan_id) for plan_id in (first, second, third)}
+    lines = job_loads(shown, saved.plan, begun, NOON)
+    assert [(item.version, item.number) for item in lines if item.load_id] == [(1, 1), (3, 2)]
+    assert all(item.version == 3 for item in lines if item.state == "planned")
     # The name goes with the job, whichever plan it is read from.
     jobs.rename(engine, visitor, first, "Quay bed", NOON)
     saved = plans.saved_plan(engine, visitor, third)

@@ -4,11 +4,9 @@ A job goes by the id of its first plan. Nothing of it is overwritten: a new name
 each added, and the newest counts.
 """
 
-from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from functools import cache
-from typing import Any, Literal, NamedTuple
+from typing import Any
 from uuid import UUID, uuid4
 
 from sqlalchemy import (
@@ -29,6 +27,7 @@ from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, aliased
 
 from keeve.core.errors import InputError
+from keeve.core.planning.job_page import JobLine, JobPage, JobState, JobVersion, Note
 from keeve.core.texts import why_unfit
 from keeve.data import log_entries
 from keeve.data.accounts import Visitor
@@ -36,81 +35,12 @@ from keeve.store import models
 from keeve.store.database import Question, crew_reading, crew_session
 from keeve.store.queries import has_event, job_state, latest_entry, of_job
 
-State = Literal["active", "archived", "deleted"]
-
 LONGEST_TITLE = 120
 LONGEST_NOTE = 2000
 _MOST_LISTED = 100
 
 
-class JobLine(NamedTuple):
-    """A job in a list.
-
-    Args:
-        id: its id, that of its first plan.
-        title: its name.
-        state: active or archived.
-        plan_id: its newest plan.
-        made_at: when that was made.
-        mix_name: of that plan.
-        loads: that plan has.
-        begun: loads of that plan that were begun.
-    """
-
-    id: UUID
-    title: str
-    state: State
-    plan_id: UUID
-    made_at: datetime
-    mix_name: str
-    loads: int
-    begun: int
-
-    @property
-    def next_number(self) -> int:
-        """The number of the next load; of the last where all were begun."""
-        return min(self.begun + 1, self.loads)
-
-    @property
-    def is_finished(self) -> bool:
-        """Whether every load of its newest plan was begun."""
-        return self.begun >= self.loads
-
-
-class Note(NamedTuple):
-    """A note on a job: its words, who wrote it, and when."""
-
-    text: str
-    made_by: str
-    made_at: datetime
-
-
-class Version(NamedTuple):
-    """A plan of a job: its number from 1, when it was made and by whom, its loads and how many were begun."""
-
-    number: int
-    plan_id: UUID
-    made_at: datetime
-    made_by: str
-    loads: int
-    begun: int
-
-
-@dataclass(frozen=True)
-class JobPage:
-    """A job: its line, its plans with the newest first, and its notes with the newest first."""
-
-    line: JobLine
-    versions: Sequence[Version]
-    notes: Sequence[Note]
-
-    @property
-    def mixed(self) -> int:
-        """How many loads of all its plans were begun."""
-        return sum(version.begun for version in self.versions)
-
-
-def jobs(engine: Engine, visitor: Visitor, words: str = "", state: State = "active") -> list[JobLine]:
+def jobs(engine: Engine, visitor: Visitor, words: str = "", state: JobState = "active") -> list[JobLine]:
     """The crew's jobs in a state, begun ones first, then those to begin, then the finished, each lot by the newest.
 
     Without words those that were planned or mixed last: what is older is found by its words.
@@ -130,7 +60,7 @@ def jobs(engine: Engine, visitor: Visitor, words: str = "", state: State = "acti
         return sorted(map(JobLine._make, rows), key=_lot)
 
 
-def newest_jobs(session: Session, state: State, most: int) -> list[JobLine]:
+def newest_jobs(session: Session, state: JobState, most: int) -> list[JobLine]:
     """Those of the jobs that were planned or mixed last, ordered as ``jobs`` does."""
     rows = _listed(most).ask(session)
     # Sorting keeps the order within a lot; of what is begun none is cut off before what is not.
@@ -154,7 +84,7 @@ def job_page(engine: Engine, visitor: Visitor, job_id: UUID) -> JobPage | None:
             .order_by(models.Plan.made_at)
         )
         versions = [
-            Version(number, row[0].id, row[0].made_at, row[1], row[0].loads, row[2])
+            JobVersion(number, row[0].id, row[0].made_at, row[1], row[0].loads, row[2])
             for number, row in enumerate(made, start=1)
         ]
         notes = session.execute(

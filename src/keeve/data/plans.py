@@ -19,6 +19,7 @@ from keeve.store.database import Question, crew_reading, crew_session, session_c
 from keeve.store.queries import job_state, latest_entry, of_job
 
 _NEWEST = 20
+_MOST_USED_LAST = 3
 
 
 @dataclass(frozen=True)
@@ -89,11 +90,13 @@ _NEWEST_PLANS = Question(
 )
 
 
-def mixes_used_last(engine: Engine, visitor: Visitor, most: int) -> list[str]:
-    """The ids of the mixes the crew planned with last, the newest first."""
+def mixes_used_last(engine: Engine, visitor: Visitor | None) -> list[str]:
+    """The ids of the few mixes the crew planned with last, the newest first; a stranger has none."""
+    if visitor is None:
+        return []
     with crew_reading(engine, visitor.crew_id) as session:
         used = dict.fromkeys(mix_id for _, mix_id in _NEWEST_PLANS.ask(session))
-    return list(used)[:most]
+    return list(used)[:_MOST_USED_LAST]
 
 
 def newest_plan_ids(session: Session) -> list[UUID]:

@@ -6,7 +6,6 @@ A crew has one stockpile of each sand and stone: where it lies on two sites, it 
 import json
 import logging
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
@@ -22,15 +21,15 @@ from keeve.core.loads.known_before import ExpectedWater
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.mixes import materials
 from keeve.core.planning.plan import Load, Plan
-from keeve.core.stockpile.events import StockpileEvent, is_covered, last_measured, parse_stockpile_event
+from keeve.core.stockpile.events import StockpileEvent, last_measured, parse_stockpile_event
 from keeve.core.stockpile.forecast import (
-    Forecast,
     Observation,
     expected_water,
     forecast,
     history_up_to,
     observed_in,
 )
+from keeve.core.stockpile.stockpile import Stockpile
 from keeve.core.stockpile.weathering import Weathered, moisture_change
 from keeve.core.zones import zones
 from keeve.data.accounts import Visitor
@@ -44,28 +43,6 @@ _log = logging.getLogger(__name__)
 # How far back a stockpile is followed: longer ago it was another stockpile. A judgement made here.
 _FOLLOWED_FOR = timedelta(days=7)
 _MOST_LOADS = 60
-
-
-@dataclass(frozen=True)
-class Stockpile:
-    """A stockpile as it is known: its history, what happened to it, and what the next load would take (in the yard, one
-    like the last).
-    """
-
-    id: str
-    history: list[Observation]
-    events: list[StockpileEvent]
-    forecast: Forecast | None
-
-    @property
-    def is_covered(self) -> bool:
-        """Whether its cover is on."""
-        return is_covered(self.events)
-
-    @property
-    def name(self) -> str:
-        """The name of its material."""
-        return materials()[self.id].name
 
 
 def stockpiles_of(

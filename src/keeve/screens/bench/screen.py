@@ -20,7 +20,6 @@ from keeve.drawing.water_line import water_lines
 from keeve.screens.bench.form import in_words, typed_event
 from keeve.screens.bench.view import BenchView, bench_page, bench_view, between_readings, load_options
 from keeve.screens.mixes.a_load import a_load
-from keeve.screens.our_kit.stockpile import stockpile_of_load
 from keeve.screens.our_kit.stockpile_chart import stockpile_charts
 from keeve.web.own_files import content_of_file
 from keeve.web.pages import page
@@ -129,11 +128,11 @@ def show_stockpile(
     request: Request, database: Database, visitor: SignedIn, weather: Forecast, now: Now, load_id: UUID
 ) -> Response:
     """The chart of the stockpile of the load, once it is asked for: history is long to read."""
-    found = stockpile_of_load(database, visitor, load_id, now, weather)
-    if found is None:
+    running = loads.running_load(database, visitor, load_id)
+    stockpile = stockpiles.stockpile_before(database, visitor, running, now, weather) if running else None
+    if stockpile is None:
         raise HTTPException(404)
-    charts = stockpile_charts(found.history) if found.history else []
-    return page(request, "bench/stockpile.html", charts=charts)
+    return page(request, "bench/stockpile.html", charts=stockpile_charts(stockpile))
 
 
 def _bench(database: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> BenchView:

@@ -8,7 +8,7 @@ from fastapi import HTTPException, Request
 from fastapi.responses import Response
 
 from keeve.core.errors import InputError
-from keeve.data import jobs
+from keeve.data import jobs, loads, plans, sharing
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
 from keeve.drawing.composition import composition
@@ -95,9 +95,14 @@ def job_page(
     **typed: Any,
 ) -> Response:
     """The page of a job; what was typed stays where it was refused."""
-    shown = job_view(database, visitor, job_id, now)
-    if shown is None:
+    job = jobs.job_page(database, visitor, job_id)
+    saved = plans.saved_plan(database, visitor, job.line.plan_id) if job else None
+    if job is None or saved is None:
         raise HTTPException(404)
+    versions = [version.plan_id for version in job.versions]
+    begun = {plan_id: loads.loads_of_plan(database, visitor, plan_id) for plan_id in versions}
+    link = sharing.link_of(database, visitor, saved.id)
+    shown = job_view(job, saved.job, saved.plan, begun, link, now)
     return page(
         request,
         "jobs/job.html",

@@ -1,18 +1,16 @@
 """What the page of a job shows: its loads as far as they are, its plans, its notes."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, NamedTuple
 from uuid import UUID
 
-from sqlalchemy import Engine
-
+from keeve.core.loads.running_load import RunningLoad
+from keeve.core.planning.job import Job
+from keeve.core.planning.job_page import JobPage
 from keeve.core.planning.plan import Plan
 from keeve.core.planning.site_mix import chosen_mix
-from keeve.data import jobs, loads, plans, sharing
-from keeve.data.accounts import Visitor
-from keeve.data.jobs import JobPage
 from keeve.figures.amounts import BoughtLine, shopping_list
 from keeve.screens.mixes.view import MixFigures, mix_figures
 
@@ -52,19 +50,46 @@ class JobView:
     link: str | None
 
 
-def job_view(engine: Engine, visitor: Visitor, job_id: UUID, now: datetime) -> JobView | None:
-    """The page of a job; None where the crew has no such job."""
-    job = jobs.job_page(engine, visitor, job_id)
-    saved = plans.saved_plan(engine, visitor, job.line.plan_id) if job else None
-    if job is None or saved is None:
-        return None
+def job_view(
+    job: JobPage,
+    saved_job: Job,
+    plan: Plan,
+    begun: Mapping[UUID, Mapping[int, RunningLoad]],
+    link: str | None,
+    now: datetime,
+) -> JobView:
+    """The page of a job.
+
+    Args:
+        job: the job with its versions and notes.
+        saved_job: what is to be made.
+        plan: its newest plan.
+        begun: the loads begun of each version, by its plan and by number.
+        link: the token of the link to its cards; None where they are not shared.
+        now: the moment.
+    """
+    return JobView(
+        job=job,
+        plan=plan,
+        needs=[need.model_dump(exclude_unset=True) for need in saved_job.need],
+        shopping=shopping_list(plan),
+        figures=mix_figures(chosen_mix(saved_job)),
+        loads=job_loads(job, plan, begun, now),
+        link=link,
+    )
+
+
+def job_loads(
+    job: JobPage, plan: Plan, begun: Mapping[UUID, Mapping[int, RunningLoad]], now: datetime
+) -> list[LoadLine]:
+    """Every load begun, version by version, and those of the newest plan still to begin; arguments as above."""
     lines = []
     for version in reversed(job.versions):
-        begun = loads.loads_of_plan(engine, visitor, version.plan_id)
-        is_newest = version.plan_id == saved.id
-        for number in sorted({*begun, *(load.number for load in saved.plan.loads if is_newest)}):
-            running = begun.get(number)
-            load = running.load if running else saved.plan.load(number)
+        of_version = begun[version.plan_id]
+        is_newest = version.plan_id == job.line.plan_id
+        for number in sorted({*of_version, *(load.number for load in plan.loads if is_newest)}):
+            running = of_version.get(number)
+            load = running.load if running else plan.load(number)
             if load is None:
                 continue
             state = ("done" if running.situation(now).is_over else "mixing") if running else "planned"
@@ -79,12 +104,4 @@ def job_view(engine: Engine, visitor: Visitor, job_id: UUID, now: datetime) -> J
                     running.begun_at if running else None,
                 )
             )
-    return JobView(
-        job=job,
-        plan=saved.plan,
-        needs=[need.model_dump(exclude_unset=True) for need in saved.job.need],
-        shopping=shopping_list(saved.plan),
-        figures=mix_figures(chosen_mix(saved.job)),
-        loads=lines,
-        link=sharing.link_of(engine, visitor, saved.id),
-    )
+    return lines

@@ -10,7 +10,7 @@ from keeve.core.mixes import library, mix_text, parse_mix
 from keeve.core.mixes.model import Mix, Sort, Use
 from keeve.core.mixes.procedures import Procedure
 from keeve.core.units import System
-from keeve.data import mixes
+from keeve.data import mixes, plans
 from keeve.drawing.composition import composition
 from keeve.drawing.states import state_of
 from keeve.drawing.thickness import thickness_bar, thickness_x
@@ -41,10 +41,13 @@ def show_all(
     thickness_mm, refusal = _thickness(thickness, units_of(request))
     wanted = next((item for item in _USES if item == use), None)
     is_asked = bool(wanted or thickness_mm or on_hand)
+    known = mixes.every_mix(database, visitor)
     if is_asked:
-        found = mixes_that_fit(database, visitor, wanted, thickness_mm, on_hand)
+        found = mixes_that_fit(known.values(), wanted, thickness_mm, on_hand)
     else:
-        found = mix_shelves(database, visitor, mixes.every_mix(database, visitor))
+        found = mix_shelves(
+            known, mixes.favourites(database, visitor), plans.mixes_used_last(database, visitor)
+        )
     return page(
         request,
         "mixes/mixes.html",

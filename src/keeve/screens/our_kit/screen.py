@@ -8,6 +8,8 @@ from fastapi import HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
+from keeve.core.mixes import materials
+from keeve.core.stockpile.events import FEELS
 from keeve.data import stockpiles, yard
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
@@ -20,7 +22,6 @@ from keeve.screens.our_kit.form import (
     typed_item,
 )
 from keeve.screens.our_kit.stockpile_chart import stockpile_charts
-from keeve.screens.our_kit.view import kit_page, yard_page
 from keeve.web.pages import page
 from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
 
@@ -36,7 +37,13 @@ def show(request: Request, database: Database, visitor: SignedIn, weather: Forec
 @router.get("/kit")
 def show_kit(request: Request, database: Database, visitor: SignedIn) -> Response:
     """What the crew owns."""
-    return page(request, "our_kit/kit.html", kit=kit_page(database, visitor), kinds=own_kinds())
+    return page(
+        request,
+        "our_kit/kit.html",
+        own=yard.yard_of(database, visitor),
+        material_names={name: material.name for name, material in materials().items()},
+        kinds=own_kinds(),
+    )
 
 
 @router.get("/yard/new/{kind}")
@@ -135,16 +142,13 @@ def _page(
     typed: Mapping[str, str] | None = None,
     refusal: str = "",
 ) -> Response:
-    found = yard_page(database, visitor, now, weather)
+    found = stockpiles.stockpiles_of(database, visitor, now, weather)
     return page(
         request,
         "our_kit/yard.html",
         status,
-        yard=found,
-        piles=[
-            (line.stockpile, stockpile_charts(line.history) if line.history else [])
-            for line in found.stockpiles
-        ],
+        feels=FEELS,
+        piles=[(stockpile, stockpile_charts(stockpile)) for stockpile in found],
         typed=typed or {},
         refusal=refusal,
         measurements=MEASUREMENTS,

@@ -5,8 +5,9 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import NamedTuple
 
+from keeve.core.stockpile.stockpile import Stockpile
 from keeve.drawing.points import points
-from keeve.screens.our_kit.stockpile import MoistureHistory, SeenPoint
+from keeve.screens.our_kit.view import MoistureHistory, SeenPoint, moisture_history
 
 # Drawing units across, at desk and at phone width.
 _DESK, _PHONE = 760.0, 400.0
@@ -65,9 +66,10 @@ class StockpileChart:
     next_moisture: float
 
 
-def stockpile_charts(history: MoistureHistory) -> list[StockpileChart]:
-    """The chart at desk and at phone width."""
-    return [_chart(history, width) for width in (_DESK, _PHONE)]
+def stockpile_charts(stockpile: Stockpile) -> list[StockpileChart]:
+    """The chart at desk and at phone width; none where nothing was seen of the stockpile yet."""
+    history = moisture_history(stockpile)
+    return [_chart(history, width) for width in (_DESK, _PHONE)] if history else []
 
 
 def _chart(history: MoistureHistory, width: float) -> StockpileChart:

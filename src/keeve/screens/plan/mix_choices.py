@@ -1,21 +1,14 @@
 """The mixes to choose from, on shelves: favourites, used last, the crew's own, by trade; or those that fit."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import NamedTuple, get_args
-
-from sqlalchemy import Engine
 
 from keeve.core.mixes import library
 from keeve.core.mixes.find import Against, fits
 from keeve.core.mixes.model import Mix, Sort, Trade, Use
-from keeve.data import plans
-from keeve.data.accounts import Visitor
-from keeve.data.mixes import every_mix, favourites
 from keeve.figures.terms import TRADE_NAMES
 from keeve.screens.mixes.view import MixFigures, mix_figures
-from keeve.store.database import crew_reading
 
-_MOST_USED_LAST = 3
 _TRADES: tuple[Trade, ...] = get_args(Trade)
 
 
@@ -34,15 +27,14 @@ class MixShelf(NamedTuple):
     choices: Sequence[MixChoice]
 
 
-def mix_shelves(engine: Engine, visitor: Visitor | None, mixes: Mapping[str, Mix]) -> list[MixShelf]:
+def mix_shelves(mixes: Mapping[str, Mix], wanted: Sequence[str], used: Sequence[str]) -> list[MixShelf]:
     """Every mix once, on the first shelf it belongs on.
 
     Args:
-        engine: the database.
-        visitor: who chooses; None for a stranger, who has used none.
         mixes: those to choose from, by id.
+        wanted: the ids of the favourites of whoever chooses.
+        used: the ids of those the crew planned with last, the newest first.
     """
-    wanted, used = _preferred(engine, visitor) if visitor else ([], [])
     used = [name for name in used if name not in wanted]
     left = {mix.id: mix for mix in mixes.values() if mix.id not in (*wanted, *used)}
     lots: dict[str, list[Mix]] = {
@@ -59,29 +51,18 @@ def mix_shelves(engine: Engine, visitor: Visitor | None, mixes: Mapping[str, Mix
     return [MixShelf(heading, [_choice(mix) for mix in lot]) for heading, lot in lots.items() if lot]
 
 
-def _preferred(engine: Engine, visitor: Visitor) -> tuple[list[str], list[str]]:
-    """The visitor's favourites, and what the crew planned with last."""
-    with crew_reading(engine, visitor.crew_id):
-        return favourites(engine, visitor), plans.mixes_used_last(engine, visitor, _MOST_USED_LAST)
-
-
 def mixes_that_fit(
-    engine: Engine,
-    visitor: Visitor | None,
-    use: Use | None,
-    thickness_mm: float | None,
-    on_hand: Collection[Sort],
+    mixes: Iterable[Mix], use: Use | None, thickness_mm: float | None, on_hand: Collection[Sort]
 ) -> list[MixShelf]:
-    """Every mix of the library and of the crew: those that fit what is asked, then those that do not, with why not.
+    """Those mixes that fit what is asked, then those that do not, with why not.
 
     Args:
-        engine: the database.
-        visitor: who looks; None for a stranger.
+        mixes: those to choose from.
         use: what it is for; None for any use.
         thickness_mm: of one layer; None for any.
         on_hand: the sorts of material there are; empty where that does not matter.
     """
-    found = fits(every_mix(engine, visitor).values(), use, thickness_mm, on_hand)
+    found = fits(mixes, use, thickness_mm, on_hand)
     good = [_choice(fit.mix) for fit in found if not fit.against]
     others = [_choice(fit.mix, fit.against) for fit in found if fit.against]
     count = f"{len(good)} {'mix fits' if len(good) == 1 else 'mixes fit'}"

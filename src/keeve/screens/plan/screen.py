@@ -19,6 +19,7 @@ from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
 from keeve.data.job_summaries import ClosedWaste
 from keeve.data.meshes import read_mesh_file
+from keeve.data.plan_start import plan_start
 from keeve.drawing.composition import Band, composition
 from keeve.drawing.set_clock import clock_lines
 from keeve.drawing.shape_pictures import shape_picture
@@ -31,7 +32,6 @@ from keeve.screens.plan import form as plan_form
 from keeve.screens.plan import form_job as plan_job
 from keeve.screens.plan.form import PlanForm
 from keeve.screens.plan.mix_choices import MixChoice, mix_shelves
-from keeve.screens.plan.plan_start import plan_start
 from keeve.screens.plan.quick import quick_address
 from keeve.screens.plan.shapes import SHAPE_GROUPS, SHAPES, shape_of
 from keeve.screens.plan.view import PlanAnswer, plan_answer
@@ -263,7 +263,9 @@ def _choices(
         "may_keep": visitor is not None and form.has_label,
         "shelves": tuple(
             Shelf(shelf.heading, tuple(map(_tile, shelf.choices)))
-            for shelf in mix_shelves(database, visitor, form.mixes)
+            for shelf in mix_shelves(
+                form.mixes, mixes.favourites(database, visitor), plans.mixes_used_last(database, visitor)
+            )
         ),
     }
 
