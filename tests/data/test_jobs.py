@@ -9,7 +9,7 @@ from people import new_visitor
 from sqlalchemy import Engine
 
 from keeve.core.errors import InputError
-from keeve.core.planning.job_page import JobLine
+from keeve.core.planning.job_versions import JobLine
 from keeve.data import jobs, loads, plans
 from keeve.data.accounts import Visitor
 from keeve.screens.jobs.view import job_loads

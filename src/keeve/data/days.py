@@ -18,7 +18,7 @@ from keeve.core.day_plan.day_changes import Change, changes, nearest
 from keeve.core.errors import InputError
 from keeve.core.loads.events import Placed
 from keeve.core.loads.running_load import RunningLoad
-from keeve.core.planning.job_page import JobLine
+from keeve.core.planning.job_versions import JobLine
 from keeve.core.planning.site_mix import chosen_mix
 from keeve.core.zones import zones
 from keeve.data import jobs

@@ -27,7 +27,7 @@ from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, aliased
 
 from keeve.core.errors import InputError
-from keeve.core.planning.job_page import JobLine, JobPage, JobState, JobVersion, Note
+from keeve.core.planning.job_versions import JobLine, JobPage, JobState, JobVersion, Note
 from keeve.core.texts import why_unfit
 from keeve.data import log_entries
 from keeve.data.accounts import Visitor

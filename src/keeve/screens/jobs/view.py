@@ -8,7 +8,7 @@ from uuid import UUID
 
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.planning.job import Job
-from keeve.core.planning.job_page import JobPage
+from keeve.core.planning.job_versions import JobPage
 from keeve.core.planning.plan import Plan
 from keeve.core.planning.site_mix import chosen_mix
 from keeve.figures.amounts import BoughtLine, shopping_list

@@ -10,7 +10,7 @@ from sqlalchemy import Engine
 
 from keeve.core.loads.next_step import Situation
 from keeve.core.loads.running_load import RunningLoad
-from keeve.core.planning.job_page import JobLine
+from keeve.core.planning.job_versions import JobLine
 from keeve.data import days, jobs, loads, pours, specimens
 from keeve.data.accounts import Visitor
 from keeve.data.days import Start
