@@ -55,6 +55,19 @@ def leaves_of(value: Any, path: str = "") -> dict[str, Any]:
     return found
 
 
+def test_everything_a_mix_says_of_warmth_is_in_the_readers_units(client: Client) -> None:
+    client.post("/units", data={"units": "us", "next": "/mixes"})
+    pages = {mix_id: client.get(f"/mixes/{mix_id}").text for mix_id in library()}
+    client.post("/units", data={"units": "metric", "next": "/mixes"})
+    # What a source says is left as it says it.
+    said = {
+        mix_id: re.sub(r"<table class=\"lines\">.*?</table>", "", page, flags=re.DOTALL)
+        for mix_id, page in pages.items()
+    }
+    assert [mix_id for mix_id, page in said.items() if "°C" in page] == []
+    assert all("°F" in page for page in said.values())
+
+
 def test_a_rule_is_asked_and_answers_in_the_readers_units(client: Client) -> None:
     client.post("/units", data={"units": "us", "next": "/rules"})
     page = client.get("/rules/slab-volume").text
