@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from uuid import uuid4
 
 import pytest
-from hypothesis import settings
+from hypothesis import HealthCheck, settings
 
 if TYPE_CHECKING:
     from playwright.sync_api import Browser
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from keeve.data.accounts import Visitor
 
 # Speed is measured in ./keeve benchmark, never by a test that fails on a busy machine.
-settings.register_profile("keeve", deadline=None)
+settings.register_profile("keeve", deadline=None, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("keeve")
 
 CHROMIUM = [
