@@ -75,13 +75,11 @@ def typed_day(typed: Mapping[str, str], units: System) -> DayPlan:
 
 # The fields as the form calls them.
 _CALLED: Mapping[str, str] = {
-    "placing_m3_h": "You place per hour",
-    "life_min": "Working time with retarder",
-    "first_load": "First load",
-    "loads": "Loads today",
-    "mixing_hands": "People per mixer",
-    "placing_hands": "People placing",
-    "hands": "People",
+    **{name: number.label for name, number in _WHOLE.items()},
+    "placing_m3_h": _PLACING.label,
+    "life_min": _LIFE.label,
+    "first_load": _FIRST.label,
+    "loads": _LOADS.label,
     "jobs": "Jobs",
 }
 
