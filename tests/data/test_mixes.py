@@ -63,15 +63,15 @@ def test_a_favourite_is_on_top_for_whoever_chose_it_and_used_last_comes_after(
     plans.save_plan(engine, visitor, job(mix="mortar-general"))
     assert mixes.set_favourite(engine, visitor, "hemp-lime", is_on=True)
     assert mixes.set_favourite(engine, visitor, "hemp-lime", is_on=True)
-    chosen = mixes.favourites(engine, visitor), plans.mixes_used_last(engine, visitor)
     shelves = {
-        shelf.heading: [item.mix.id for item in shelf.choices] for shelf in mix_shelves(known, *chosen)
+        shelf.heading: [item.mix.id for item in shelf.choices]
+        for shelf in mix_shelves(known, *mixes.preferred(engine, visitor))
     }
     assert list(shelves)[:2] == ["Favourites", "Recent"]
     assert (shelves["Favourites"], shelves["Recent"]) == (["hemp-lime"], ["mortar-general"])
     # Every mix stands once, on one shelf.
     assert sorted(name for shelf in shelves.values() for name in shelf) == sorted(known)
-    assert next(shelf.heading for shelf in mix_shelves(known, [], [])) == "concrete"
+    assert next(shelf.heading for shelf in mix_shelves(known, *mixes.preferred(engine, None))) == "concrete"
     other, _ = new_visitor(engine)
     assert mixes.favourites(engine, other) == []
     assert not mixes.set_favourite(engine, visitor, "nothing", is_on=True)

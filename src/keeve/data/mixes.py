@@ -1,8 +1,9 @@
 """A crew's own mixes beside the library: kept version by version, never changed."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import NamedTuple
 from uuid import UUID
 
 from sqlalchemy import ColumnElement, Engine, bindparam, delete, select
@@ -14,6 +15,7 @@ from keeve.core.mixes import library, materials
 from keeve.core.mixes.model import Mix
 from keeve.core.planning.sample_plans import cubic_metre
 from keeve.data.accounts import Visitor
+from keeve.data.plans import mixes_used_last
 from keeve.figures.kept import Kept
 from keeve.store import models
 from keeve.store.database import Question, crew_reading, crew_session, open_session
@@ -156,6 +158,21 @@ def favourites(engine: Engine, visitor: Visitor | None) -> list[str]:
     with crew_reading(engine, visitor.crew_id) as session:
         asked = {"crew_id": visitor.crew_id, "account_id": visitor.account_id}
         return list(session.connection().scalars(_FAVOURITES, asked))
+
+
+class Preferred(NamedTuple):
+    """The ids of the mixes that somebody is likely to choose: favourites, and those the crew planned with last."""
+
+    favourites: Sequence[str]
+    used_last: Sequence[str]
+
+
+def preferred(engine: Engine, visitor: Visitor | None) -> Preferred:
+    """What the visitor is likely to choose, in one reading; a stranger has used none."""
+    if visitor is None:
+        return Preferred([], [])
+    with crew_reading(engine, visitor.crew_id):
+        return Preferred(favourites(engine, visitor), mixes_used_last(engine, visitor))
 
 
 def set_favourite(engine: Engine, visitor: Visitor, mix_id: str, *, is_on: bool) -> bool:

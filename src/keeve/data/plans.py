@@ -90,10 +90,8 @@ _NEWEST_PLANS = Question(
 )
 
 
-def mixes_used_last(engine: Engine, visitor: Visitor | None) -> list[str]:
-    """The ids of the few mixes the crew planned with last, the newest first; a stranger has none."""
-    if visitor is None:
-        return []
+def mixes_used_last(engine: Engine, visitor: Visitor) -> list[str]:
+    """The ids of the few mixes the crew planned with last, the newest first."""
     with crew_reading(engine, visitor.crew_id) as session:
         used = dict.fromkeys(mix_id for _, mix_id in _NEWEST_PLANS.ask(session))
     return list(used)[:_MOST_USED_LAST]

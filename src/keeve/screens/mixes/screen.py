@@ -10,7 +10,7 @@ from keeve.core.mixes import library, mix_text, parse_mix
 from keeve.core.mixes.model import Mix, Sort, Use
 from keeve.core.mixes.procedures import Procedure
 from keeve.core.units import System
-from keeve.data import mixes, plans
+from keeve.data import mixes
 from keeve.drawing.composition import composition
 from keeve.drawing.states import state_of
 from keeve.drawing.thickness import thickness_bar, thickness_x
@@ -45,9 +45,7 @@ def show_all(
     if is_asked:
         found = mixes_that_fit(known.values(), wanted, thickness_mm, on_hand)
     else:
-        found = mix_shelves(
-            known, mixes.favourites(database, visitor), plans.mixes_used_last(database, visitor)
-        )
+        found = mix_shelves(known, *mixes.preferred(database, visitor))
     return page(
         request,
         "mixes/mixes.html",

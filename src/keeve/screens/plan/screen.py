@@ -263,9 +263,7 @@ def _choices(
         "may_keep": visitor is not None and form.has_label,
         "shelves": tuple(
             Shelf(shelf.heading, tuple(map(_tile, shelf.choices)))
-            for shelf in mix_shelves(
-                form.mixes, mixes.favourites(database, visitor), plans.mixes_used_last(database, visitor)
-            )
+            for shelf in mix_shelves(form.mixes, *mixes.preferred(database, visitor))
         ),
     }
 
