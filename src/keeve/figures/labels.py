@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from functools import cache
 from typing import NamedTuple
 
-from keeve.core.units import Kind, kind_of_name
+from keeve.core.units import DISPLAY_UNITS, Kind, kind_of_name
 
 
 class Label(NamedTuple):
@@ -79,20 +79,18 @@ RULE_TITLES: Mapping[str, str] = {
     "screed-drying": "When a screed is dry",
     "shopping": "Bags and tonnes to buy",
 }
-# By the whole name, else by the name without its unit. One table for fields, results, workings and columns.
+# By the whole name, else by the name without its unit; a name that reads as words is not here. One table for fields,
+# results, workings and columns.
 _LABELS: Mapping[str, str] = {
-    "absorption": "absorption",
     "add_kg": "to add",
     "added_l": "water added",
     "added_water_l": "water to add",
     "additions_l": "water added so far",
-    "age_days": "age",
     "age_factor": "slower than fresh",
     "aggregate_c": "sand and stone temperature",
     "aggregate_kg": "sand and stone, dry",
     "aggregate_water_kg": "water in the sand",
     "air_c": "air temperature",
-    "area_m2": "area",
     "bag_yield_l": "yield per bag",
     "balance_l": "water by sand moisture",
     "basis": "dose unit",
@@ -106,7 +104,6 @@ _LABELS: Mapping[str, str] = {
     "binder_kg_m3": "cement, slag and ash",
     "binder_volume_l": "cement and lime, loose",
     "binder": "counts as cement or lime",
-    "bottom_diameter_m": "bottom diameter",
     "bound": "limit",
     "bulk_densities_kg_m3": "loose density",
     "bulk_density_kg_m3": "loose density",
@@ -114,7 +111,6 @@ _LABELS: Mapping[str, str] = {
     "cement_c": "cement temperature",
     "cement_density_kg_m3": "grain density of the cement",
     "centre": "usual",
-    "changed_by_fraction": "changed by",
     "charge_min": "filling",
     "charged_kg": "in the mixer",
     "charged_vessels": "buckets in",
@@ -122,7 +118,6 @@ _LABELS: Mapping[str, str] = {
     "clean_min": "cleaning",
     "coat_mm": "trowelled on top",
     "cold_joint_min": "cold joint after",
-    "cold_joints": "cold joints",
     "components": "materials",
     "concrete_c": "concrete temperature",
     "container_m3": "mould, inside",
@@ -136,22 +131,17 @@ _LABELS: Mapping[str, str] = {
     "discharge_min": "emptying",
     "done_fraction": "gone",
     "dry_aggregate_kg": "sand and stone, dry",
-    "dry_density_kg_m3": "dry density",
     "dry_kg": "dry weight",
     "dryness_fraction": "how dry",
     "embedment_m": "post depth in the hole",
-    "extra_water_kg": "extra water",
     "factor": "slower than fresh",
     "feasible": "reaches the target",
     "first_l": "water at first judging",
-    "first_water_min": "first water",
     "fits": "fits the mixer",
-    "fly_ash_kg_m3": "fly ash",
     "form": "type",
     "fraction": "smallest part of a bucket",
     "free_aggregate_water_kg": "water in the sand",
     "free_moisture_fraction": "free water in the sand",
-    "free_water_kg": "free water",
     "flooded_height_mm": "height flooded",
     "going_m": "tread",
     "grade": "sand grade",
@@ -159,8 +149,6 @@ _LABELS: Mapping[str, str] = {
     "growth_mm": "expansion",
     "held_back": "start just in time",
     "hours_at_20c": "age at 20 °C",
-    "humidity_fraction": "humidity",
-    "ice_kg": "ice",
     "idle_min": "crew waits",
     "is_binder": "counts as cement or lime",
     "joint_length_m": "joints",
@@ -173,28 +161,17 @@ _LABELS: Mapping[str, str] = {
     "life_min_at_20c": "working time at 20 °C",
     "limit": "limited by",
     "limits": "normal variation",
-    "loads": "loads",
-    "low_l": "low",
-    "high_l": "high",
-    "low_mpa": "low",
-    "high_mpa": "high",
     "mass_kg": "weight",
     "masses_kg": "damp",
-    "max_l": "max",
     "mean": "average",
-    "mean_mpa": "average",
     "means_mpa": "averages of three",
     "measured": "probe readings",
-    "method": "method",
-    "min_l": "min",
     "min_water_c": "coldest water",
     "mix_c": "mix temperature",
     "mixed_min": "mixed after",
     "mixer_free_l": "room in the mixer",
     "mixer_working_l": "mixer takes, mixed",
     "minutes": "minutes to right",
-    "model_m3": "model",
-    "moisture_fraction": "moisture",
     "most": "max",
     "moving_ranges": "steps from value to value",
     "mpa": "strength",
@@ -210,12 +187,10 @@ _LABELS: Mapping[str, str] = {
     "openings_m2": "doors and windows",
     "order_m3": "with waste",
     "other_thickness_m": "thickness at the far end",
-    "overlap_fraction": "overlap",
     "particle_density_kg_m3": "grain density",
     "parts_vessels": "parts of the mix",
     "path": "what it saw",
     "per_m3": "dry per m³",
-    "per_piece_m3": "per piece",
     "placing_m3_h": "you place per hour",
     "planned_binder_kg": "cement and lime, planned",
     "planned_min": "minutes, planned",
@@ -225,7 +200,6 @@ _LABELS: Mapping[str, str] = {
     "pore_fraction": "pores",
     "poured_at": "placed at",
     "powder_density_kg_m3": "grain density of the plaster",
-    "price_per_bag": "price per bag",
     "price_per_t": "price per tonne",
     "range_limit": "largest normal step",
     "ratio": "water ratio",
@@ -238,9 +212,7 @@ _LABELS: Mapping[str, str] = {
     "sand_density_kg_m3": "grain density of the sand",
     "sd": "standard deviation",
     "sd_fraction": "give or take",
-    "sd_mpa": "standard deviation",
     "set_mass_kg": "set weight",
-    "short_kg": "short",
     "sigma": "spread",
     "signals": "flag",
     "slag_kg_m3": "ground slag",
@@ -260,13 +232,10 @@ _LABELS: Mapping[str, str] = {
     "superplasticizer_kg_m3": "plasticiser",
     "take_up_l_m2": "plaster soaked up",
     "tare_kg": "empty weight",
-    "target": "target",
-    "target_l": "target",
     "target_m3": "volume wanted",
     "target_water_kg": "free water wanted",
     "thin_section": "thin, or little cover",
     "to_lose_kg": "water to lose",
-    "top_diameter_m": "top diameter",
     "total_kg": "total water",
     "total_l": "total in",
     "total_moisture_fraction": "moisture",
@@ -288,16 +257,10 @@ _LABELS: Mapping[str, str] = {
     "water_c": "water temperature",
     "water_fill_fraction": "water height",
     "water_in_kg": "water in it",
-    "water_l": "water",
     "water_look": "how the water looks",
     "water_per_100": "water per 100 plaster",
-    "waste_fraction": "waste",
     "wet_kg": "wet weight",
-    "wetter_by": "wetter by",
-    "whole_bags": "whole bags",
-    "wind_kmh": "wind",
     "yield_factor": "yield, fresh to loose",
-    "yield_l": "yield",
     "expected_low_mpa": "expected, low",
     "expected_high_mpa": "expected, high",
 }
@@ -334,10 +297,8 @@ _ENDINGS: Mapping[str, str] = {
     "_m": "m", "_kg": "kg", "_t": "t", "_mpa": "MPa", "_kn": "kN", "_ml": "mL", "_l": "L", "_min": "min", "_c": "°C",
     "_kmh": "km/h", "_days": "days", "_fraction": "",
 }  # fmt: skip
-# Units that the ending does not tell, or tells wrongly.
+# Units of names whose ending does not tell them, or tells them wrongly.
 _UNITS: Mapping[str, str] = {
-    "per_m3": "kg",
-    "batch_per_m3": "kg",
     "price_per_t": "",
     "kg_m2_h": "kg/m² per h",
     "life_min_at_20c": "min",
@@ -345,12 +306,9 @@ _UNITS: Mapping[str, str] = {
     "w_c": "",
     "plaster_kg_per_l": "",
     "days": "days",
-    "mean": "MPa",
-    "sd": "MPa",
-    "characteristic": "MPa",
-    "mpa": "MPa",
     "start": "min",
 }
+# What is measured where the name does not say it.
 _KINDS: Mapping[str, Kind] = {
     "per_m3": "mass",
     "batch_per_m3": "mass",
@@ -367,6 +325,8 @@ def label(name: str) -> Label:
     ending = next((end for end in _ENDINGS if name.endswith(end)), "")
     bare = name.removesuffix(ending)
     words = _LABELS.get(name) or _LABELS.get(bare) or bare.replace("_", " ")
+    if kind := _KINDS.get(name):
+        return Label(words, DISPLAY_UNITS["metric"][kind].kept_in)
     return Label(words, _UNITS.get(name, _ENDINGS.get(ending, "")))
 
 
