@@ -27,6 +27,16 @@ ByName = Annotated[dict[Name, _T], Field(max_length=MOST_NAMES)]
 Few = Annotated[list[_T], Field(max_length=MOST_OF_A_KIND)]
 
 
+def capitalized(text: str) -> str:
+    """The text with a capital to begin with, the rest as it is."""
+    return text[:1].upper() + text[1:]
+
+
+def counted(number: int, one: str, several: str = "") -> str:
+    """A whole number of things: 1 load, 2 loads; ``several`` where that is not ``one`` with an s."""
+    return f"{number} {one if number == 1 else several or one + 's'}"
+
+
 def written(text: str, longest: int) -> str:
     """A text with what cannot be written left out, and cut where it is too long."""
     return _UNWRITABLE_SIGN.sub("", text)[:longest]

@@ -231,6 +231,11 @@ def fixed(value: float, decimals: int = 1) -> str:
     return text.lstrip("-") if float(text) == 0 else text
 
 
+def with_minus(figure: str) -> str:
+    """A figure as it is read, with a minus sign before it where it had a hyphen."""
+    return figure.replace("-", "\u2212")
+
+
 def _in_feet(feet: float) -> Shown:
     """Feet and inches, such as 10 ft 6 in."""
     marks = round(abs(feet) * 12 * _PER_INCH)

@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import ColumnElement, Engine, and_, select, update
 
 from keeve.core.curing.pours import PourLine
+from keeve.core.texts import counted
 from keeve.data.accounts import Visitor
 from keeve.data.days import DayView
 from keeve.data.specimens import DueSpecimens
@@ -104,7 +105,7 @@ def entries_of_day(view: DayView) -> Iterator[Entry]:
         if loads:
             yield Entry(
                 id=f"{line.job.plan_id}.{view.day}.mix",
-                summary=f"{line.title}: {len(loads)} {'load' if len(loads) == 1 else 'loads'}",
+                summary=f"{line.title}: {counted(len(loads), 'load')}",
                 description=line.mix_name,
                 begins=view.moment(min(load.pieces[0].from_min for load in loads)),
                 ends=view.moment(max(load.placed_min for load in loads)),

@@ -5,7 +5,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from keeve.core.units import System, fixed, to_shown
+from keeve.core.units import System, fixed, to_shown, with_minus
 from keeve.drawing.points import points
 from keeve.figures.chart_figures import Axis, ChartFigures, Places
 
@@ -121,7 +121,7 @@ class _Scale:
         first = math.ceil(self._least / step - 1e-9)
         last = math.floor(self._most / step + 1e-9)
         return [
-            Tick(fixed(count * step, decimals).replace("-", "\u2212"), self.at(count * step))
+            Tick(with_minus(fixed(count * step, decimals)), self.at(count * step))
             for count in range(first, last + 1)
         ]
 

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from keeve.core.units import System, as_read, fixed
+from keeve.core.units import System, as_read, fixed, with_minus
 from keeve.figures.chart_figures import Bar, Bars
 
 # Drawing units across, and how much of a name there is room for; text keeps its size, so the phone's is narrower.
@@ -68,7 +68,7 @@ def _figures(bar: Bar, bars: Bars, units: System) -> str:
         if bars.is_percent:
             return f"{fixed(value * 100, bars.decimals)} %"
         if bars.kind is None:
-            return fixed(value, bars.decimals).replace("-", "\u2212")
+            return with_minus(fixed(value, bars.decimals))
         return str(as_read(value, bars.kind, units, bars.decimals))
 
     return shown(bar.value) if bar.planned is None else f"{shown(bar.value)}, planned {shown(bar.planned)}"

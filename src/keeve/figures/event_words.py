@@ -8,6 +8,7 @@ from keeve.core.log.cast_checks import check_words
 from keeve.core.mixes.model import READING_NAMES
 from keeve.core.planning.plan import Plan
 from keeve.core.rules.gypsum_time import Sight
+from keeve.core.texts import capitalized
 from keeve.core.units import Kind
 
 # A kept figure with its unit, in the units of the reader.
@@ -105,8 +106,7 @@ def _of_water(
                 for what, value in taken.items()
                 if value is not None
             ]
-            said = ", ".join(read)
-            return f"{said[:1].upper()}{said[1:]}"
+            return capitalized(", ".join(read))
 
 
 def _of_work(event: told.Mixed | told.Rested | told.Admixed | told.Judged, plan: Plan) -> str:

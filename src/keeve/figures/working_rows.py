@@ -5,7 +5,9 @@ from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from keeve.core.units import DISPLAY_UNITS, System, in_figures, to_shown
+from keeve.core.texts import capitalized
+from keeve.core.tolerances import ROUNDING
+from keeve.core.units import DISPLAY_UNITS, System, in_figures, to_shown, with_minus
 from keeve.figures.dates import write_clock_of_day, write_date
 from keeve.figures.labels import BY_MATERIAL, kind_of, label, value_words
 
@@ -22,8 +24,6 @@ class Row(NamedTuple):
 _BESIDE_FIGURES = frozenset({"assumed", "warnings"})
 # The table of a working shows no more things than that.
 _MOST_COLUMNS = 6
-# What is left of a rounding is nothing.
-_NOTHING = 1e-9
 _THIN_SPACE = "\u202f"
 _MOMENT = re.compile(r"\d{4}-\d\d-\d\dT\d\d:\d\d")
 
@@ -40,17 +40,17 @@ def working_rows(figures: Mapping[str, Any], units: System) -> list[Row]:
             if name != "dry_kg" or "masses_kg" not in figures:
                 rows += [Row(_head(name, part), figure(one, name, units)) for part, one in value.items()]
         elif isinstance(value, list | tuple) and value and isinstance(value[0], Mapping):
-            rows.append(Row(_capital(label(name).words), table=_table_of(value, units)))
+            rows.append(Row(capitalized(label(name).words), table=_table_of(value, units)))
         else:
-            rows.append(Row(_capital(label(name).words), figure(value, name, units)))
+            rows.append(Row(capitalized(label(name).words), figure(value, name, units)))
     return rows
 
 
 def _head(name: str, part: str) -> str:
     words, part = label(name).words, part.replace("_", " ")
     if name in BY_MATERIAL:
-        return _capital(f"{part}, {words}" if words != "buy" else part)
-    return _capital(f"{words}, {part}")
+        return capitalized(f"{part}, {words}" if words != "buy" else part)
+    return capitalized(f"{words}, {part}")
 
 
 def _damp_and_dry(
@@ -58,7 +58,7 @@ def _damp_and_dry(
 ) -> Iterator[Row]:
     """What to weigh of each material; of a damp one also what of it is dry."""
     for part, mass_kg in masses_kg.items():
-        name, weighed = _capital(part.replace("_", " ")), figure(mass_kg, "masses_kg", units)
+        name, weighed = capitalized(part.replace("_", " ")), figure(mass_kg, "masses_kg", units)
         dry = figure(dry_kg.get(part, mass_kg), "dry_kg", units)
         if weighed == dry:
             yield Row(name, weighed)
@@ -71,7 +71,7 @@ def _table_of(things: Sequence[Mapping[str, Any]], units: System) -> list[tuple[
     more = ["…"] if len(things) > _MOST_COLUMNS else []
     return [
         (
-            _capital(label(field).words),
+            capitalized(label(field).words),
             [
                 "–" if item.get(field) is None else figure(item[field], field, units)
                 for item in things[:_MOST_COLUMNS]
@@ -111,14 +111,13 @@ def _moment(text: str, units: System) -> str:
 
 def plain(value: float) -> str:
     """A number to four figures, its thousands apart from ten thousand on; never with an exponent."""
-    if abs(value) < _NOTHING:
+    if abs(value) < ROUNDING:
         return "0"
-    if value < 0:
-        return f"\u2212{plain(-value)}"
     if abs(value) >= 1000:
-        whole = f"{value:,.0f}"
-        return whole.replace(",", _THIN_SPACE if abs(value) >= 10_000 else "")
-    return f"{value:.4g}" if abs(value) >= 1e-4 else in_figures(value)
+        text = f"{value:,.0f}".replace(",", _THIN_SPACE if abs(value) >= 10_000 else "")
+    else:
+        text = f"{value:.4g}" if abs(value) >= 1e-4 else in_figures(value)
+    return with_minus(text)
 
 
 def assumed_words(assumed: Mapping[str, Any], given: Mapping[str, Any], units: System) -> str:
@@ -142,7 +141,3 @@ def _named_in(given: Any, path: Sequence[str]) -> str:
     return (
         str(found["name"]) if isinstance(found, Mapping) and "name" in found else path[-1].replace("_", " ")
     )
-
-
-def _capital(text: str) -> str:
-    return text[:1].upper() + text[1:]

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from keeve.core.mixes.mixers import MIXER_NAMES, ORDER_NAMES
 from keeve.core.planning.plan import AdmixtureAmount, Load, LoadStep, Plan, Purchase, load_steps
+from keeve.core.texts import counted
 
 
 def plan_text(plan: Plan) -> str:
@@ -15,7 +16,7 @@ def _lines(plan: Plan) -> Iterator[str]:
     yield f"{plan.title}: {plan.mix.name} {plan.mix.ratio}"
     yield (
         f"{plan.volume.net_m3:.3f} m3 needed, {plan.volume.order_m3:.3f} m3 with waste, "
-        f"in {_count(len(plan.loads), 'load')}"
+        f"in {counted(len(plan.loads), 'load')}"
     )
     yield f"{MIXER_NAMES[plan.mixer.kind]}, {plan.mixer.working_l:g} L, {ORDER_NAMES[plan.order].lower()}"
     yield ""
@@ -63,14 +64,10 @@ def _numbers(group: list[Load]) -> str:
     return f"Load {first}" if first == last else f"Loads {first} to {last}"
 
 
-def _count(number: int, one: str) -> str:
-    return f"{number} {one if number == 1 else one + 's'}"
-
-
 def _amount(purchase: Purchase) -> str:
     if purchase.mass_kg is None:
-        return _count(purchase.bags, purchase.unit) if purchase.bags else "see the label"
-    bags = f", {_count(purchase.bags, purchase.unit)}" if purchase.bags is not None else ""
+        return counted(purchase.bags, purchase.unit) if purchase.bags else "see the label"
+    bags = f", {counted(purchase.bags, purchase.unit)}" if purchase.bags is not None else ""
     volume = f", {purchase.volume_ml:.0f} mL" if purchase.volume_ml is not None else ""
     return f"{purchase.mass_kg:.1f} kg{bags}{volume}"
 

@@ -11,7 +11,9 @@ from jinja2.runtime import Context
 from keeve.core.mixes.model import QUARTERS, Use
 from keeve.core.planning.vessel_loads import VesselError
 from keeve.core.quantities import in_reader_units
-from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_figures, to_shown
+from keeve.core.texts import capitalized
+from keeve.core.tolerances import ROUNDING
+from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_figures, to_shown, with_minus
 from keeve.figures.dates import write_clock, write_clock_of_day, write_date, write_day_in_year, write_days
 from keeve.figures.kept import Itself
 from keeve.figures.labels import label, value_words
@@ -25,16 +27,11 @@ _THIN_SPACE = "\u202f"
 def quantity(context: Context, value: float, kind: Kind, decimals: int | None = None) -> str:
     """A kept figure with its unit, in the units of the reader."""
     read = as_read(value, kind, context["units"], decimals)
-    return f"{_minus(read.figure)}{_THIN_SPACE}{read.unit}"
-
-
-def _minus(figure: str) -> str:
-    """A figure with a true minus sign before it, not a hyphen."""
-    return figure.replace("-", "\u2212")
+    return f"{with_minus(read.figure)}{_THIN_SPACE}{read.unit}"
 
 
 def _decimal(value: float, decimals: int = 1) -> str:
-    return _minus(fixed(value, decimals))
+    return with_minus(fixed(value, decimals))
 
 
 @pass_context
@@ -57,10 +54,6 @@ def _cell(context: Context, value: Any, column: str) -> str:
     if isinstance(value, datetime):
         return f"{_near_date(context, value)} {_clock(context, value)}"
     return figure(round(value, 3) if isinstance(value, float) else value, column, context["units"])
-
-
-def _column_head(name: str) -> str:
-    return _sentence(label(name).words)
 
 
 _TONNE_KG = 1000.0
@@ -98,24 +91,15 @@ def _unit(context: Context, kind: Kind) -> str:
     return unit
 
 
-# What is left of a rounding is nothing.
-_NOTHING = 1e-9
-
-
 def _short(value: float) -> str:
     """A figure without needless decimals."""
-    return f"{0.0 if abs(value) < _NOTHING else value:.4g}"
+    return f"{0.0 if abs(value) < ROUNDING else value:.4g}"
 
 
 def slug(text: str) -> str:
     """A text as a name for a file or an id: small letters, figures and hyphens; may be empty."""
     kept = "".join(letter if letter.isascii() and letter.isalnum() else "-" for letter in text.lower())
     return "-".join(filter(None, kept.split("-")))
-
-
-def _sentence(text: str) -> str:
-    """The text with a capital to begin with, the rest as it is."""
-    return text[:1].upper() + text[1:]
 
 
 @pass_context
@@ -181,7 +165,7 @@ def _in_lines(text: str, longest: int) -> list[str]:
 
 def name_in_words(name: str) -> str:
     """The name of a figure as a label, without its unit: ``mass_kg`` is Weight."""
-    return _sentence(label(name).words)
+    return capitalized(label(name).words)
 
 
 def _assumption(name: str, value: float) -> str:
@@ -303,7 +287,7 @@ FILTERS: Mapping[str, Any] = {
     "working_rows": _working_rows,
     "assumed": _assumed,
     "cell": _cell,
-    "column_head": _column_head,
+    "column_head": name_in_words,
     "value_words": value_words,
     "in_units": _in_units,
     "mix_term": _mix_term,
@@ -311,7 +295,7 @@ FILTERS: Mapping[str, Any] = {
     "unit_of": _unit,
     "decimal": _decimal,
     "short": _short,
-    "sentence": _sentence,
+    "sentence": capitalized,
     "shown": _shown,
     "shown_list": _shown_list,
     "percent": _percent,

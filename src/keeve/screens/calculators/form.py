@@ -11,6 +11,7 @@ from docstring_parser import parse
 from keeve.core.errors import InputError
 from keeve.core.quantities import read_quantity
 from keeve.core.rules.registry import LARGEST, Rule
+from keeve.core.texts import capitalized
 from keeve.core.units import DISPLAY_UNITS, Kind, System, to_kept, to_shown
 from keeve.figures.labels import kind_of, label, value_words
 from keeve.web.fields import place
@@ -155,7 +156,7 @@ def _hint(name: str, description: str) -> str:
     text = _UNIT.sub("", _ALSO_READ_AS.sub("", description.replace("\n", " "))).strip()
     if text.rstrip(".").casefold() == label(name).words.casefold():
         return ""
-    return text[:1].upper() + text[1:]
+    return capitalized(text)
 
 
 @lru_cache(maxsize=64)

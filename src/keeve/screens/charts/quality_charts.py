@@ -25,6 +25,7 @@ from keeve.core.log.charts import (
 from keeve.core.log.specimens import CUBE_OVER_CYLINDER
 from keeve.core.rules.strength import Contents, band_ends, strength_law, strength_mpa
 from keeve.core.rules.strength_tests import Standard
+from keeve.core.texts import counted
 from keeve.core.units import System, as_read
 from keeve.figures.chart_figures import Axis, Band, Bar, Bars, ChartFigures, Dot, Line, Places, Table
 from keeve.figures.dates import write_day_in_year
@@ -244,12 +245,9 @@ def _verdict_words(
     def shown(mpa: float) -> str:
         return str(as_read(mpa, "strength", units))
 
-    count = len(found.samples)
+    samples = counted(len(found.samples), f"{shape} sample")
     spread = f", standard deviation {shown(found.record.sd)}" if found.record.sd else ""
-    yield (
-        f"{count} {shape} {'sample' if count == 1 else 'samples'} at 28 days: "
-        f"average {shown(found.record.mean)}{spread}."
-    )
+    yield f"{samples} at 28 days: average {shown(found.record.mean)}{spread}."
     met = "met" if found.meets else "not shown to be met"
     yield f"{_VERDICTS[standard]}: {shown(specified_mpa)} {met}."
     for part, accepted in found.acceptances:
@@ -415,10 +413,8 @@ def uses(done: Sequence[Done], units: System) -> Table:
             if use.minutes
             else ""
         )
-        told = "load" if use.loads == 1 else "loads"
-        says.append(
-            f"{use.name}: {kg[0]} of cement and lime in {use.loads} {told} ({kg[1]} planned){minutes}."
-        )
+        loads = counted(use.loads, "load")
+        says.append(f"{use.name}: {kg[0]} of cement and lime in {loads} ({kg[1]} planned){minutes}.")
     columns = (
         "job",
         "loads",

@@ -6,6 +6,7 @@ from typing import NamedTuple
 from keeve.core.day_plan.day import Break, Outcome
 from keeve.core.day_plan.day_changes import Change
 from keeve.core.day_plan.weather_limits import HourFor, Reason
+from keeve.core.texts import counted
 
 
 class WeatherWords(NamedTuple):
@@ -26,12 +27,8 @@ def broken(titles: Sequence[str], each: Break) -> str:
         "cold-joint": f"{title}: {loads} too late to bond: cold joint.",
         "no-weather": f"{title}: {loads} in weather too bad for this mix.",
         "late": f"{title}: {loads} not placed by 20:00.",
-        "no-hands": f"{title}: not enough people to mix and place. {_count(len(each.loads))} not mixed.",
+        "no-hands": f"{title}: not enough people to mix and place. {counted(len(each.loads), 'load')} not mixed.",
     }[each.kind]
-
-
-def _count(loads: int) -> str:
-    return f"{loads} {'load' if loads == 1 else 'loads'}"
 
 
 def _numbers(loads: Sequence[int]) -> str:
@@ -51,7 +48,7 @@ def change_words(titles: Sequence[str], change: Change) -> str:
         "mixer": f"{title}: {change.to:.0f} mixers",
         "pace": f"{title}: place 50 % faster",
         "hands": f"{change.to:.0f} people",
-        "fewer": f"{title}: only {_count(int(change.to))} today",
+        "fewer": f"{title}: only {counted(int(change.to), 'load')} today",
         "joints": f"{title}: plan a joint at each gap",
         "retarder": f"{title}: retarder giving {change.to:.0f} min at 20 °C",
         "smaller": f"{title}: halve the load size",

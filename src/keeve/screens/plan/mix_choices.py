@@ -6,6 +6,7 @@ from typing import NamedTuple, get_args
 from keeve.core.mixes import library
 from keeve.core.mixes.find import Against, fits
 from keeve.core.mixes.model import Mix, Sort, Trade, Use
+from keeve.core.texts import counted
 from keeve.figures.terms import TRADE_NAMES
 from keeve.screens.mixes.view import MixFigures, mix_figures
 
@@ -65,7 +66,7 @@ def mixes_that_fit(
     found = fits(mixes, use, thickness_mm, on_hand)
     good = [_choice(fit.mix) for fit in found if not fit.against]
     others = [_choice(fit.mix, fit.against) for fit in found if fit.against]
-    count = f"{len(good)} {'mix fits' if len(good) == 1 else 'mixes fit'}"
+    count = counted(len(good), "mix fits", "mixes fit")
     return [MixShelf(count, good), *([MixShelf("Don't fit", others)] if others else [])]
 
 

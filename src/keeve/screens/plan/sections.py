@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping
 from typing import NamedTuple
 
 from keeve.core.mixes.model import Mix
+from keeve.core.texts import capitalized
 from keeve.core.units import System
 from keeve.screens.plan import fields as plan_fields
 from keeve.screens.plan.fields import (
@@ -165,7 +166,7 @@ def _more(mix: Mix, values: Mapping[str, str]) -> Section:
         Fold("More from the label", plan_fields.label_more(mix)),
         *(
             Fold(
-                f"{item.name[:1].upper()}{item.name[1:]}, from your label",
+                f"{capitalized(item.name)}, from your label",
                 plan_fields.admixture_label(mix, number),
                 value="no dose given",
             )
