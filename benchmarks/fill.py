@@ -9,10 +9,11 @@ from sqlalchemy import Engine, text
 
 from keeve.core.loads.events import parse_event
 from keeve.core.loads.load_state import fold
-from keeve.core.loads.next_step import situation
-from keeve.core.log.load_row import log_entry
+from keeve.core.loads.running_load import RunningLoad
+from keeve.core.log.load_row import row_of
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Plan, load_step
+from keeve.data.log_entries import stored
 from keeve.demo.jobs import COPING_BED
 from keeve.formats.job_file import read_job
 
@@ -83,7 +84,7 @@ def _steps(plan: Plan) -> list[dict[str, Any]]:
 
 
 def _entry(plan: Plan) -> dict[str, Any]:
-    """How the log lists such a load."""
+    """The row of such a load."""
     begun_at = datetime(2026, 1, 5, 9, tzinfo=UTC)
     events = [
         parse_event(
@@ -100,9 +101,8 @@ def _entry(plan: Plan) -> dict[str, Any]:
         for number, step in enumerate(_steps(plan))
     ]
     load = plan.loads[0]
-    state = fold(load, events)
-    now = situation(plan, load, state, events[-1].occurred_at)
-    return log_entry(plan, load, state, now, begun_at).model_dump(mode="json", exclude_defaults=True)
+    running = RunningLoad(uuid4(), uuid4(), plan, load, begun_at, events, fold(load, events))
+    return stored(row_of(running))
 
 
 def fill_log(

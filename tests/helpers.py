@@ -13,6 +13,8 @@ from keeve.core.loads.load_state import LoadState, fold
 from keeve.core.loads.next_step import Situation, situation
 from keeve.core.loads.option import Option
 from keeve.core.loads.options import options
+from keeve.core.loads.running_load import RunningLoad
+from keeve.core.log.load_row import LoadRow, row_of
 from keeve.core.mixes import get_mix, library
 from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
@@ -99,7 +101,7 @@ class Run:
     def __init__(self, plan: Plan, number: int = 1, at: datetime = NOON) -> None:
         found = plan.load(number)
         assert found is not None
-        self.plan, self.load, self.at = plan, found, at
+        self.plan, self.load, self.at, self.begun_at = plan, found, at, at
         self.events: list[Event] = []
         self._sequence = count(1)
 
@@ -112,6 +114,11 @@ class Run:
     @property
     def now(self) -> Situation:
         return situation(self.plan, self.load, self.state, self.at)
+
+    def row(self, **changes: Any) -> LoadRow:
+        """Its row in the log."""
+        running = RunningLoad(uuid4(), uuid4(), self.plan, self.load, self.begun_at, self.events, self.state)
+        return row_of(running).model_copy(update=changes)
 
     @property
     def options(self) -> list[Option]:

@@ -9,7 +9,7 @@ from people import new_visitor
 from sqlalchemy import Engine
 
 from keeve.core.errors import InputError
-from keeve.core.loads.job_summary import summarise_job
+from keeve.core.log.job_summary import summarise_job
 from keeve.data import job_summaries, plans
 from keeve.data.accounts import Visitor
 
@@ -26,7 +26,7 @@ def done(number: int, placed_share: float) -> Run:
 def test_a_job_is_summed_up_by_hand() -> None:
     """0.25 m3 to fill; four loads of 68.75 L, of the last only half is placed: 240.6 L, less than was to fill."""
     runs = [done(1, 1), done(2, 1), done(3, 1), done(4, 0.5)]
-    found = summarise_job(plan(), [(run.load, run.state) for run in runs], {"cement": 4})
+    found = summarise_job(plan(), [run.row() for run in runs], {"cement": 4})
     assert (found.net_l, found.made_l) == (250, pytest.approx(275))
     assert found.placed_l == pytest.approx(3.5 * 68.75)
     assert found.discarded_l == pytest.approx(0.5 * 68.75)
@@ -35,7 +35,7 @@ def test_a_job_is_summed_up_by_hand() -> None:
     assert cement.used_kg == 100
     assert cement.charged_kg == pytest.approx(cement.planned_kg)
     assert sand.used_kg is None
-    whole = summarise_job(plan(), [(run.load, run.state) for run in (*runs[:3], done(4, 1))])
+    whole = summarise_job(plan(), [run.row() for run in (*runs[:3], done(4, 1))])
     assert whole.waste_fraction == pytest.approx(275 / 250 - 1)
     with pytest.raises(InputError):
         summarise_job(plan(), [], {"cement": -1})

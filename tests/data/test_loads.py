@@ -15,7 +15,7 @@ from keeve.core.loads.running_load import RunningLoad
 from keeve.core.rules.registry import VERSION
 from keeve.data import crews, jobs, loads, plans, sessions
 from keeve.data.accounts import Visitor
-from keeve.data.log_entries import Sought, find
+from keeve.data.log_entries import LogFilter, find
 from keeve.demo import SIGN_IN_NAME, begin_afresh, load_demo
 from keeve.store import models
 from keeve.store.database import CrewError, connect, crew_reading, crew_session, open_session, session_crew
@@ -204,8 +204,8 @@ def test_the_demo_is_made_once_and_stands_as_told(engine: Engine) -> None:
     )
     wren = sessions.visitor(engine, token, NOON)
     assert wren is not None
-    begun = find(engine, wren, Sought(), limit=20)
-    states = [(listed.title, listed.entry.number, listed.entry.state) for listed in begun]
+    begun = find(engine, wren, LogFilter(), limit=20)
+    states = [(listed.title, listed.number, listed.state) for listed in begun]
     assert states[10] == ("Ceiling rose mould", 1, "drying")
     assert states[:5] == [
         ("Coping bed", 3, "mixing"),

@@ -13,9 +13,10 @@ from people import new_visitor
 from sqlalchemy import Engine, event, text
 
 from keeve.core.loads.running_load import RunningLoad
+from keeve.core.log.load_row import LoadRow, row_of
 from keeve.data import jobs, loads, plans
 from keeve.data.accounts import Visitor
-from keeve.data.log_entries import Listed, Sought, find, lately, list_unlisted
+from keeve.data.log_entries import LogFilter, find, lately, list_unlisted, rows_of_plan
 from keeve.store.database import reader
 
 _WASTE = ("Working time over", "rained in", "gone hard")
@@ -23,10 +24,10 @@ _NOTES = ("Sand from the north bay", "rain at noon", "new lad's first")
 
 
 Season = tuple[Visitor, list[RunningLoad]]
-_ALL = Sought()
+_ALL = LogFilter()
 
 
-def everything(engine: Engine, visitor: Visitor, sought: Sought = _ALL) -> list[Listed]:
+def everything(engine: Engine, visitor: Visitor, sought: LogFilter = _ALL) -> list[LoadRow]:
     return find(engine, visitor, sought, limit=1000)
 
 
@@ -124,9 +125,18 @@ def test_what_is_looked_for_is_found_and_nothing_else(engine: Engine, season: Se
     chance = Random(seed)
     of_all = asked(visitor, made, chance)
     conditions = {name: of_all[name] for name in chance.sample(list(of_all), chance.choice((1, 1, 2, 3)))}
-    found = everything(engine, visitor, Sought(**{name: value for name, (value, _) in conditions.items()}))
+    found = everything(engine, visitor, LogFilter(**{name: value for name, (value, _) in conditions.items()}))
     wanted = [load for load in made if all(is_that(load) for _, is_that in conditions.values())]
     assert {listed.id for listed in found} == {load.id for load in wanted}
+
+
+def test_each_row_is_what_its_load_comes_to(engine: Engine, season: Season) -> None:
+    visitor, made = season
+    known = {load.id: row_of(load) for load in made}
+    assert {row.id: row for row in everything(engine, visitor)} == known
+    for row in known.values():
+        of_plan = rows_of_plan(engine, visitor, row.plan_id or row.id)
+        assert row in of_plan
 
 
 def test_a_word_is_looked_up_in_the_index_of_words_alone(engine: Engine, season: Season) -> None:
@@ -139,7 +149,7 @@ def test_a_word_is_looked_up_in_the_index_of_words_alone(engine: Engine, season:
 
     event.listen(reader(engine), "before_cursor_execute", heard)
     try:
-        assert everything(engine, visitor, Sought(words="north lock"))
+        assert everything(engine, visitor, LogFilter(words="north lock"))
     finally:
         event.remove(reader(engine), "before_cursor_execute", heard)
     statement, values = asked_with[-1]
@@ -155,11 +165,11 @@ def test_a_word_is_looked_up_in_the_index_of_words_alone(engine: Engine, season:
 def test_the_log_is_newest_first_and_pages_meet(engine: Engine, season: Season) -> None:
     visitor, _ = season
     whole, paged, after = everything(engine, visitor), [], None
-    while page := find(engine, visitor, Sought(), limit=7, after=after):
+    while page := find(engine, visitor, LogFilter(), limit=7, after=after):
         paged += page
-        after = (page[-1].entry.begun_at, page[-1].id)
+        after = (page[-1].begun_at, page[-1].id)
     assert paged == whole
-    begun = [listed.entry.begun_at for listed in paged]
+    begun = [listed.begun_at for listed in paged]
     assert begun == sorted(begun, reverse=True)
 
 
@@ -181,8 +191,8 @@ def test_a_job_is_found_by_its_new_name(engine: Engine, visitor: Visitor) -> Non
     plan_id = plans.save_plan(engine, visitor, job())
     loads.begin_load(engine, visitor, plan_id, 1, NOON)
     jobs.rename(engine, visitor, plan_id, "Weir steps", NOON)
-    assert [listed.title for listed in everything(engine, visitor, Sought(words="weir"))] == ["Weir steps"]
-    assert everything(engine, visitor, Sought(words="coping")) == []
+    assert [listed.title for listed in everything(engine, visitor, LogFilter(words="weir"))] == ["Weir steps"]
+    assert everything(engine, visitor, LogFilter(words="coping")) == []
     assert lately(engine, visitor).jobs == {str(plan_id): "Weir steps"}
 
 
@@ -194,14 +204,19 @@ def test_whatever_is_written_is_kept_and_found(engine: Engine, visitor: Visitor)
     for note in ("\U00010400" * 1000, "it's 50 % \\ & | ! :* <-> (wet)", "x" * 1000):
         kept = loads.record_event(engine, long_name, load_id, raw_event("note", NOON, text=note), NOON)
         assert kept is not None
-        assert everything(engine, visitor, Sought(words=note[:100]))
-    assert everything(engine, visitor, Sought(who=long_name.name))
-    assert everything(engine, visitor, Sought(words="??? &")) == []
+        assert everything(engine, visitor, LogFilter(words=note[:100]))
+    assert everything(engine, visitor, LogFilter(who=long_name.name))
+    assert everything(engine, visitor, LogFilter(words="??? &")) == []
 
 
 def test_another_crew_finds_nothing(engine: Engine, season: Season) -> None:
     stranger, _ = new_visitor(engine)
     _, made = season
-    for sought in (Sought(), Sought(words="lock"), Sought(job_id=made[0].plan_id), Sought(who="fen o'dell")):
+    for sought in (
+        LogFilter(),
+        LogFilter(words="lock"),
+        LogFilter(job_id=made[0].plan_id),
+        LogFilter(who="fen o'dell"),
+    ):
         assert everything(engine, stranger, sought) == []
     assert lately(engine, stranger) == ({}, {}, [])

@@ -18,26 +18,27 @@ from keeve.core.loads.events import Event, parse_event
 from keeve.core.units import System
 from keeve.data.accounts import Visitor
 from keeve.data.loads import running_load
-from keeve.data.log_entries import Sought, find
+from keeve.data.log_entries import LogFilter, find
 from keeve.drawing.chart import charts
 from keeve.drawing.row_bars import row_bars
 from keeve.figures.chart_figures import Axis, Bar, Bars, ChartFigures, Dot, Table
-from keeve.screens.charts.view import Specified, quality_page
+from keeve.screens.charts.screen import quality_page_of
+from keeve.screens.charts.view import Specified
 from web.conftest import Client, Clock, Visit
 from web.test_first_minutes import PHONE, SMALL, TARGETS
 
-SLAB = Sought(mix_id="concrete-nominal")
+SLAB = LogFilter(mix_id="concrete-nominal")
 DESK = {"viewport": {"width": 1280, "height": 800}}
 
 
 def said(engine: Engine, visitor: Visitor, name: str, specified: Specified | None = None) -> list[str]:
-    table = quality_page(engine, visitor, SLAB, specified).table(name)
+    table = quality_page_of(engine, visitor, SLAB, specified).table(name)
     return list(table.says) if table else []
 
 
 def test_the_bad_week_of_the_demo_is_said(engine: Engine, demo: tuple[Visitor, str]) -> None:
     wren, _ = demo
-    assert 60 <= len(find(engine, wren, Sought(), limit=500)) <= 120
+    assert 60 <= len(find(engine, wren, LogFilter(), limit=500)) <= 120
     steady = " ".join(said(engine, wren, "ratio"))
     assert "10 of 45 loads went over the max" in steady
     assert re.search(r"load 21 to 30 \(25 Mar to 27 Mar\): wetter", steady)
@@ -135,7 +136,7 @@ def test_bars_are_as_long_as_their_figures(figures: list[tuple[float, float | No
 def test_the_pages_of_the_log_can_be_used(
     browser: Browser, origin: str, engine: Engine, demo: tuple[Visitor, str], context: dict[str, object]
 ) -> None:
-    (cubes, *_) = find(engine, demo[0], Sought(words="slipway"), limit=100)[3:]
+    (cubes, *_) = find(engine, demo[0], LogFilter(words="slipway"), limit=100)[3:]
     with browser.new_context(**context) as opened:  # type: ignore[arg-type]
         visit = Visit(opened.new_page(), origin, demo[1])
         visit.sign_in()
@@ -185,7 +186,7 @@ def test_everything_goes_out_as_json(engine: Engine, demo: tuple[Visitor, str]) 
     listed = find(engine, demo[0], SLAB, limit=100)
     loads_out = [json.loads(line) for line in client.get("/log.jsonl?mix=concrete-nominal").text.splitlines()]
     table = list(csv.DictReader(StringIO(client.get("/log.csv?mix=concrete-nominal").text)))
-    assert [one["load"] for one in loads_out] == [one.entry.number for one in listed]
+    assert [one["load"] for one in loads_out] == [one.number for one in listed]
     assert [float(row["water_added_l"]) for row in table] == [one["water_added_l"] for one in loads_out]
     events = [
         json.loads(line)

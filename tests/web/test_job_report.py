@@ -10,9 +10,10 @@ import pytest
 from pypdf import PdfReader
 from sqlalchemy import Engine
 
+from keeve.core.log.load_row import LoadRow
 from keeve.data import jobs, loads
 from keeve.data.accounts import Visitor
-from keeve.data.log_entries import Listed, Sought, find
+from keeve.data.log_entries import LogFilter, find
 from keeve.web import heavy
 from web.conftest import Client, Clock
 from web.test_load_record import fixed, load_id, running
@@ -21,8 +22,8 @@ __all__ = ["load_id"]
 
 
 @pytest.fixture(scope="module")
-def slab(engine: Engine, demo: tuple[Visitor, str]) -> list[Listed]:
-    return find(engine, demo[0], Sought(mix_id="concrete-nominal"), limit=100)
+def slab(engine: Engine, demo: tuple[Visitor, str]) -> list[LoadRow]:
+    return find(engine, demo[0], LogFilter(mix_id="concrete-nominal"), limit=100)
 
 
 def report_of(client: Client, job_id: UUID, asked: str = "") -> tuple[bytes, str]:
@@ -33,13 +34,13 @@ def report_of(client: Client, job_id: UUID, asked: str = "") -> tuple[bytes, str
     return answer.content, " ".join(text.replace("\u202f", " ").replace("\u2009", " ").split())
 
 
-def job_of(listed: Listed, engine: Engine, visitor: Visitor) -> UUID:
+def job_of(listed: LoadRow, engine: Engine, visitor: Visitor) -> UUID:
     found = loads.running_load(engine, visitor, listed.id)
     assert found is not None
     return found.plan_id
 
 
-def test_the_report_of_the_demos_slab(engine: Engine, demo: tuple[Visitor, str], slab: list[Listed]) -> None:
+def test_the_report_of_the_demos_slab(engine: Engine, demo: tuple[Visitor, str], slab: list[LoadRow]) -> None:
     client = Client(engine, Clock(), seen_as=demo)
     job_id = job_of(slab[0], engine, demo[0])
     content, text = report_of(client, job_id, "?specified=25&standard=en-206")
@@ -59,9 +60,9 @@ def test_the_report_of_the_demos_slab(engine: Engine, demo: tuple[Visitor, str],
         figures = batched.split(f"{name.capitalize()} ")[1].split()
         assert f"{figures[2]} {figures[3]}" == f"{amount:.0f} {unit}", name
     for one in slab:
-        ratio = one.entry.ratio or 0.0
+        ratio = one.ratio or 0.0
         over = "over max, " if ratio > 0.655 else ""
-        line = f"{one.entry.number} {one.entry.begun_at:%-d %b %Y %H:%M} {one.entry.water_l:.1f} L {over}{ratio:.2f}"
+        line = f"{one.number} {one.begun_at:%-d %b %Y %H:%M} {one.water_l:.1f} L {over}{ratio:.2f}"
         assert line in text
     assert text.count("over max, 0.") == 10
     assert "25.0 MPa met" in text
@@ -131,7 +132,7 @@ def test_a_job_without_loads_has_a_report_that_says_so(client: Client) -> None:
 
 
 def test_a_strength_that_is_none_is_refused_on_the_page_of_the_job(
-    engine: Engine, demo: tuple[Visitor, str], slab: list[Listed]
+    engine: Engine, demo: tuple[Visitor, str], slab: list[LoadRow]
 ) -> None:
     client = Client(engine, Clock(), seen_as=demo)
     job_id = job_of(slab[0], engine, demo[0])

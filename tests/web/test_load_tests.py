@@ -9,7 +9,7 @@ from helpers import NOON, Run, job
 from people import PASSWORD
 
 from keeve.core.loads.events import event_json
-from keeve.core.log.specimens import SpecimenLine, ages_of, specimens_of
+from keeve.core.log.specimens import SpecimenRow, ages_of, specimens_of
 from keeve.core.planning.make_plan import make_plan
 from keeve.data import calendar_feeds, loads, plans, sessions
 from keeve.web.security import FORM_HEADER, SESSION_COOKIE, masked
@@ -51,7 +51,7 @@ def wait(client: Client, days: float) -> None:
     client.headers[FORM_HEADER] = masked(again.form_token)
 
 
-def lines(client: Client, load_id: UUID) -> list[SpecimenLine]:
+def lines(client: Client, load_id: UUID) -> list[SpecimenRow]:
     running = loads.running_load(client.engine, client.visitor, load_id)
     assert running is not None
     return specimens_of(running.plan, running.load, running.state)
@@ -70,7 +70,7 @@ def test_cubes_are_due_on_today_until_they_are_broken(client: Client, load_id: U
     assert "Test 1 cube" in words(client.get("/").text)
     # By hand: 495 kN on 150 x 150 mm.
     result = {"load_kn": "495", "mpa": ""}
-    assert client.post(f"/log/{load_id}/specimens/{made[0].made.id}/1", data=result).status_code == 303
+    assert client.post(f"/log/{load_id}/specimens/{made[0].made_id}/1", data=result).status_code == 303
     assert lines(client, load_id)[0].mpa == pytest.approx(22.0)
     assert "Test 1 cube" not in words(client.get("/").text)
     wait(client, 25)
@@ -86,14 +86,14 @@ def test_cubes_are_due_on_today_until_they_are_broken(client: Client, load_id: U
 def test_what_came_of_them_is_held_against_the_law(client: Client, load_id: UUID) -> None:
     client.post(f"/log/{load_id}/specimens", data={**CUBES, "due": "28 28"})
     client.post(f"/log/{load_id}/specimens", data={**CUBES, "shape": "cylinder", "due": "28"})
-    cylinder, cube, _ = sorted(lines(client, load_id), key=lambda line: line.made.shape, reverse=True)
+    cylinder, cube, _ = sorted(lines(client, load_id), key=lambda line: line.shape, reverse=True)
     assert cube.expected is not None
     assert cylinder.expected is not None
     assert cube.expected.mpa == pytest.approx(1.25 * cylinder.expected.mpa)
     wait(client, 28)
     for number, mpa in ((1, "30"), (2, "34 MPa")):
         assert (
-            client.post(f"/log/{load_id}/specimens/{cube.made.id}/{number}", data={"mpa": mpa}).status_code
+            client.post(f"/log/{load_id}/specimens/{cube.made_id}/{number}", data={"mpa": mpa}).status_code
             == 303
         )
     (age,) = ages_of(lines(client, load_id), 25.0)
@@ -104,7 +104,7 @@ def test_a_test_far_from_its_day_counts_for_no_age(client: Client, load_id: UUID
     client.post(f"/log/{load_id}/specimens", data={**CUBES, "due": "28"})
     (cube,) = lines(client, load_id)
     wait(client, 40)
-    client.post(f"/log/{load_id}/specimens/{cube.made.id}/1", data={"mpa": "30"})
+    client.post(f"/log/{load_id}/specimens/{cube.made_id}/1", data={"mpa": "30"})
     (tested,) = lines(client, load_id)
     assert (tested.state(client.clock.now), tested.test_days) == ("tested", None)
     assert ages_of([tested]) == []
@@ -133,7 +133,7 @@ def test_what_cannot_be_is_refused_and_what_was_typed_stays(
     client.post(f"/log/{load_id}/specimens", data=CUBES)
     wait(client, 8)
     before = lines(client, load_id)
-    refused = client.post(f"/log/{load_id}/{path.format(made=before[0].made.id)}", data=typed)
+    refused = client.post(f"/log/{load_id}/{path.format(made=before[0].made_id)}", data=typed)
     assert refused.status_code == 422
     assert said in words(refused.text)
     if "{made}/9" not in path:
@@ -163,6 +163,6 @@ def test_a_lost_specimen_is_due_no_more(client: Client, load_id: UUID) -> None:
     (cube,) = lines(client, load_id)
     wait(client, 7)
     lost = {"what": "lost", "reason": "Dropped"}
-    assert client.post(f"/log/{load_id}/specimens/{cube.made.id}/1", data=lost).status_code == 303
+    assert client.post(f"/log/{load_id}/specimens/{cube.made_id}/1", data=lost).status_code == 303
     assert "Test 1 cube" not in words(client.get("/").text)
     assert lines(client, load_id)[0].state(client.clock.now + timedelta(days=9)) == "lost"

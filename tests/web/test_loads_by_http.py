@@ -11,7 +11,7 @@ from helpers import NOON, a_job_of, job, raw_event
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.units import in_figures
 from keeve.data import jobs, loads, plans
-from keeve.data.log_entries import Sought, find
+from keeve.data.log_entries import LogFilter, find
 from web.conftest import Client, Clock
 
 
@@ -110,7 +110,7 @@ def test_a_load_begun_by_mistake_is_as_if_it_had_not_been(client: Client) -> Non
     back = client.post(f"/bench/{load_id}/events", json=raw_event("taken_back", NOON + timedelta(seconds=4)))
     assert back.status_code == 200
     assert "Cancelled" in back.text
-    assert find(client.engine, client.visitor, Sought(), limit=5) == []
+    assert find(client.engine, client.visitor, LogFilter(), limit=5) == []
     assert loads.loads_in_work(client.engine, client.visitor, NOON) == []
     assert jobs.jobs(client.engine, client.visitor)[0].begun == 0
     late = raw_event("water_added", NOON + timedelta(seconds=5), step=1, water_l=1.0)

@@ -13,9 +13,10 @@ from playwright.sync_api import Browser
 from sqlalchemy import Engine, func, select
 
 from keeve.core.log.imported import read_history
+from keeve.core.log.load_row import LoadRow
 from keeve.data import log_imports
 from keeve.data.accounts import Visitor
-from keeve.data.log_entries import Listed, Sought, find
+from keeve.data.log_entries import LogFilter, find
 from keeve.data.mixes import every_mix
 from keeve.screens.log_import.view import meant_of
 from keeve.store import models
@@ -59,8 +60,8 @@ def taken(client: Client, there: str, **also: str) -> Any:
     return client.post(f"{there}/take", data={**form_of(client.get(there).text), **also})
 
 
-def in_log(client: Client) -> list[Listed]:
-    return find(client.engine, client.visitor, Sought(), limit=100)
+def in_log(client: Client) -> list[LoadRow]:
+    return find(client.engine, client.visitor, LogFilter(), limit=100)
 
 
 def test_a_table_is_looked_at_and_taken_in(client: Client) -> None:
@@ -71,12 +72,12 @@ def test_a_table_is_looked_at_and_taken_in(client: Client) -> None:
     assert in_log(client) == []
     assert taken(client, there).headers["location"] == there
     listed = in_log(client)
-    assert [(one.title, one.entry.number, one.mix_id) for one in listed] == [
+    assert [(one.title, one.number, one.mix_id) for one in listed] == [
         ("Quay wall", 1, ""),
         ("Quay wall", 2, "concrete-nominal"),
         ("Quay wall", 1, "concrete-nominal"),
     ]
-    assert [one.entry.ratio for one in listed] == [None, 0.59, 0.58]
+    assert [one.ratio for one in listed] == [None, 0.59, 0.58]
     # Found by its words, its day and who mixed it; shown with what is known.
     for sought in ("words=hyperlink", "words=quay&since=2020-02-03&until=2020-02-03", "who=sedge"):
         assert "Quay wall, load 2" in client.get(f"/log?{sought}").text
@@ -119,7 +120,8 @@ def test_whoever_goes_away_has_taken_in_nothing(client: Client) -> None:
     draft = log_imports.draft(client.engine, client.visitor, import_id)
     assert draft is not None
     mixes, us = every_mix(client.engine, client.visitor), client.visitor
-    history = read_history(draft.table, meant_of(draft.table, draft.meant, mixes, us.units, us.zone, NOON))
+    meant = meant_of(draft.table, draft.meant, mixes, us.units, us.zone, NOON, us.crew_id)
+    history = read_history(draft.table, meant)
 
     def lots() -> Any:
         return log_imports.take_in(client.engine, client.visitor, import_id, history.loads, NOON)
@@ -139,7 +141,7 @@ def test_it_says_how_far_it_is(client: Client) -> None:
     assert lines == [*({"done": done, "of": 1200} for done in (500, 1000, 1200)), {"to": there}]
     # A second tap lands where it was taken in.
     assert client.post(f"{there}/take", data=said).headers["location"] == there
-    assert len(find(client.engine, client.visitor, Sought(), limit=2000)) == 1200
+    assert len(find(client.engine, client.visitor, LogFilter(), limit=2000)) == 1200
 
 
 def test_it_is_withdrawn_as_one_and_can_come_in_again(client: Client) -> None:
@@ -167,12 +169,12 @@ def test_our_own_log_comes_back_as_itself(engine: Engine, demo: tuple[Visitor, s
         assert taken(client, elsewhere).status_code == 303
     assert in_log(wren) == before
     for ours, theirs in zip(before, in_log(client), strict=True):
-        assert (ours.title, ours.entry.number) == (theirs.title, theirs.entry.number)
-        assert ours.entry.begun_at == theirs.entry.begun_at
+        assert (ours.title, ours.number) == (theirs.title, theirs.number)
+        assert ours.begun_at == theirs.begun_at
         for name in ("water_l", "ratio", "placed_l", "given_l", "stored_l", "reading", "planned_l"):
-            value = getattr(ours.entry, name)
+            value = getattr(ours, name)
             close = pytest.approx(value, rel=1e-12) if isinstance(value, float) else value
-            assert getattr(theirs.entry, name) == close, name
+            assert getattr(theirs, name) == close, name
 
 
 @pytest.mark.parametrize(
@@ -194,9 +196,9 @@ def test_columns_are_meant_as_they_are_said(client: Client) -> None:
     assert form_of(client.get(there).text) == {**said, "order": "month"}
     taken(client, there)
     (load,) = in_log(client)
-    assert load.entry.begun_at.isoformat().startswith("2020-03-02")
-    assert load.entry.water_l == pytest.approx(12 * 3.785411784)
-    assert load.entry.note == "x"
+    assert load.begun_at.isoformat().startswith("2020-03-02")
+    assert load.water_l == pytest.approx(12 * 3.785411784)
+    assert load.note == "x"
 
 
 @pytest.mark.parametrize("context", [{}, PHONE], ids=["desk", "phone"])

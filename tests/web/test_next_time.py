@@ -12,7 +12,7 @@ from sqlalchemy import Engine
 from keeve.core.planning.job import Job
 from keeve.data import loads, plans
 from keeve.data.accounts import Visitor
-from keeve.data.log_entries import Sought, find
+from keeve.data.log_entries import LogFilter, find
 from keeve.formats.job_file import write_job
 from web.conftest import Client, Clock, Visit
 from web.test_first_minutes import PHONE, SMALL, TARGETS
@@ -26,7 +26,7 @@ def field(page: str, name: str) -> str:
 
 @pytest.fixture(scope="module")
 def slab(engine: Engine, demo: tuple[Visitor, str]) -> UUID:
-    (newest, *_) = find(engine, demo[0], Sought(mix_id="concrete-nominal"), limit=1)
+    (newest, *_) = find(engine, demo[0], LogFilter(mix_id="concrete-nominal"), limit=1)
     assert newest.plan_id is not None
     return newest.plan_id
 

@@ -88,10 +88,10 @@ def entries(pours: Iterable[PourLine]) -> Iterator[Entry]:
 def entries_of_tests(tests: Iterable[DueSpecimens]) -> Iterator[Entry]:
     """Specimens to test, as dates."""
     for test in tests:
-        first, count = test.lines[0], len(test.lines)
+        first, count = test.specimens[0], len(test.specimens)
         yield Entry(
-            id=f"{first.made.id}.{first.due_days}.test",
-            summary=f"Test {count} {first.made.shape}{'s' if count > 1 else ''}: {test.title}, load {test.number}",
+            id=f"{first.made_id}.{first.due_days}.test",
+            summary=f"Test {count} {first.shape}{'s' if count > 1 else ''}: {test.title}, load {test.number}",
             description=f"{first.due_days} days old",
             begins=test.due_at,
             ends=test.due_at + _A_WHILE,

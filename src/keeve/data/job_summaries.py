@@ -7,9 +7,10 @@ from uuid import UUID, uuid4
 from sqlalchemy import Engine, bindparam, select
 from sqlalchemy.dialects.postgresql import insert
 
-from keeve.core.loads.job_summary import JobSummary, summarise_job
-from keeve.data import loads, plans
+from keeve.core.log.job_summary import JobSummary, summarise_job
+from keeve.data import plans
 from keeve.data.accounts import Visitor
+from keeve.data.log_entries import rows_of_plan
 from keeve.data.plans import SavedPlan
 from keeve.store import models
 from keeve.store.database import Question, crew_reading, crew_session
@@ -35,8 +36,7 @@ def summary_so_far(
 
 
 def _summary(engine: Engine, visitor: Visitor, saved: SavedPlan, used: dict[str, float] | None) -> JobSummary:
-    begun = loads.loads_of_plan(engine, visitor, saved.id).values()
-    return summarise_job(saved.plan, [(running.load, running.state) for running in begun], used)
+    return summarise_job(saved.plan, rows_of_plan(engine, visitor, saved.id), used)
 
 
 def close_job(engine: Engine, visitor: Visitor, plan_id: UUID, used: dict[str, float], now: datetime) -> bool:

@@ -241,6 +241,13 @@ def running_load(engine: Engine, visitor: Visitor, load_id: UUID) -> RunningLoad
         return read_load(session, load_id)
 
 
+def loads_in_order(engine: Engine, visitor: Visitor, load_ids: Sequence[UUID]) -> list[RunningLoad]:
+    """Loads with everything that was told of them, the first begun first."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        read = read_loads_by_id(session, load_ids)
+    return sorted(read, key=lambda running: (running.begun_at, str(running.id)))
+
+
 _KEPT = Question(
     select(models.Event.load_id, models.Event.content).where(
         models.Event.load_id.in_(bindparam("load_ids", expanding=True))

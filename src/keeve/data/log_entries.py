@@ -5,13 +5,14 @@ import re
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
-from functools import cache, lru_cache
+from functools import cache
 from typing import Any, Literal, NamedTuple, get_args
 from uuid import UUID
 
 from sqlalchemy import (
     ColumnElement,
     Engine,
+    Select,
     Text,
     bindparam,
     cast,
@@ -28,9 +29,7 @@ from sqlalchemy.orm import Session, aliased
 
 from keeve.core.loads.events import Event, Undone
 from keeve.core.loads.running_load import RunningLoad
-from keeve.core.log.imported import PastLoad
-from keeve.core.log.load_row import LogEntry, State, log_entry, people_of, words_of
-from keeve.core.log.specimens import next_due_at
+from keeve.core.log.load_row import LoadRow, State, people_of, row_of, words_of
 from keeve.data.accounts import Visitor
 from keeve.data.load_store import read_loads_by_id
 from keeve.store import models
@@ -45,18 +44,8 @@ _LISTED_AT_A_TIME = 200
 _LONGEST_WORD, _LONGEST_NAME = 60, 120
 
 
-class Listed(NamedTuple):
-    """A load in the log: its id, its plan (None of the crew's own history), its mix, the name of its job, its entry."""
-
-    id: UUID
-    plan_id: UUID | None
-    mix_id: str
-    title: str
-    entry: LogEntry
-
-
 @dataclass(frozen=True)
-class Sought:
+class LogFilter:
     """What is looked for in the log; of what is empty, everything.
 
     Args:
@@ -111,23 +100,21 @@ def write(session: Session, running: RunningLoad, told: Event | None = None) -> 
     if running.state.taken_back:
         connection.execute(_REMOVE, {"crew": crew_id, "load_id": running.id})
         return
-    last_at = running.events[-1].occurred_at if running.events else running.begun_at
-    situation = running.situation(last_at)
-    entry = log_entry(running.plan, running.load, running.state, situation, running.begun_at)
+    row = row_of(running)
     people = people_of(running.events)
-    key = {"crew_id": crew_id, "id": running.id, "begun_at": running.begun_at}
-    words = "\n".join((entry.mix_name, *people, words_of(running.state)))
+    key = {"crew_id": crew_id, "id": row.id, "begun_at": row.begun_at}
+    words = "\n".join((row.mix_name, *people, words_of(running.state)))
     values = key | {
-        "plan_id": running.plan_id,
+        "plan_id": row.plan_id,
         "import_id": None,
-        "mix_id": running.plan.mix.id,
-        "title": running.plan.title,
-        "state": entry.state,
-        "is_open": situation.act != "done",
-        "due_at": next_due_at(running.state),
+        "mix_id": row.mix_id,
+        "title": row.title,
+        "state": row.state,
+        "is_open": row.is_open,
+        "due_at": row.due_at,
         "words": words,
-        "lexemes": _lexemes(crew_id, f"{running.plan.title}\n{words}"),
-        "content": entry.model_dump(mode="json", exclude_defaults=True),
+        "lexemes": _lexemes(crew_id, f"{row.title}\n{words}"),
+        "content": stored(row),
     }
     connection.execute(_WRITE, values)
     # An undo may list a load again that was taken back.
@@ -145,19 +132,26 @@ _PAST_COLUMNS = (
 )  # fmt: skip
 
 
-def write_past(session: Session, import_id: UUID, past: Sequence[tuple[UUID, PastLoad]]) -> None:
-    """List loads of the crew's own history by their ids, which the log does not have yet."""
+_COLUMNS = frozenset({"id", "plan_id", "mix_id", "title"})
+
+
+def stored(row: LoadRow) -> dict[str, Any]:
+    """A row as it is stored, but for what stands in a column of its own."""
+    return row.model_dump(mode="json", exclude_defaults=True, exclude=set(_COLUMNS))
+
+
+def write_past(session: Session, import_id: UUID, past: Sequence[LoadRow]) -> None:
+    """List loads of the crew's own history, which the log does not have yet."""
     crew_id = session_crew(session)
     rows, people = [], []
-    for load_id, load in past:
-        entry = load.entry
-        words = "\n".join((entry.mix_name, entry.judged_by, entry.note, entry.discarded or ""))
-        content = json.dumps(entry.model_dump(mode="json", exclude_defaults=True))
-        search = " ".join(f"'{lexeme}'" for lexeme in _lexemes(crew_id, f"{load.job}\n{words}"))
-        found = (entry.begun_at, entry.state, False, words, content, search)
-        rows.append((crew_id, load_id, import_id, load.mix_id, load.job, *found))
-        if entry.judged_by:
-            people.append((crew_id, _person(entry.judged_by), entry.begun_at, load_id))
+    for row in past:
+        words = "\n".join((row.mix_name, row.judged_by, row.note, row.discarded or ""))
+        content = json.dumps(stored(row))
+        search = " ".join(f"'{lexeme}'" for lexeme in _lexemes(crew_id, f"{row.title}\n{words}"))
+        found = (row.begun_at, row.state, False, words, content, search)
+        rows.append((crew_id, row.id, import_id, row.mix_id, row.title, *found))
+        if row.judged_by:
+            people.append((crew_id, _person(row.judged_by), row.begun_at, row.id))
     _copy(session, "log_entry", _PAST_COLUMNS, rows)
     _copy(session, "log_person", ("crew_id", "person", "begun_at", "id"), people)
 
@@ -170,13 +164,10 @@ def _copy(session: Session, table: str, columns: Sequence[str], rows: Iterable[S
             copy.write_row(row)
 
 
-def listed_past(engine: Engine, visitor: Visitor, load_id: UUID) -> Listed | None:
+def past_load(engine: Engine, visitor: Visitor, load_id: UUID) -> LoadRow | None:
     """A load of the crew's own history; None where the crew has none of that id."""
     with crew_reading(engine, visitor.crew_id) as session:
-        row = session.execute(
-            select(*_shown(_ENTRY)).where(_ENTRY.id == load_id, _ENTRY.import_id.is_not(None))
-        ).one_or_none()
-    return None if row is None else _listed(row)
+        return next(iter(read_rows(session, _PAST, load_id=load_id)), None)
 
 
 def rename(session: Session, job_id: UUID, title: str) -> None:
@@ -276,10 +267,35 @@ _NEAR = 1000
 Through = Literal["all", "near", "far"]
 
 
-def _shown(entry: Any) -> list[ColumnElement[Any]]:
-    """What is read of an entry to list it."""
-    content = cast(entry.content, Text).label("content")
-    return [entry.id, entry.plan_id, entry.mix_id, entry.title, content]
+def _shown(entry: Any) -> list[Any]:
+    """What is read of a load to show it."""
+    return [entry.id, entry.plan_id, entry.mix_id, entry.title, entry.content]
+
+
+def rows_where(*conditions: ColumnElement[bool]) -> Select[Any]:
+    """Loads of the log."""
+    return select(*_shown(_ENTRY)).where(*conditions)
+
+
+def read_rows(session: Session, question: Question, **values: Any) -> list[LoadRow]:
+    """The loads that a question of ``rows_where`` finds."""
+    return [_read(row) for row in question.ask(session, **values)]
+
+
+def _read(row: Any) -> LoadRow:
+    own = {"id": row.id, "plan_id": row.plan_id, "mix_id": row.mix_id, "title": row.title}
+    return LoadRow.model_validate({**row.content, **own})
+
+
+_PAST = Question(rows_where(_ENTRY.id == bindparam("load_id"), _ENTRY.import_id.is_not(None)))
+_OF_PLAN = Question(rows_where(_ENTRY.plan_id == bindparam("plan_id")).order_by(_ENTRY.begun_at))
+
+
+def rows_of_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> list[LoadRow]:
+    """The loads of a plan that were begun, the first begun first; of one that was begun anew the last attempt."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        found = read_rows(session, _OF_PLAN, plan_id=plan_id)
+    return list({row.number: row for row in found}.values())
 
 
 @cache
@@ -309,11 +325,11 @@ def _question(limit: int, through: Through, *names: str) -> Question:
 def find(
     engine: Engine,
     visitor: Visitor,
-    sought: Sought,
+    sought: LogFilter,
     *,
     limit: int,
     after: tuple[datetime, UUID] | None = None,
-) -> list[Listed]:
+) -> list[LoadRow]:
     """Loads of the crew's log, newest first, from after the last one of the page before.
 
     Args:
@@ -337,20 +353,16 @@ def find(
             rows = _question(limit, "near", *names).ask(session, **values)
             if len(rows) < limit:
                 rows = _question(limit, "far", *names).ask(session, **values)
-    return [_listed(row) for row in rows]
+    return [_read(row) for row in rows]
 
 
-def _listed(row: Any) -> Listed:
-    return Listed(row.id, row.plan_id, row.mix_id, row.title, _read(row.content))
+def find_in_order(engine: Engine, visitor: Visitor, sought: LogFilter, most: int) -> list[LoadRow]:
+    """The newest loads of the crew's log, the first begun first."""
+    found = find(engine, visitor, sought, limit=most)
+    return sorted(found, key=lambda load: (load.begun_at, str(load.id)))
 
 
-@lru_cache(maxsize=1024)
-def _read(content: str) -> LogEntry:
-    """An entry as it is kept. Of the same text it is the same one: the newest are listed time and again."""
-    return LogEntry.model_validate_json(content)
-
-
-def _values(visitor: Visitor, sought: Sought) -> dict[str, object] | None:
+def _values(visitor: Visitor, sought: LogFilter) -> dict[str, object] | None:
     """What is sought, by the names of ``_HAS``; None where nothing can be that."""
     values: dict[str, object] = {}
     if sought.job_id:
@@ -375,7 +387,7 @@ def _values(visitor: Visitor, sought: Sought) -> dict[str, object] | None:
     return values
 
 
-class Lately(NamedTuple):
+class FilterChoices(NamedTuple):
     """What the loads mixed lately were: their jobs and mixes by id, and who worked on them."""
 
     jobs: Mapping[str, str]
@@ -399,7 +411,7 @@ _LATELY = Question(
 )
 
 
-def lately(engine: Engine, visitor: Visitor) -> Lately:
+def lately(engine: Engine, visitor: Visitor) -> FilterChoices:
     """What the crew's newest loads were, the newest first."""
     with crew_reading(engine, visitor.crew_id) as session:
         rows = _LATELY.ask(session)
@@ -411,7 +423,7 @@ def lately(engine: Engine, visitor: Visitor) -> Lately:
         mixes.setdefault(mix_id, mix_name)
         people.setdefault(begun_by)
         people.setdefault(judged_by)
-    return Lately(
+    return FilterChoices(
         {job_id: title for job_id, title in jobs.items() if job_id},
         {mix_id: name for mix_id, name in mixes.items() if mix_id},
         [name for name in people if name],

@@ -1,19 +1,17 @@
 """A crew's own history, imported from a table: previewed, then imported or removed as a whole."""
 
-import json
-from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from itertools import islice
 from typing import Any, NamedTuple
-from uuid import NAMESPACE_URL, UUID, uuid4, uuid5
+from uuid import UUID, uuid4
 
 from sqlalchemy import ColumnElement, DateTime, Engine, Uuid, any_, bindparam, delete, select, update
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
-from keeve.core.log.imported import PastLoad
+from keeve.core.log.load_row import LoadRow
 from keeve.core.texts import written
 from keeve.data.accounts import Visitor
 from keeve.data.log_entries import write_past
@@ -117,22 +115,6 @@ def imports(engine: Engine, visitor: Visitor) -> list[Imported]:
     ]
 
 
-def ids_of(crew_id: UUID, past: Sequence[PastLoad]) -> list[UUID]:
-    """The ids of loads of a history: the same load has the same, whatever file it is in and however that is meant.
-
-    It is the same where it is the first, second … of its job, mix and number that was begun at that moment.
-    """
-    times: Counter[str] = Counter()
-    found = []
-    for load in past:
-        entry = load.entry
-        begun = entry.begun_at.astimezone(UTC).isoformat()
-        text = json.dumps([load.job, begun, entry.number, entry.mix_name])
-        times[text] += 1
-        found.append(uuid5(NAMESPACE_URL, f"{crew_id} {times[text]} {text}"))
-    return found
-
-
 _KNOWN_IDS = select(_ENTRY.id).where(_ENTRY.id == any_(bindparam("ids", type_=ARRAY(Uuid))))
 _OURS = select(_ENTRY.begun_at, _ENTRY.title, _ENTRY.content["number"].as_integer()).where(
     _ENTRY.begun_at == any_(bindparam("moments", type_=ARRAY(DateTime(timezone=True)))),
@@ -140,22 +122,21 @@ _OURS = select(_ENTRY.begun_at, _ENTRY.title, _ENTRY.content["number"].as_intege
 )
 
 
-def not_there(engine: Engine, visitor: Visitor, past: Sequence[PastLoad]) -> list[tuple[UUID, PastLoad]]:
-    """Those of a history that are not in the log yet, with their ids."""
+def not_there(engine: Engine, visitor: Visitor, past: Sequence[LoadRow]) -> list[LoadRow]:
+    """Those of a history that are not in the log yet."""
     with crew_reading(engine, visitor.crew_id) as session:
-        return _not_there(session, visitor, past)
+        return _not_there(session, past)
 
 
-def _not_there(session: Session, visitor: Visitor, past: Sequence[PastLoad]) -> list[tuple[UUID, PastLoad]]:
-    by_id = list(zip(ids_of(visitor.crew_id, past), past, strict=True))
-    known_ids = set(session.scalars(_KNOWN_IDS, {"ids": [load_id for load_id, _ in by_id]}))
+def _not_there(session: Session, past: Sequence[LoadRow]) -> list[LoadRow]:
+    known_ids = set(session.scalars(_KNOWN_IDS, {"ids": [load.id for load in past]}))
     # A load of ours that went out in a table comes back as itself.
-    moments = {"moments": list({load.entry.begun_at for load in past})}
+    moments = {"moments": list({load.begun_at for load in past})}
     known_loads = {(at, title, number) for at, title, number in session.execute(_OURS, moments)}
     return [
-        (load_id, load)
-        for load_id, load in by_id
-        if load_id not in known_ids and (load.entry.begun_at, load.job, load.entry.number) not in known_loads
+        load
+        for load in past
+        if load.id not in known_ids and (load.begun_at, load.title, load.number) not in known_loads
     ]
 
 
@@ -164,7 +145,7 @@ _HELD = select(_IMPORT.taken_at, _IMPORT.withdrawn_at).with_for_update()
 
 
 def take_in(
-    engine: Engine, visitor: Visitor, import_id: UUID, past: Sequence[PastLoad], now: datetime
+    engine: Engine, visitor: Visitor, import_id: UUID, past: Sequence[LoadRow], now: datetime
 ) -> Iterator[int]:
     """Take the loads of a table into the log, all of them or none; says after each lot how many are in.
 
@@ -179,7 +160,7 @@ def take_in(
             raise InputError("taken_in", "This file has already been imported. See Import.", [])
         # Two files that say the same come in one after the other.
         take_turns(session, visitor.crew_id)
-        new = _not_there(session, visitor, past)
+        new = _not_there(session, past)
         done = 0
         for part in _parts(new):
             write_past(session, import_id, part)

@@ -125,6 +125,12 @@ def plans_by_id(session: Session, plan_ids: Collection[UUID]) -> dict[UUID, Plan
     }
 
 
+def plan_by_id(engine: Engine, visitor: Visitor, plan_id: UUID) -> Plan | None:
+    """A plan of the visitor's crew, also of a job that was deleted; None where the crew has none of that id."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        return plans_by_id(session, {plan_id}).get(plan_id)
+
+
 def named(plan: Plan, title: str | None) -> Plan:
     """A plan under the name its job was given since, if any."""
     return plan.model_copy(update={"title": title}) if title else plan

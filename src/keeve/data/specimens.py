@@ -5,12 +5,12 @@ from datetime import datetime, timedelta
 from typing import NamedTuple
 from uuid import UUID
 
-from sqlalchemy import Engine, bindparam, select
+from sqlalchemy import Engine, bindparam
 from sqlalchemy.orm import Session
 
-from keeve.core.log.specimens import SpecimenLine, specimens_of
+from keeve.core.log.specimens import SpecimenRow
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import read_loads_by_id
+from keeve.data.log_entries import read_rows, rows_where
 from keeve.store import models
 from keeve.store.database import Question, crew_reading
 
@@ -27,17 +27,16 @@ class DueSpecimens(NamedTuple):
     title: str
     number: int
     is_late: bool
-    lines: Sequence[SpecimenLine]
+    specimens: Sequence[SpecimenRow]
 
     @property
     def due_at(self) -> datetime:
         """When they are due."""
-        return self.lines[0].due_at
+        return self.specimens[0].due_at
 
 
 _DUE = Question(
-    select(models.LogEntry.id)
-    .where(models.LogEntry.due_at.is_not(None), models.LogEntry.due_at <= bindparam("until"))
+    rows_where(models.LogEntry.due_at.is_not(None), models.LogEntry.due_at <= bindparam("until"))
     .order_by(models.LogEntry.due_at)
     .limit(_MOST)
 )
@@ -45,18 +44,12 @@ _DUE = Question(
 
 def due_specimens(session: Session, now: datetime, ahead: timedelta = _AHEAD) -> list[DueSpecimens]:
     """Specimens of the session's crew that are due by then, or late; the first that is due before the others."""
-    load_ids = [load_id for (load_id,) in _DUE.ask(session, until=now + ahead)]
     found = []
-    for running in read_loads_by_id(session, load_ids):
-        open_lines = [
-            line
-            for line in specimens_of(running.plan, running.load, running.state)
-            if line.result is None and line.due_at <= now + ahead
-        ]
-        for due_at in sorted({line.due_at for line in open_lines}):
-            lines = [line for line in open_lines if line.due_at == due_at]
-            is_late = lines[0].state(now) == "late"
-            found.append(DueSpecimens(running.id, running.plan.title, running.load.number, is_late, lines))
+    for load in read_rows(session, _DUE, until=now + ahead):
+        waiting = [one for one in load.specimens if one.is_waiting and one.due_at <= now + ahead]
+        for due_at in sorted({one.due_at for one in waiting}):
+            own = [one for one in waiting if one.due_at == due_at]
+            found.append(DueSpecimens(load.id, load.title, load.number, own[0].state(now) == "late", own))
     return sorted(found, key=lambda due: due.due_at)
 
 

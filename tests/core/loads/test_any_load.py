@@ -1,5 +1,6 @@
 """Any load, worked in any way that is offered, against an account of every kilogram and litre that is kept here."""
 
+import json
 from datetime import timedelta
 from random import Random
 from typing import Any
@@ -13,9 +14,10 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, pr
 from keeve.core.errors import InputError
 from keeve.core.loads.events import figure_of
 from keeve.core.loads.load_state import fold
-from keeve.core.loads.next_step import OVER
+from keeve.core.loads.next_step import OVER, situation
 from keeve.core.loads.option import Option
 from keeve.core.loads.options import can_be_put_right
+from keeve.core.log.load_row import LoadRow
 from keeve.core.planning.plan import Plan
 
 DOSE = {"dose": 150.0, "basis": "ml_per_100kg", "density_kg_l": 1.02, "solids_fraction": 0.2}
@@ -302,6 +304,24 @@ class AnyLoad(RuleBasedStateMachine):
         assert now.water.next_step_l <= now.water.remaining_l + 1e-9 or not self.run.state.water
         if now.stage == "dead":
             assert now.act in {"dead", *OVER}
+
+    @invariant()
+    def its_row_says_what_its_events_come_to(self) -> None:
+        if not hasattr(self, "run"):
+            return
+        run, state, row = self.run, self.run.state, self.run.row()
+        stored = json.dumps(row.model_dump(mode="json", exclude_defaults=True))
+        assert LoadRow.model_validate(json.loads(stored)) == row
+        now = situation(run.plan, run.load, state, run.events[-1].occurred_at if run.events else run.at)
+        assert (row.ratio, row.made_l, row.dead_at) == (now.ratio, now.made_l, now.dead_at)
+        assert (row.used_kg, row.water_l) == (state.went_in_kg, state.went_in_l)
+        assert row.binder_kg == pytest.approx(sum(row.used_kg.get(name, 0.0) for name in run.plan.binders))
+        assert row.planned_kg == {charge.material: charge.mass_kg for charge in run.load.charges}
+        judged = state.last_judgement
+        assert (row.reading, row.judged_at) == ((judged.reading, judged.at) if judged else (None, None))
+        assert row.is_out == (state.placed_l > 0 or state.discarded is not None)
+        assert row.was_mixed == bool(state.water or state.gone_l)
+        assert row.kept_l <= row.stored_l
 
     def teardown(self) -> None:
         if not hasattr(self, "run"):

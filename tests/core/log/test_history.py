@@ -3,6 +3,7 @@
 import random
 from collections.abc import Callable, Mapping
 from datetime import UTC, date, datetime, time, timedelta
+from uuid import UUID
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -21,6 +22,7 @@ from keeve.core.log.imported_columns import (
 )
 from keeve.core.units import PINT_NAMES, System
 
+CREW = UUID(int=1790)
 ZONE = ZoneInfo("Europe/London")
 NOW = datetime(2026, 3, 14, 12, tzinfo=UTC)
 # A day as people write it, by the order they write it in.
@@ -50,7 +52,14 @@ def meant(table: list[list[str]], system: System = "metric", order: Order | None
     units = guess_units(table[0], columns)
     mixes = {"concrete 1:2:4": "concrete-nominal"}
     return Meant(
-        columns, units, order or guess_order([row[0] for row in table[1:]], system), system, ZONE, mixes, NOW
+        columns,
+        units,
+        order or guess_order([row[0] for row in table[1:]], system),
+        system,
+        ZONE,
+        mixes,
+        NOW,
+        CREW,
     )
 
 
@@ -88,13 +97,12 @@ def test_a_load_is_read_however_it_is_written() -> None:
             "Sedge",
         ]
         (load,) = read(head, "|".join(row), system=system, order=order).loads
-        entry = load.entry
-        assert entry.begun_at == datetime.combine(day, at, ZONE), row
-        assert (load.job, load.mix_id, entry.number) == ("Quay wall", "concrete-nominal", int(row[3]))
-        assert entry.water_l == pytest.approx(litres, rel=1e-4), row
-        assert entry.ratio == pytest.approx(ratio, abs=1e-4)
-        assert entry.moisture_fraction == pytest.approx(moisture, abs=1e-6)
-        assert entry.judged_by == "Sedge"
+        assert load.begun_at == datetime.combine(day, at, ZONE), row
+        assert (load.title, load.mix_id, load.number) == ("Quay wall", "concrete-nominal", int(row[3]))
+        assert load.water_l == pytest.approx(litres, rel=1e-4), row
+        assert load.ratio == pytest.approx(ratio, abs=1e-4)
+        assert load.moisture_fraction == pytest.approx(moisture, abs=1e-6)
+        assert load.judged_by == "Sedge"
 
 
 @pytest.mark.parametrize(
@@ -117,7 +125,7 @@ def test_a_load_is_read_however_it_is_written() -> None:
 )
 def test_what_cannot_be_is_said_with_its_row_and_column(cell: str, said: str) -> None:
     history = read("Date|Water", "03/02/2020|12", cell, "04/02/2020|12.5")
-    assert [load.row for load in history.loads] == [2, 4]
+    assert [load.begun_at.day for load in history.loads] == [3, 4]
     (doubt,) = history.doubts
     assert doubt.row == 3
     assert doubt.column == ("Water added" if cell.startswith("01/02/2020|") else "Date")
@@ -134,7 +142,7 @@ def test_what_is_not_said_is_not_made_up() -> None:
         "03/02/2020||",
         "04/02/2020|Kerb|",
     )
-    entries = [load.entry for load in history.loads]
+    entries = history.loads
     assert [entry.number for entry in entries] == [1, 2, 1, 1]
     assert all(entry.day_only for entry in entries)
     assert entries[0].begun_at < entries[1].begun_at
@@ -145,7 +153,7 @@ def test_what_is_not_said_is_not_made_up() -> None:
     (doubt,) = history.doubts
     assert not doubt.is_refused
     assert history.refused == 0
-    assert history.loads[2].job == "Earlier loads"
+    assert history.loads[2].title == "Earlier loads"
 
 
 def test_a_row_that_says_the_same_again_is_another_load_and_said() -> None:

@@ -1,24 +1,30 @@
 """What is learnt for the next time: from loads that came right alone, against numpy, and a job that begins with it."""
 
 import random
+from copy import copy
 from datetime import timedelta
+from uuid import uuid4
 
 import numpy as np
 import pytest
-from core.log.test_quality import PLAN, done, mixed
-from helpers import job
+from core.log.test_quality import PLAN, PLAN_ID, done, mixed
+from helpers import NOON, job
 
 from keeve.core.errors import InputError
-from keeve.core.loads.drying import Drying
-from keeve.core.loads.job_summary import summarise_job
-from keeve.core.loads.state_parts import WeighedAt
-from keeve.core.log.charts import Done
+from keeve.core.log.job_summary import summarise_job
 from keeve.core.log.learning import LEAST_LOADS, Learnt, Own, as_learnt, learn
+from keeve.core.log.load_row import LoadRow
 from keeve.core.mixes import library
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Plan
 
 RATIOS = (0.55, 0.57, 0.58, 0.59, 0.6, 0.62)
+
+
+def from_before(ratio: float) -> LoadRow:
+    """A load from before Keeve, of which the ratio is known."""
+    known = {"number": 1, "mix_name": "Concrete", "begun_at": NOON, "state": "done"}
+    return LoadRow(id=uuid4(), title="Slab", mix_id="concrete-nominal", ratio=ratio, **known)
 
 
 def test_the_usual_water_is_that_of_loads_that_came_right() -> None:
@@ -28,7 +34,7 @@ def test_the_usual_water_is_that_of_loads_that_came_right() -> None:
         wrong = [done(0.65, n, result="poor") for n in range(some.randrange(20))]
         past = [some.uniform(0.52, 0.64) for _ in range(some.randrange(4))]
         # What is past the window counts for nothing, from here or from before.
-        found = learn([*loads, *wrong], PLAN, [*past, 0.8, 0.3]).ratio
+        found = learn([*loads, *wrong, *map(from_before, [*past, 0.8, 0.3])], PLAN).ratio
         values = [*(load.ratio or 0.0 for load in loads), *past]
         assert found is not None
         assert found.usual == pytest.approx(np.median(values))
@@ -45,9 +51,8 @@ def test_too_few_loads_propose_nothing() -> None:
     assert not Learnt().is_something
 
 
-def other(load: Done, **changes: object) -> Done:
-    mix = load.plan.mix.model_copy(update=changes)
-    return load._replace(plan=load.plan.model_copy(update={"mix": mix}))
+def other(**changes: object) -> Plan:
+    return PLAN.model_copy(update={"mix": PLAN.mix.model_copy(update=changes)})
 
 
 @pytest.mark.parametrize(
@@ -55,8 +60,11 @@ def other(load: Done, **changes: object) -> Done:
     [{"id": "mortar-general"}, {"ratio": "1 : 3 : 6 by volume"}, {"usual_ratio": 0.6, "target_ratio": 0.5}],
 )
 def test_loads_of_another_mix_ratio_or_placing_do_not_count(changes: dict[str, object]) -> None:
-    loads = [other(done(0.57, n), **changes) for n in range(9)]
-    assert learn(loads, PLAN).ratio is None
+    run = mixed(0.57)
+    of_other = copy(run)
+    of_other.plan = other(**changes)
+    assert learn([run.row(number=n) for n in range(9)], PLAN).ratio is not None
+    assert learn([of_other.row(number=n) for n in range(9)], PLAN).ratio is None
 
 
 def test_the_water_to_begin_with_is_what_nine_in_ten_took() -> None:
@@ -89,9 +97,11 @@ def test_the_minutes_are_from_first_water_until_right() -> None:
     assert found.loads == 6
 
 
-def whole(plan: Plan, ratio: float) -> list[Done]:
+def whole(plan: Plan, ratio: float) -> list[LoadRow]:
     """Every load of a plan, done."""
-    return [done(ratio, n)._replace(plan=plan, load=load) for n, load in enumerate(plan.loads)]
+    run = copy(mixed(ratio))
+    run.plan = plan
+    return [run.row(plan_id=PLAN_ID, number=load.number) for load in plan.loads]
 
 
 def test_the_waste_is_of_jobs_that_are_done() -> None:
@@ -100,8 +110,8 @@ def test_the_waste_is_of_jobs_that_are_done() -> None:
     assert learn(loads[:-1], plan).waste_fraction is None
     found = learn(loads, plan).waste_fraction
     assert found is not None
-    summary = summarise_job(plan, [(load.load, load.state) for load in loads])
-    made_l = sum(load.load.yield_l for load in loads)
+    summary = summarise_job(plan, loads)
+    made_l = sum(load.yield_l for load in plan.loads)
     # By hand: what was made, over what was measured.
     assert summary.made_l == pytest.approx(made_l, rel=0.05)
     assert found.usual == pytest.approx(
@@ -111,14 +121,10 @@ def test_the_waste_is_of_jobs_that_are_done() -> None:
 
 
 def test_casts_say_how_long_they_take_to_dry() -> None:
-    def cast(days: float, *, is_dry: bool = True) -> Done:
-        load = done(0.59)
-        placed = load.state.applied[-1].occurred_at
-        weighed = (WeighedAt(9.0, placed + timedelta(days=days)),)
-        drying = Drying(12.0, 9.0, 1.0, None, None, is_dry, is_dry, False, weighed)
-        return load._replace(drying=drying)
+    def cast(days: float | None) -> LoadRow:
+        return done(0.59).model_copy(update={"drying_days": days})
 
-    found = learn([cast(5.0), cast(7.0), cast(30.0, is_dry=False)], PLAN).drying_days
+    found = learn([cast(5.0), cast(7.0), cast(None)], PLAN).drying_days
     assert found is not None
     assert (found.usual, found.loads) == (pytest.approx(6.0), 2)
     assert learn([cast(5.0)], PLAN).drying_days is None
@@ -170,7 +176,6 @@ def test_a_mix_that_is_not_judged_has_no_own_water(mix: str) -> None:
 
 @pytest.mark.parametrize("changes", [{"basis": "bag"}, {"basis": "design"}, {"regime": "timed"}])
 def test_where_something_else_gives_the_water_none_is_learnt(changes: dict[str, str]) -> None:
-    loads = [other(done(0.59, n), **changes) for n in range(9)]
-    learnt = learn(loads, loads[-1].plan)
+    learnt = learn([done(0.59, n) for n in range(9)], other(**changes))
     assert (learnt.ratio, learnt.start_share) == (None, None)
     assert learnt.mixing_min is not None

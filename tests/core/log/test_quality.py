@@ -12,16 +12,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.log.charts import (
-    Done,
     judges_of,
-    ratio_of,
     ratio_series,
     runs_of,
     specimens_tested,
     uses_of,
     verdict_of,
-    window_of,
 )
+from keeve.core.log.load_row import LoadRow, ratio_window
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.rules.control_chart import Signal
 
@@ -44,19 +42,16 @@ def mixed(ratio: float) -> Run:
     return _MIXED[ratio]
 
 
-def done(ratio: float, number: int = 1, by: str = "Wren", result: str | None = None) -> Done:
+def done(ratio: float, number: int = 1, by: str = "Wren", result: str | None = None) -> LoadRow:
     """That load as somebody judged it, and how it came out."""
-    state = mixed(ratio).state
-    judged = tuple(item._replace(by=by) for item in state.judgements)
-    state = state._replace(judgements=judged, result=result)  # type: ignore[arg-type]
-    at = NOON + timedelta(hours=number)
-    return Done(uuid4(), PLAN_ID, "Slab", at, PLAN, PLAN.loads[0], state, mixed(ratio).now.ratio)
+    changes = {"title": "Slab", "number": number, "plan_id": PLAN_ID, "judged_by": by, "result": result}
+    return mixed(ratio).row(**changes, begun_at=NOON + timedelta(hours=number))
 
 
 def test_a_bad_week_is_seen_and_nothing_else() -> None:
     steady = [0.58, 0.59, 0.6, 0.59, 0.58, 0.6]
     loads = [done(ratio, n) for n, ratio in enumerate([*steady, *steady, 0.65, 0.64, 0.65, *steady])]
-    series = ratio_series([one for load in loads if (one := ratio_of(load))], window_of(PLAN.loads[0]))
+    series = ratio_series(loads, ratio_window(PLAN.loads[0]))
     assert series is not None
     assert series.chart is not None
     assert series.window == pytest.approx((0.50, 0.60, 0.65), abs=1e-9)
@@ -66,8 +61,7 @@ def test_a_bad_week_is_seen_and_nothing_else() -> None:
 
 
 def test_few_loads_are_told_without_a_chart() -> None:
-    few = [ratio for n in range(7) if (ratio := ratio_of(done(0.6, n)))]
-    series = ratio_series(few, None)
+    series = ratio_series([done(0.6, n) for n in range(7)], None)
     assert series is not None
     assert series.chart is None
     assert ratio_series([], None) is None
@@ -104,7 +98,7 @@ def test_what_a_job_took_adds_up() -> None:
     assert use.waste == pytest.approx(0.0, abs=0.01)
 
 
-def broken(mpas: list[list[float]]) -> list[Done]:
+def broken(mpas: list[list[float]]) -> list[LoadRow]:
     """Loads, one a day, each with cubes that broke at these strengths at 28 days."""
     loads = []
     for day, strengths in enumerate(mpas):
@@ -114,8 +108,7 @@ def broken(mpas: list[list[float]]) -> list[Done]:
         run.at += timedelta(days=28)
         for number, mpa in enumerate(strengths, start=1):
             run.do("specimen_tested", made=str(made.id), number=number, mpa=mpa)
-        begun = NOON + timedelta(days=day)
-        loads.append(Done(uuid4(), PLAN_ID, "Slab", begun, PLAN, run.load, run.state, run.now.ratio))
+        loads.append(run.row(title="Slab", begun_at=NOON + timedelta(days=day)))
     return loads
 
 
@@ -141,4 +134,4 @@ def test_the_verdict_is_on_means_of_samples() -> None:
 
 
 def test_the_window_is_that_of_the_mix() -> None:
-    assert window_of(PLAN.loads[0]) == pytest.approx((0.50, 0.60, 0.65))
+    assert ratio_window(PLAN.loads[0]) == pytest.approx((0.50, 0.60, 0.65))

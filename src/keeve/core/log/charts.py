@@ -1,17 +1,15 @@
 """Statistics over many loads of a mix: water, strength, people, moisture, time, waste."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from datetime import datetime, timedelta
+from datetime import timedelta
 from itertools import pairwise
 from statistics import fmean, median
 from typing import NamedTuple
 from uuid import UUID
 
-from keeve.core.loads.drying import Drying
 from keeve.core.loads.events import Result
-from keeve.core.loads.load_state import LoadState
-from keeve.core.log.specimens import SpecimenLine, specimens_of
-from keeve.core.planning.plan import Load, Plan
+from keeve.core.log.load_row import LoadRow, RatioWindow
+from keeve.core.log.specimens import SpecimenRow
 from keeve.core.rules.control_chart import ControlChart, Signal, SignalKind, control_chart
 from keeve.core.rules.strength import required_mean_strength
 from keeve.core.rules.strength_tests import (
@@ -35,69 +33,7 @@ SAME_RATIO = 0.005
 _SAME_SIZE = 0.02
 
 
-class Done(NamedTuple):
-    """A load that was mixed: its id, the name of its job, when it was begun, plan, load, state, water over binder, how
-    what it made dries.
-    """
-
-    id: UUID
-    plan_id: UUID
-    job: str
-    begun_at: datetime
-    plan: Plan
-    load: Load
-    state: LoadState
-    ratio: float | None
-    drying: Drying | None = None
-
-    @property
-    def name(self) -> str:
-        """How one calls it."""
-        return f"{self.job}, load {self.load.number}"
-
-
-class RatioOf(NamedTuple):
-    """The water ratio of a load, planned here or from before: its id, its job, its number, when it was begun."""
-
-    id: UUID
-    job: str
-    number: int
-    begun_at: datetime
-    ratio: float
-
-    @property
-    def name(self) -> str:
-        """How one calls it."""
-        return f"{self.job}, load {self.number}"
-
-
-def ratio_of(done: Done) -> RatioOf | None:
-    """The water ratio of a load; None where it has none."""
-    if done.ratio is None or not done.load.binder_kg:
-        return None
-    return RatioOf(done.id, done.job, done.load.number, done.begun_at, done.ratio)
-
-
-class Window(NamedTuple):
-    """The water ratios a mix may have: least, the one to aim at, most."""
-
-    low: float
-    target: float
-    high: float
-
-
-def window_of(load: Load) -> Window | None:
-    """The water ratios of a load as planned; None of one without binder."""
-    if not load.binder_kg:
-        return None
-    water = load.water
-    low, target, high = (
-        water.free_l(litres) / load.binder_kg for litres in (water.min_l, water.target_l, water.ceiling_l)
-    )
-    return Window(low, target, high)
-
-
-def is_past(ratio: float, window: Window) -> bool:
+def is_past(ratio: float, window: RatioWindow) -> bool:
     """Whether a water ratio is more than the mix may have, as it is printed."""
     return ratio > window.high + SAME_RATIO
 
@@ -107,29 +43,26 @@ class RatioSeries(NamedTuple):
     where they are enough.
     """
 
-    loads: Sequence[RatioOf]
-    window: Window | None
+    loads: Sequence[LoadRow]
+    ratios: Sequence[float]
+    window: RatioWindow | None
     chart: ControlChart | None
 
-    @property
-    def ratios(self) -> list[float]:
-        """The ratios alone."""
-        return [load.ratio for load in self.loads]
 
-
-def ratio_series(loads: Sequence[RatioOf], window: Window | None) -> RatioSeries | None:
-    """The water ratios of loads in order; None where there are none.
+def ratio_series(loads: Sequence[LoadRow], window: RatioWindow | None) -> RatioSeries | None:
+    """The water ratios of loads in order, of those that have one; None where there are none.
 
     Judgement made here: centre and spread are by medians, so that a bad week does not hide itself by widening them.
     """
-    if not loads:
+    known = [(load, load.ratio) for load in loads if load.ratio is not None]
+    if not known:
         return None
-    ratios = [load.ratio for load in loads]
+    ratios = [ratio for _, ratio in known]
     chart = None
     if len(ratios) >= LEAST_CHARTED:
         spread = median(abs(later - earlier) for earlier, later in pairwise(ratios)) / _D4
         chart = control_chart(ratios, target=median(ratios), sigma=max(spread, _LEAST_SIGMA))
-    return RatioSeries(loads, window, chart)
+    return RatioSeries([load for load, _ in known], ratios, window, chart)
 
 
 class Run(NamedTuple):
@@ -153,21 +86,16 @@ def runs_of(signals: Sequence[Signal]) -> list[Run]:
     return sorted(found, key=lambda run: run.first)
 
 
-class Tested(NamedTuple):
+class TestedSpecimen(NamedTuple):
     """A specimen that was tested, and its load."""
 
-    done: Done
-    line: SpecimenLine
+    load: LoadRow
+    specimen: SpecimenRow
 
 
-def specimens_tested(loads: Sequence[Done]) -> list[Tested]:
+def specimens_tested(loads: Sequence[LoadRow]) -> list[TestedSpecimen]:
     """Every tested specimen of the loads, in order."""
-    return [
-        Tested(done, line)
-        for done in loads
-        for line in specimens_of(done.plan, done.load, done.state)
-        if line.mpa is not None
-    ]
+    return [TestedSpecimen(load, one) for load in loads for one in load.specimens if one.mpa is not None]
 
 
 class Judge(NamedTuple):
@@ -181,27 +109,26 @@ class Judge(NamedTuple):
     results: Mapping[Result, int]
 
 
-def judges_of(loads: Sequence[Done]) -> list[Judge]:
+def judges_of(loads: Sequence[LoadRow]) -> list[Judge]:
     """Who called loads right at which water, against all of them, and what followed."""
-    right: dict[str, list[Done]] = {}
-    for done in loads:
-        judged = done.state.last_judgement
-        if judged is not None and judged.is_right and done.ratio is not None:
-            right.setdefault(judged.by, []).append(done)
-    everyone = [done.ratio or 0.0 for own in right.values() for done in own]
+    right: dict[str, list[LoadRow]] = {}
+    for load in loads:
+        if load.is_right and load.ratio is not None:
+            right.setdefault(load.judged_by, []).append(load)
+    everyone = [load.ratio or 0.0 for own in right.values() for load in own]
     return sorted(
         Judge(
             name,
             len(own),
-            fmean(done.ratio or 0.0 for done in own) - median(everyone),
+            fmean(load.ratio or 0.0 for load in own) - median(everyone),
             {result: n for result in ("good", "usable", "poor") if (n := _came_out(own, result))},
         )
         for name, own in right.items()
     )
 
 
-def _came_out(loads: Sequence[Done], result: str) -> int:
-    return sum(done.state.result == result for done in loads)
+def _came_out(loads: Sequence[LoadRow], result: str) -> int:
+    return sum(load.result == result for load in loads)
 
 
 class WaterByMoisture(NamedTuple):
@@ -209,30 +136,20 @@ class WaterByMoisture(NamedTuple):
     of the sand's water says it should be, L.
     """
 
-    done: Done
+    load: LoadRow
     moisture: float
     water_l: float
     balance_l: float
 
 
-def water_by_moisture(loads: Sequence[Done]) -> Iterator[WaterByMoisture]:
+def water_by_moisture(loads: Sequence[LoadRow]) -> Iterator[WaterByMoisture]:
     """The water of loads whose stockpile was followed, against its moisture: of those as large as the last."""
-    yield_l = loads[-1].load.yield_l if loads else 0.0
-    for done in loads:
-        if abs(done.load.yield_l / yield_l - 1) > _SAME_SIZE:
+    yield_l = (loads[-1].planned_l if loads else None) or 0.0
+    for load in loads:
+        if not load.planned_l or not yield_l or abs(load.planned_l / yield_l - 1) > _SAME_SIZE:
             continue
-        expected = done.state.expected
-        if expected is None or not expected.stockpile or not done.state.went_in_l:
-            continue
-        moisture = expected.free_moisture_fraction
-        sand_kg = sum(
-            charge.dry_kg
-            for charge in done.load.charges
-            if done.plan.material(charge.material).stockpile == expected.stockpile
-        )
-        planned = done.load.water
-        balance_l = planned.free_l(planned.target_l) - planned.in_admixture_l - moisture * sand_kg
-        yield WaterByMoisture(done, moisture, done.state.went_in_l, balance_l)
+        if load.moisture_fraction is not None and load.balance_l is not None and load.water_l:
+            yield WaterByMoisture(load, load.moisture_fraction, load.water_l, load.balance_l)
 
 
 class JobUse(NamedTuple):
@@ -248,43 +165,30 @@ class JobUse(NamedTuple):
     waste: float
 
 
-def uses_of(loads: Sequence[Done]) -> list[JobUse]:
+def uses_of(loads: Sequence[LoadRow]) -> list[JobUse]:
     """What each job of the loads took, against its plan: of its loads that are used up."""
-    by_job: dict[str, list[Done]] = {}
-    for done in loads:
-        if done.state.placed_l or done.state.discarded is not None:
-            by_job.setdefault(done.job, []).append(done)
+    by_job: dict[str, list[LoadRow]] = {}
+    for load in loads:
+        if load.is_out and load.as_planned is not None:
+            by_job.setdefault(load.title, []).append(load)
     return [_use(name, own) for name, own in by_job.items()]
 
 
-def _use(name: str, loads: Sequence[Done]) -> JobUse:
-    plan = loads[0].plan
-    binders = set(plan.binders)
-    planned_kg = sum(
-        charge.mass_kg for done in loads for charge in done.load.charges if charge.material in binders
-    )
-    used_kg = sum(
-        kg for done in loads for material, kg in done.state.went_in_kg.items() if material in binders
-    )
-    taken = [minutes for done in loads if (minutes := _minutes(done)) is not None]
-    made_l = sum(done.load.yield_l for done in loads)
-    lost_l = sum(max(done.load.yield_l - done.state.placed_l - done.state.given_l, 0.0) for done in loads)
+def _use(name: str, loads: Sequence[LoadRow]) -> JobUse:
+    plans = [load.as_planned for load in loads if load.as_planned is not None]
+    taken = [(load.judged_at - load.begun_at) / timedelta(minutes=1) for load in loads if load.judged_at]
+    made_l = sum(load.planned_l or 0.0 for load in loads)
+    lost_l = sum(max((load.planned_l or 0.0) - load.placed_l - load.given_l, 0.0) for load in loads)
     return JobUse(
         name=name,
         loads=len(loads),
-        planned_binder_kg=planned_kg,
-        binder_kg=used_kg,
-        planned_min=sum(fmean(step.minutes) for step in plan.procedure if step.kind != "place"),
+        planned_binder_kg=sum(plan.binder_kg for plan in plans),
+        binder_kg=sum(load.binder_kg for load in loads),
+        planned_min=plans[0].minutes,
         minutes=median(taken) if taken else None,
-        planned_waste=plan.volume.order_m3 / plan.volume.net_m3 - 1 if plan.volume.net_m3 else 0.0,
+        planned_waste=plans[0].waste_fraction,
         waste=lost_l / made_l if made_l else 0.0,
     )
-
-
-def _minutes(done: Done) -> float | None:
-    """From the start of a load to when it was last judged, min."""
-    judged = done.state.last_judgement
-    return (judged.at - done.begun_at) / timedelta(minutes=1) if judged else None
 
 
 class Verdict(NamedTuple):
@@ -292,7 +196,7 @@ class Verdict(NamedTuple):
     whether they meet the specified strength, the mean to aim at with this spread, MPa.
     """
 
-    samples: Sequence[tuple[Done, float]]
+    samples: Sequence[tuple[LoadRow, float]]
     record: StrengthRecord
     acceptances: Sequence[tuple[str, StrengthAcceptance]]
     aim_mpa: float | None
@@ -306,25 +210,25 @@ class Verdict(NamedTuple):
 _SPECIFIED_DAYS = 28
 
 
-def verdict_of(tests: Sequence[Tested], specified_mpa: float, standard: Standard) -> Verdict | None:
+def verdict_of(tests: Sequence[TestedSpecimen], specified_mpa: float, standard: Standard) -> Verdict | None:
     """A first verdict on specimens of one shape; None where none was tested at 28 days.
 
     The specimens of a load are one sample, and count by their mean. By EN 206 what was placed on a day is a volume,
     and is looked at by itself, six samples at a time.
     """
-    by_load: dict[UUID, list[Tested]] = {}
+    by_load: dict[UUID, list[TestedSpecimen]] = {}
     for test in tests:
-        if test.line.test_days == _SPECIFIED_DAYS:
-            by_load.setdefault(test.done.id, []).append(test)
+        if test.specimen.test_days == _SPECIFIED_DAYS:
+            by_load.setdefault(test.load.id, []).append(test)
     if not by_load:
         return None
-    samples = [(own[0].done, fmean(test.line.mpa or 0.0 for test in own)) for own in by_load.values()]
+    samples = [(own[0].load, fmean(test.specimen.mpa or 0.0 for test in own)) for own in by_load.values()]
     record = strength_record(
         [Specimen(age_days=float(_SPECIFIED_DAYS), mpa=mpa) for _, mpa in samples], specified_mpa
     )
     volumes: dict[str, list[float]] = {}
-    for number, (done, mpa) in enumerate(samples):
-        part = "" if standard == "aci-318" else f"{done.begun_at:%Y-%m-%d}"
+    for number, (load, mpa) in enumerate(samples):
+        part = "" if standard == "aci-318" else f"{load.begun_at:%Y-%m-%d}"
         if len(volumes.get(part, ())) == _MOST_OF_VOLUME and standard == "en-206":
             part = f"{part} {number}"
         volumes.setdefault(part, []).append(mpa)

@@ -1,15 +1,18 @@
 """A crew's own history: each row of a spreadsheet as a load of the log, or why it is none."""
 
+import json
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, time, timedelta
+from datetime import UTC, date, datetime, time, timedelta
 from typing import Any, NamedTuple
+from uuid import NAMESPACE_URL, UUID, uuid5
 from zoneinfo import ZoneInfo
 
 from keeve.core.errors import InputError
 from keeve.core.log.imported_cells import UnknownWordError, read_cell
 from keeve.core.log.imported_columns import Order, fields
-from keeve.core.log.load_row import LogEntry
+from keeve.core.log.load_row import LoadRow
 from keeve.core.units import System
 
 
@@ -25,6 +28,7 @@ class Meant:
         zone: the zone of its times.
         mixes: mixes by what the table calls them, in small letters.
         now: the moment: nothing was mixed after it.
+        crew_id: whose history it is.
     """
 
     columns: Mapping[int, str]
@@ -34,22 +38,7 @@ class Meant:
     zone: ZoneInfo
     mixes: Mapping[str, str]
     now: datetime
-
-
-class PastLoad(NamedTuple):
-    """A load of the history.
-
-    Args:
-        row: the row it stands in, counted from 1 at the head.
-        job: the name of its job.
-        mix_id: its mix; empty where it is none that the crew has.
-        entry: it as the log lists it.
-    """
-
-    row: int
-    job: str
-    mix_id: str
-    entry: LogEntry
+    crew_id: UUID
 
 
 class Doubt(NamedTuple):
@@ -71,7 +60,7 @@ class Doubt(NamedTuple):
 class History(NamedTuple):
     """A table as it was read: the loads in it, and the rows in doubt."""
 
-    loads: Sequence[PastLoad]
+    loads: Sequence[LoadRow]
     doubts: Sequence[Doubt]
 
     @property
@@ -92,9 +81,10 @@ def read_history(table: Sequence[Sequence[str]], meant: Meant) -> History:
     """
     if "begun_at" not in meant.columns.values():
         raise InputError("no_day", "Choose the column with the mixing date.", ["begun_at"])
-    loads: list[PastLoad] = []
+    loads: list[LoadRow] = []
     doubts: list[Doubt] = []
     numbers: dict[tuple[str, date], int] = {}
+    alike: Counter[str] = Counter()
     seen: dict[tuple[str, ...], int] = {}
     for row, cells in enumerate(table[1:], start=2):
         if not any(cell.strip() for cell in cells):
@@ -103,7 +93,7 @@ def read_history(table: Sequence[Sequence[str]], meant: Meant) -> History:
         doubts += own
         if any(doubt.is_refused for doubt in own):
             continue
-        loads.append(_past_load(row, values, meant, numbers))
+        loads.append(_past_load(values, meant, numbers, alike))
         first = seen.setdefault(tuple(cells), row)
         if first != row:
             doubts.append(Doubt(row, "", f"is the same as row {first}. It counts as a separate load.", False))
@@ -142,26 +132,35 @@ def _begun_at(values: Mapping[str, Any], zone: ZoneInfo) -> datetime:
 
 
 def _past_load(
-    row: int, values: Mapping[str, Any], meant: Meant, numbers: dict[tuple[str, date], int]
-) -> PastLoad:
-    """The load of a row. Where it has no number or no time, its place among those of its job and day stands for it."""
+    values: Mapping[str, Any], meant: Meant, numbers: dict[tuple[str, date], int], alike: Counter[str]
+) -> LoadRow:
+    """The load of a row. Where it has no number or no time, its place among those of its job and day stands for it.
+
+    The same load has the same id, whatever file it is in and however that is meant: it is the first, second … of its
+    job, mix and number that was begun at that moment.
+    """
     begun, job = _begun_at(values, meant.zone), values.get("job", "")
     day_only = not isinstance(values["begun_at"], datetime) and "time" not in values
     of_day = numbers[(job, begun.date())] = numbers.get((job, begun.date()), 0) + 1
-    mix_name = values.get("mix_name", "")
+    begun += timedelta(seconds=of_day if day_only else 0)
+    title, mix_name, number = job or "Earlier loads", values.get("mix_name", ""), values.get("number", of_day)
+    told = json.dumps([title, begun.astimezone(UTC).isoformat(), number, mix_name])
+    alike[told] += 1
     made_l = values.get("made_l") or values.get("placed_l") or values.get("planned_l") or 0.0
     figures = {name: values[name] for name in _FIGURES if name in values}
-    entry = LogEntry(
-        number=values.get("number", of_day),
+    return LoadRow(
+        id=uuid5(NAMESPACE_URL, f"{meant.crew_id} {alike[told]} {told}"),
+        mix_id=meant.mixes.get(mix_name.lower(), ""),
+        title=title,
+        number=number,
         mix_name=mix_name,
-        begun_at=begun + timedelta(seconds=of_day if day_only else 0),
+        begun_at=begun,
         day_only=day_only,
         begun_by=values.get("judged_by", ""),
         state="thrown-away" if values.get("discarded") else "done",
         note="\n".join([*filter(None, [values.get("note")]), *values.get("unread", [])]),
         **{**figures, "made_l": made_l},
     )
-    return PastLoad(row, job or "Earlier loads", meant.mixes.get(mix_name.lower(), ""), entry)
 
 
 # What of a row is in its entry as it was read.

@@ -6,10 +6,8 @@ from statistics import median, quantiles
 from typing import NamedTuple
 from uuid import UUID
 
-from keeve.core.loads.events import Placed
-from keeve.core.loads.expected_water import as_expected
-from keeve.core.loads.job_summary import summarise_job
-from keeve.core.log.charts import Done, is_past, window_of
+from keeve.core.log.charts import is_past
+from keeve.core.log.load_row import AsPlanned, LoadRow, ratio_window
 from keeve.core.planning.job import Job
 from keeve.core.planning.plan import Plan
 
@@ -56,40 +54,48 @@ class Learnt(NamedTuple):
         return any(own is not None for own in self)
 
 
-def learn(loads: Sequence[Done], plan: Plan, past_ratios: Sequence[float] = ()) -> Learnt:
+def learn(loads: Sequence[LoadRow], plan: Plan) -> Learnt:
     """What loads say for the next of a plan.
 
     Only loads of its mix in its parts count, of no placing that asks for another wetness; for water and time those that
-    were judged right inside the mix's window, and came out well where that was told.
+    were judged right inside the mix's window, and came out well where that was told. Of loads from before Keeve the
+    water ratio counts, where they did not come out badly.
 
     Args:
         loads: the crew's loads of the mix, in order.
         plan: the plan to be made again.
-        past_ratios: water ratios from before Keeve, of this mix.
     """
     same = [
-        done
-        for done in loads
-        if (done.plan.mix.id, done.plan.mix.ratio) == (plan.mix.id, plan.mix.ratio)
-        and done.plan.mix.usual_ratio is None
+        load
+        for load in loads
+        if load.is_out
+        and load.as_planned is not None
+        and (load.mix_id, load.as_planned.parts) == (plan.mix.id, plan.mix.ratio)
+        and not load.as_planned.has_own_ratio
     ]
-    right = [done for done in same if _came_right(done)]
+    right = [load for load in same if _came_right(load)]
     water = plan.loads[0].water
-    window = window_of(plan.loads[0])
+    window = ratio_window(plan.loads[0])
     # A label and a design give the water themselves.
     is_own = plan.mix.is_made.has_water and plan.mix.is_run.water_in_steps
     is_judged = is_own and window is not None and window.low < window.high
-    ratios = [done.ratio or 0.0 for done in right]
+    ratios = [load.ratio or 0.0 for load in right]
     if window is not None:
-        ratios += [ratio for ratio in past_ratios if window.low <= ratio <= window.high]
+        past = [load.ratio for load in loads if _is_good_past(load) and load.ratio is not None]
+        ratios += [ratio for ratio in past if window.low <= ratio <= window.high]
     ratio = _own(ratios, window.target if window else None) if is_judged else None
     return Learnt(
         ratio=ratio,
         start_share=_start(right, ratio, water.start_l / water.target_l if water.target_l else None),
         mixing_min=_of(right, _mixing_min, LEAST_LOADS),
         waste_fraction=_waste(same),
-        drying_days=_of(same, _drying_days, LEAST_CASTS),
+        drying_days=_of(same, lambda load: load.drying_days, LEAST_CASTS),
     )
+
+
+def _is_good_past(load: LoadRow) -> bool:
+    """Whether a load from before Keeve did not come out badly."""
+    return load.plan_id is None and load.result in (None, "good") and load.state == "done"
 
 
 def as_learnt(job: Job, learnt: Learnt) -> Job:
@@ -105,15 +111,15 @@ def as_learnt(job: Job, learnt: Learnt) -> Job:
     return Job.model_validate(changed)
 
 
-def _came_right(done: Done) -> bool:
-    judged, window = done.state.last_judgement, window_of(done.load)
-    if judged is None or not judged.is_right or done.ratio is None or window is None:
+def _came_right(load: LoadRow) -> bool:
+    window = load.as_planned.window if load.as_planned else None
+    if not load.is_right or load.ratio is None or window is None:
         return False
     return (
-        done.state.result in (None, "good")
-        and done.state.discarded is None
-        and done.ratio >= window.low
-        and not is_past(done.ratio, window)
+        load.result in (None, "good")
+        and load.discarded is None
+        and load.ratio >= window.low
+        and not is_past(load.ratio, window)
     )
 
 
@@ -130,21 +136,22 @@ def _tenths(values: Sequence[float]) -> list[float]:
     return quantiles(values, n=10, method="inclusive")
 
 
-def _of(loads: Iterable[Done], figure: Callable[[Done], float | None], least: int) -> Own | None:
+def _of(loads: Iterable[LoadRow], figure: Callable[[LoadRow], float | None], least: int) -> Own | None:
     """A figure of loads, of those that have it."""
-    return _own([value for done in loads if (value := figure(done)) is not None], None, least)
+    return _own([value for load in loads if (value := figure(load)) is not None], None, least)
 
 
-def _start(loads: Sequence[Done], ratio: Own | None, planned: float | None) -> Own | None:
+def _start(loads: Sequence[LoadRow], ratio: Own | None, planned: float | None) -> Own | None:
     """The share of the water that can go in first: of what each load would have been given at the usual ratio."""
     if ratio is None:
         return None
     shares = []
-    for done in loads:
-        water = as_expected(done.plan, done.load, done.state.expected).water
-        given_l = ratio.usual * done.load.binder_kg - water.in_aggregate_l - water.in_admixture_l
+    for load in loads:
+        if load.as_planned is None:
+            continue
+        given_l = ratio.usual * load.as_planned.binder_kg - load.as_planned.other_water_l
         if given_l > 0:
-            shares.append(done.state.went_in_l / given_l)
+            shares.append(load.water_l / given_l)
     if len(shares) < LEAST_LOADS:
         return None
     return Own(
@@ -152,40 +159,38 @@ def _start(loads: Sequence[Done], ratio: Own | None, planned: float | None) -> O
     )
 
 
-def _mixing_min(done: Done) -> float | None:
-    judged, first = done.state.last_judgement, done.state.first_water_at
-    return (judged.at - first) / timedelta(minutes=1) if judged and first and judged.at > first else None
+def _mixing_min(load: LoadRow) -> float | None:
+    judged_at, first_at = load.judged_at, load.first_water_at
+    return (
+        (judged_at - first_at) / timedelta(minutes=1)
+        if judged_at and first_at and judged_at > first_at
+        else None
+    )
 
 
-def _waste(loads: Sequence[Done]) -> Own | None:
+def _waste(loads: Sequence[LoadRow]) -> Own | None:
     """The waste of the jobs of which every load is done, job by job; over all of them by volume."""
-    by_plan: dict[UUID, list[Done]] = {}
-    for done in loads:
-        by_plan.setdefault(done.plan_id, []).append(done)
+    by_plan: dict[UUID, tuple[AsPlanned, list[LoadRow]]] = {}
+    for load in loads:
+        if load.plan_id is not None and load.as_planned is not None:
+            by_plan.setdefault(load.plan_id, (load.as_planned, []))[1].append(load)
     whole = [
-        own for own in by_plan.values() if len({one.load.number for one in own}) == len(own[0].plan.loads)
+        (plan, own) for plan, own in by_plan.values() if len({load.number for load in own}) == plan.loads
     ]
-    sums = [summarise_job(own[0].plan, [(one.load, one.state) for one in own]) for own in whole]
-    net_l = sum(one.net_l for one in sums)
+    net_l = sum(plan.net_l for plan, _ in whole)
     if not net_l:
         return None
-    used_l = [one.made_l - one.given_l - one.kept_l for one in sums]
-    wastes = [litres / one.net_l - 1 for litres, one in zip(used_l, sums, strict=True)]
+    used_l = [
+        sum(load.made_l - load.given_l - load.kept_l for load in own if load.was_mixed) for _, own in whole
+    ]
+    wastes = [litres / plan.net_l - 1 for litres, (plan, _) in zip(used_l, whole, strict=True)]
     all_of_it = sum(used_l) / net_l - 1
-    count = sum(map(len, whole))
+    count = sum(len(own) for _, own in whole)
     if count < LEAST_LOADS:
         return None
 
     def bounded(waste: float) -> float:
         return min(max(waste, 0.0), _MOST_WASTE)
 
-    planned = sum(one.planned_waste_fraction * one.net_l for one in sums) / net_l
+    planned = sum(plan.waste_fraction * plan.net_l for plan, _ in whole) / net_l
     return Own(bounded(all_of_it), bounded(min(wastes)), bounded(max(wastes)), count, planned)
-
-
-def _drying_days(done: Done) -> float | None:
-    """From the pour until the cast was dry, days."""
-    poured = [event.occurred_at for event in done.state.applied if isinstance(event, Placed)]
-    if done.drying is None or not done.drying.is_dry or not poured:
-        return None
-    return (done.drying.weighings[-1].at - poured[-1]) / timedelta(days=1)

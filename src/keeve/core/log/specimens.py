@@ -1,9 +1,11 @@
 """Specimens of loads: when each is due, what it came to, and the strength that was to be expected of it."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Literal, NamedTuple
+from uuid import UUID
+
+from pydantic import BaseModel, ConfigDict
 
 from keeve.core.loads.contents import contents
 from keeve.core.loads.events import SpecimenLost, SpecimensMade, SpecimenTested
@@ -12,7 +14,7 @@ from keeve.core.loads.load_state import LoadState
 from keeve.core.planning.expected_strength import strength_of_load
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.rules.strength import StrengthBand
-from keeve.core.rules.strength_tests import Specimen, StrengthRecord, specimen_mpa, strength_record
+from keeve.core.rules.strength_tests import Shape, Specimen, StrengthRecord, specimen_mpa, strength_record
 from keeve.core.rules.workings import Workings
 
 DAY = timedelta(days=1)
@@ -25,38 +27,57 @@ _LAW_DAYS = (1.0, 365.0)
 State = Literal["waiting", "due", "late", "tested", "lost"]
 
 
-@dataclass(frozen=True)
-class SpecimenLine:
+class SpecimenRow(BaseModel):
     """A specimen of a load.
 
     Args:
-        made: the event with which its set was made.
+        made_id: the event with which its set was made.
+        made_at: when that was.
+        mark: what is written on its set.
         number: its number in the set, from 1.
-        due_at: when it is due.
-        result: what became of it; None while nothing did.
+        shape: what it is.
+        size_mm: side of a cube or of the section of a prism, diameter of a cylinder.
+        due_days: the age at which it is due, days.
+        tested_at: when it was tested; None while it was not.
+        lost: why it never will be; None where it may.
         mpa: its strength, where it was tested.
-        age_days: its age at the test.
         expected: the strength to expect at that age, or at the age it is due, of the load as it was mixed; None where
             no law describes it.
     """
 
-    made: SpecimensMade
+    model_config = ConfigDict(frozen=True, extra="ignore", defer_build=True)
+
+    made_id: UUID
+    made_at: datetime
+    mark: str = ""
     number: int
-    due_at: datetime
-    result: SpecimenTested | SpecimenLost | None
-    mpa: float | None
-    age_days: float | None
-    expected: StrengthBand | None
+    shape: Shape
+    size_mm: float
+    due_days: int
+    tested_at: datetime | None = None
+    lost: str | None = None
+    mpa: float | None = None
+    expected: StrengthBand | None = None
 
     @property
     def name(self) -> str:
         """What is written on it."""
-        return f"{self.made.mark} {self.number}".strip()
+        return f"{self.mark} {self.number}".strip()
 
     @property
-    def due_days(self) -> int:
-        """The age at which it is due, days."""
-        return self.made.due_days[self.number - 1]
+    def due_at(self) -> datetime:
+        """When it is due."""
+        return self.made_at + self.due_days * DAY
+
+    @property
+    def age_days(self) -> float | None:
+        """Its age at the test."""
+        return (self.tested_at - self.made_at) / DAY if self.tested_at else None
+
+    @property
+    def is_waiting(self) -> bool:
+        """Whether it is still to be tested."""
+        return self.tested_at is None and self.lost is None
 
     @property
     def test_days(self) -> int | None:
@@ -77,32 +98,41 @@ class SpecimenLine:
 
     def state(self, now: datetime) -> State:
         """Where it is: due from half a day before its time, late from a tenth of its age after it."""
-        if isinstance(self.result, SpecimenLost):
+        if self.lost is not None:
             return "lost"
-        if self.result is not None:
+        if self.tested_at is not None:
             return "tested"
         late_at = self.due_at + self._near_days * DAY
         return "late" if now > late_at else "due" if now >= self.due_at - _NEAR_DAYS * DAY else "waiting"
 
 
-def specimens_of(plan: Plan, load: Load, state: LoadState) -> list[SpecimenLine]:
+def specimens_of(plan: Plan, load: Load, state: LoadState) -> list[SpecimenRow]:
     """The specimens of a load, set by set."""
     return [
-        _line(plan, load, state, made, number)
+        _row(plan, load, state, made, number)
         for made in state.specimens
         for number in range(1, len(made.due_days) + 1)
     ]
 
 
-def _line(plan: Plan, load: Load, state: LoadState, made: SpecimensMade, number: int) -> SpecimenLine:
+def _row(plan: Plan, load: Load, state: LoadState, made: SpecimensMade, number: int) -> SpecimenRow:
     result = state.specimen_results.get((made.id, number))
-    days = float(made.due_days[number - 1])
-    mpa = age_days = None
-    if isinstance(result, SpecimenTested):
-        age_days = (result.occurred_at - made.occurred_at) / DAY
-        mpa = _mpa(made, result, age_days)
-    expected = _expected(plan, load, state, made, age_days or days)
-    return SpecimenLine(made, number, made.occurred_at + days * DAY, result, mpa, age_days, expected)
+    due_days = made.due_days[number - 1]
+    tested = result if isinstance(result, SpecimenTested) else None
+    age_days = (tested.occurred_at - made.occurred_at) / DAY if tested else None
+    return SpecimenRow(
+        made_id=made.id,
+        made_at=made.occurred_at,
+        mark=made.mark,
+        number=number,
+        shape=made.shape,
+        size_mm=made.size_mm,
+        due_days=due_days,
+        tested_at=tested.occurred_at if tested else None,
+        lost=result.reason if isinstance(result, SpecimenLost) else None,
+        mpa=_mpa(made, tested, age_days) if tested and age_days is not None else None,
+        expected=_expected(plan, load, state, made, age_days or float(due_days)),
+    )
 
 
 def _mpa(made: SpecimensMade, result: SpecimenTested, age_days: float) -> float:
@@ -128,19 +158,6 @@ def _expected(
     return StrengthBand(mpa=band.mpa * over, low_mpa=band.low_mpa * over, high_mpa=band.high_mpa * over)
 
 
-def next_due_at(state: LoadState) -> datetime | None:
-    """When the next specimen of a load that was not tested yet is due; None where none is."""
-    return min(
-        (
-            made.occurred_at + days * DAY
-            for made in state.specimens
-            for number, days in enumerate(made.due_days, start=1)
-            if (made.id, number) not in state.specimen_results
-        ),
-        default=None,
-    )
-
-
 class Age(NamedTuple):
     """The tests of one age of one shape: what they come to."""
 
@@ -149,12 +166,12 @@ class Age(NamedTuple):
     record: StrengthRecord
 
 
-def ages_of(lines: Iterable[SpecimenLine], specified_mpa: float | None = None) -> list[Age]:
+def ages_of(specimens: Iterable[SpecimenRow], specified_mpa: float | None = None) -> list[Age]:
     """What tests come to, age by age; a specified strength is held against those of 28 days."""
     found: dict[tuple[str, int], list[float]] = {}
-    for line in lines:
-        if line.mpa is not None and line.test_days is not None:
-            found.setdefault((line.made.shape, line.test_days), []).append(line.mpa)
+    for one in specimens:
+        if one.mpa is not None and one.test_days is not None:
+            found.setdefault((one.shape, one.test_days), []).append(one.mpa)
     return [
         Age(
             shape,

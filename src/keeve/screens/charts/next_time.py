@@ -3,15 +3,14 @@
 from typing import NamedTuple
 from uuid import UUID
 
-from sqlalchemy import Engine
-
 from keeve.core.log.learning import Learnt, as_learnt, learn
 from keeve.core.planning.job import Job
 from keeve.core.planning.plan import Plan
 from keeve.data import plans
 from keeve.data.accounts import Visitor
-from keeve.data.log_entries import Sought, find
-from keeve.screens.charts.view import MOST, done_in_order, past_ratios
+from keeve.data.database import Engine
+from keeve.data.log_entries import LogFilter, find_in_order
+from keeve.screens.charts.view import MOST
 
 
 class NextTime(NamedTuple):
@@ -36,5 +35,4 @@ def next_time(engine: Engine, visitor: Visitor, plan_id: UUID) -> NextTime | Non
 
 def learnt_for(engine: Engine, visitor: Visitor, plan: Plan) -> Learnt:
     """What the newest loads of the mix of a plan say."""
-    listed = find(engine, visitor, Sought(mix_id=plan.mix.id), limit=MOST)
-    return learn(done_in_order(engine, visitor, listed), plan, past_ratios(listed))
+    return learn(find_in_order(engine, visitor, LogFilter(mix_id=plan.mix.id), MOST), plan)

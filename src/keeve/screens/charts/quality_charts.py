@@ -6,13 +6,11 @@ from itertools import groupby
 from keeve.core.loads.events import Result
 from keeve.core.log.charts import (
     SAME_RATIO,
-    Done,
     JobUse,
     Judge,
-    RatioOf,
     RatioSeries,
     Run,
-    Tested,
+    TestedSpecimen,
     Verdict,
     is_past,
     judges_of,
@@ -22,6 +20,7 @@ from keeve.core.log.charts import (
     verdict_of,
     water_by_moisture,
 )
+from keeve.core.log.load_row import LoadRow
 from keeve.core.log.specimens import CUBE_OVER_CYLINDER
 from keeve.core.rules.strength import Contents, band_ends, strength_law, strength_mpa
 from keeve.core.rules.strength_tests import Standard
@@ -36,6 +35,11 @@ _SAME_L = 0.1
 _STEPS = 40
 # Drawn that far past the oldest test, and past the ratios that were tested.
 _LEAST_DAYS, _PAST = 1.0, 1.15
+
+
+def ratio_name(load: LoadRow) -> str:
+    """What the mix of a load calls water over binder."""
+    return load.as_planned.ratio_name if load.as_planned else "water ratio"
 
 
 def ratios(series: RatioSeries | None, name: str, units: System) -> ChartFigures | None:
@@ -81,7 +85,7 @@ def _level(series: RatioSeries, y: float) -> Places:
     return [(0.0, y), (float(max(len(series.ratios) - 1, 1)), y)]
 
 
-def _in_order(loads: Sequence[RatioOf], values: Sequence[float], signals: set[int]) -> list[Dot]:
+def _in_order(loads: Sequence[LoadRow], values: Sequence[float], signals: set[int]) -> list[Dot]:
     return [
         Dot(float(index), value, load.id, load.name, index in signals)
         for index, (load, value) in enumerate(zip(loads, values, strict=True))
@@ -106,7 +110,7 @@ def _ratio_words(series: RatioSeries, units: System) -> Iterator[str]:
 _MOST_TOLD = 6
 
 
-def _run_words(loads: Sequence[RatioOf], runs: Sequence[Run], units: System) -> Iterator[str]:
+def _run_words(loads: Sequence[LoadRow], runs: Sequence[Run], units: System) -> Iterator[str]:
     """What was seen, the oldest first."""
     if len(runs) > _MOST_TOLD:
         yield f"{len(runs)} signals. The latest are here, all of them under Data:"
@@ -130,10 +134,10 @@ _RUN_WORDS: Mapping[str, str] = {
 }
 
 
-def _span(loads: Sequence[RatioOf], run: Run, units: System) -> str:
+def _span(loads: Sequence[LoadRow], run: Run, units: System) -> str:
     newest = loads[-1].begun_at.year
 
-    def day(load: RatioOf) -> str:
+    def day(load: LoadRow) -> str:
         return write_day_in_year(load.begun_at.date(), newest, units)
 
     if run.kind.startswith("drift"):
@@ -142,7 +146,7 @@ def _span(loads: Sequence[RatioOf], run: Run, units: System) -> str:
     first, last = loads[run.first], loads[run.last]
     if first is last:
         return f"{first.name} ({day(first)})"
-    number = str(last.number) if last.job == first.job else last.name
+    number = str(last.number) if last.title == first.title else last.name
     days = day(first) if day(first) == day(last) else f"{day(first)} to {day(last)}"
     return f"{first.name} to {number} ({days})"
 
@@ -187,49 +191,51 @@ _TEST_COLUMNS = (
 )
 
 
-def strength_by_age(tests: Sequence[Tested], units: System) -> ChartFigures | None:
+def strength_by_age(tests: Sequence[TestedSpecimen], units: System) -> ChartFigures | None:
     """Tested strengths by age, with what the law gives at the usual ratio; of the shape that was tested most."""
     if not tests:
         return None
-    usual = sorted(test.done.ratio or 0.0 for test in tests)[len(tests) // 2]
-    oldest = max(test.line.age_days or 0.0 for test in tests) * _PAST
+    usual = sorted(test.load.ratio or 0.0 for test in tests)[len(tests) // 2]
+    oldest = max(test.specimen.age_days or 0.0 for test in tests) * _PAST
     ages = [_LEAST_DAYS * (oldest / _LEAST_DAYS) ** (step / _STEPS) for step in range(_STEPS + 1)]
     law = _law(tests, [(age, usual, age) for age in ages])
     return ChartFigures(
         _test_table("strength-by-age", "Strength by age", tests, _strength_words(tests, units)),
         Axis("age, days"),
-        Axis(f"strength of {tests[0].line.made.shape}s", "strength"),
-        [_dot(test, test.line.age_days or 0.0, test.line.is_weak) for test in tests],
+        Axis(f"strength of {tests[0].specimen.shape}s", "strength"),
+        [_dot(test, test.specimen.age_days or 0.0, test.specimen.is_weak) for test in tests],
         *law,
         key=f"Band: 8 in 10 results at water ratio {usual:.2f}, cured wet. Ring: weak for its water.",
     )
 
 
-def strength_by_ratio(tests: Sequence[Tested]) -> ChartFigures | None:
+def strength_by_ratio(tests: Sequence[TestedSpecimen]) -> ChartFigures | None:
     """Strengths at 28 days by water ratio, with the law."""
-    tests = [test for test in tests if test.line.test_days == 28 and test.done.ratio]
+    tests = [test for test in tests if test.specimen.test_days == 28 and test.load.ratio]
     if not tests:
         return None
-    tested = [test.done.ratio or 0.0 for test in tests]
+    tested = [test.load.ratio or 0.0 for test in tests]
     least, most = min(tested) / _PAST, max(tested) * _PAST
     across = [least + (most - least) * step / _STEPS for step in range(_STEPS + 1)]
     return ChartFigures(
         _test_table("strength-by-ratio", "Strength against water", tests, ()),
-        Axis(tests[0].done.plan.mix.ratio_name),
+        Axis(ratio_name(tests[0].load)),
         Axis("strength at 28 days", "strength"),
-        [_dot(test, test.done.ratio or 0.0, False) for test in tests],
+        [_dot(test, test.load.ratio or 0.0, False) for test in tests],
         *_law(tests, [(ratio, ratio, 28.0) for ratio in across]),
         key="Line and band: expected strength, 8 in 10 inside.",
     )
 
 
-def verdict(tests: Sequence[Tested], specified_mpa: float, standard: Standard, units: System) -> Table | None:
+def verdict(
+    tests: Sequence[TestedSpecimen], specified_mpa: float, standard: Standard, units: System
+) -> Table | None:
     """A first verdict against a specified strength."""
     found = verdict_of(tests, specified_mpa, standard)
     if found is None:
         return None
     rows = [(load.name, load.begun_at, mpa) for load, mpa in found.samples]
-    says = list(_verdict_words(found, tests[0].line.made.shape, specified_mpa, standard, units))
+    says = list(_verdict_words(found, tests[0].specimen.shape, specified_mpa, standard, units))
     return Table("acceptance", "Specified strength", ("load", "begun_at", "mean_mpa"), rows, says)
 
 
@@ -261,28 +267,28 @@ def _verdict_words(
         yield f"With this variation, aim for an average of {shown(found.aim_mpa)}."
 
 
-def of_one_shape(done: Sequence[Done]) -> list[Tested]:
+def of_one_shape(loads: Sequence[LoadRow]) -> list[TestedSpecimen]:
     """The tested specimens of loads whose ratio is known, of the shape there is most of."""
     tests = sorted(
-        (test for test in specimens_tested(done) if test.done.ratio), key=lambda test: test.line.made.shape
+        (test for test in specimens_tested(loads) if test.load.ratio), key=lambda test: test.specimen.shape
     )
-    by_shape = [list(own) for _, own in groupby(tests, key=lambda test: test.line.made.shape)]
+    by_shape = [list(own) for _, own in groupby(tests, key=lambda test: test.specimen.shape)]
     return max(by_shape, key=len, default=[])
 
 
-def _dot(test: Tested, x: float, is_signal: bool) -> Dot:
-    name = f"{test.done.name}, {test.line.made.shape} {test.line.name}"
-    return Dot(x, test.line.mpa or 0.0, test.done.id, name, is_signal)
+def _dot(test: TestedSpecimen, x: float, is_signal: bool) -> Dot:
+    name = f"{test.load.name}, {test.specimen.shape} {test.specimen.name}"
+    return Dot(x, test.specimen.mpa or 0.0, test.load.id, name, is_signal)
 
 
 def _law(
-    tests: Sequence[Tested], places: Sequence[tuple[float, float, float]]
+    tests: Sequence[TestedSpecimen], places: Sequence[tuple[float, float, float]]
 ) -> tuple[list[Line], list[Band]]:
     """The law at places (across, water ratio, age in days), where it describes the mix: its middle and its band."""
-    if all(test.line.expected is None for test in tests):
+    if all(test.specimen.expected is None for test in tests):
         return [], []
     law = strength_law()
-    over = CUBE_OVER_CYLINDER if tests[0].line.made.shape == "cube" else 1.0
+    over = CUBE_OVER_CYLINDER if tests[0].specimen.shape == "cube" else 1.0
     middle, upper, lower = [], [], []
     for x, ratio, days in places:
         contents = Contents(1.0, 0.0, 0.0, ratio)
@@ -294,41 +300,41 @@ def _law(
     return [Line("law", middle)], [Band("law", upper, lower)]
 
 
-def _test_table(name: str, heading: str, tests: Sequence[Tested], says: Sequence[str]) -> Table:
+def _test_table(name: str, heading: str, tests: Sequence[TestedSpecimen], says: Sequence[str]) -> Table:
     rows = [
         (
-            test.done.name,
-            test.line.name,
-            test.line.made.shape,
-            test.line.age_days,
-            test.done.ratio,
-            test.line.mpa,
-            test.line.expected.low_mpa if test.line.expected else None,
-            test.line.expected.high_mpa if test.line.expected else None,
+            test.load.name,
+            test.specimen.name,
+            test.specimen.shape,
+            test.specimen.age_days,
+            test.load.ratio,
+            test.specimen.mpa,
+            test.specimen.expected.low_mpa if test.specimen.expected else None,
+            test.specimen.expected.high_mpa if test.specimen.expected else None,
         )
         for test in tests
     ]
     return Table(name, heading, _TEST_COLUMNS, rows, says)
 
 
-def _strength_words(tests: Sequence[Tested], units: System) -> list[str]:
-    known = [test for test in tests if test.line.expected is not None]
+def _strength_words(tests: Sequence[TestedSpecimen], units: System) -> list[str]:
+    known = [test for test in tests if test.specimen.expected is not None]
     if not known:
         return ["Strength of this mix can't be predicted, so there is no band."]
-    weak = sum(test.line.is_weak for test in known)
-    weakest = min(known, key=lambda test: test.line.mpa or 0.0 if test.line.test_days == 28 else 1e9)
+    weak = sum(test.specimen.is_weak for test in known)
+    weakest = min(known, key=lambda test: test.specimen.mpa or 0.0 if test.specimen.test_days == 28 else 1e9)
     says = [
         f"{len(known) - weak} of {len(known)} tests are as strong as expected for their water, or stronger."
     ]
-    if weakest.line.test_days == 28:
-        found = as_read(weakest.line.mpa or 0.0, "strength", units)
-        says.append(f"Weakest at 28 days: {found} ({weakest.done.name}, ratio {weakest.done.ratio:.2f}).")
+    if weakest.specimen.test_days == 28:
+        found = as_read(weakest.specimen.mpa or 0.0, "strength", units)
+        says.append(f"Weakest at 28 days: {found} ({weakest.load.name}, ratio {weakest.load.ratio:.2f}).")
     return says
 
 
-def by_moisture(done: Sequence[Done], units: System) -> ChartFigures | None:
+def by_moisture(loads: Sequence[LoadRow], units: System) -> ChartFigures | None:
     """The water from the tap against what the sand brings."""
-    found = list(water_by_moisture(done))
+    found = list(water_by_moisture(loads))
     if len(found) < 2:
         return None
     balance = sorted((one.moisture, one.balance_l) for one in found)
@@ -343,12 +349,12 @@ def by_moisture(done: Sequence[Done], units: System) -> ChartFigures | None:
             "water-by-moisture",
             "Water against sand moisture",
             ("load", "begun_at", "free_moisture_fraction", "water_l", "balance_l"),
-            [(one.done.name, one.done.begun_at, one.moisture, one.water_l, one.balance_l) for one in found],
+            [(one.load.name, one.load.begun_at, one.moisture, one.water_l, one.balance_l) for one in found],
             [says],
         ),
         Axis("free water in the sand", is_percent=True),
         Axis("tap water", "water"),
-        [Dot(one.moisture, one.water_l, one.done.id, one.done.name) for one in found],
+        [Dot(one.moisture, one.water_l, one.load.id, one.load.name) for one in found],
         [Line("law", balance)],
         key="Line: target minus the water in the sand.",
     )
@@ -357,9 +363,9 @@ def by_moisture(done: Sequence[Done], units: System) -> ChartFigures | None:
 _RESULTS: tuple[Result, ...] = ("good", "usable", "poor")
 
 
-def judges(done: Sequence[Done], names: Sequence[str] | None) -> Table:
+def judges(loads: Sequence[LoadRow], names: Sequence[str] | None) -> Table:
     """How people call a mix right, and what followed; of everybody, or of these only."""
-    found = [judge for judge in judges_of(done) if names is None or judge.name in names]
+    found = [judge for judge in judges_of(loads) if names is None or judge.name in names]
     return Table(
         "judges",
         "Wetter or drier, by person",
@@ -391,9 +397,9 @@ def _judge_words(name: str, wetter_by: float, results: Mapping[Result, int]) -> 
     return f"{name}: {how}; {', '.join(told)}." if told else f"{name}: {how}."
 
 
-def uses(done: Sequence[Done], units: System) -> Table:
+def uses(loads: Sequence[LoadRow], units: System) -> Table:
     """What each job took, against its plan."""
-    rows, says, found = [], [], uses_of(done)
+    rows, says, found = [], [], uses_of(loads)
     for use in found:
         rows.append(
             (
@@ -413,8 +419,8 @@ def uses(done: Sequence[Done], units: System) -> Table:
             if use.minutes
             else ""
         )
-        loads = counted(use.loads, "load")
-        says.append(f"{use.name}: {kg[0]} of cement and lime in {loads} ({kg[1]} planned){minutes}.")
+        mixed = counted(use.loads, "load")
+        says.append(f"{use.name}: {kg[0]} of cement and lime in {mixed} ({kg[1]} planned){minutes}.")
     columns = (
         "job",
         "loads",

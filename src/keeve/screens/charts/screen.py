@@ -1,17 +1,22 @@
 """Charts: whether the crew is steady, what changed, how strong it was; each with its table."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Annotated, NamedTuple
 
 from fastapi import Depends, HTTPException, Query, Request
 from fastapi.responses import Response, StreamingResponse
 
 from keeve.core.quantities import in_reader_units
+from keeve.data import plans
+from keeve.data.accounts import Visitor
+from keeve.data.database import Engine
+from keeve.data.log_entries import LogFilter, find, find_in_order, lately
 from keeve.data.security_log import note_export
 from keeve.drawing.chart import charts
 from keeve.drawing.row_bars import row_bars
 from keeve.formats.csv_table import csv_lines
-from keeve.screens.charts.view import MOST, Specified, quality_page
+from keeve.screens.charts.view import MOST, QualityPage, Specified, done_of, quality_page
 from keeve.screens.log.screen import Asked, address, asked_for, choices
 from keeve.web.fields import Number
 from keeve.web.pages import page
@@ -57,10 +62,24 @@ _LEAST_MPA, _MOST_MPA = 1.0, 200.0
 Against = Annotated[Held, Depends(_held)]
 
 
+def quality_page_of(
+    database: Engine, visitor: Visitor, sought: LogFilter, specified: Specified | None
+) -> QualityPage:
+    """The charts of the loads that are sought, of one mix: that of the newest of them where none is given."""
+    mix_id = sought.mix_id or next((one.mix_id for one in find(database, visitor, sought, limit=1)), "")
+    loads = find_in_order(database, visitor, replace(sought, mix_id=mix_id), MOST) if mix_id else []
+    done = done_of(loads)
+    plan_id = done[-1].plan_id if done else None
+    newest = plans.plan_by_id(database, visitor, plan_id) if plan_id else None
+    # How somebody judges is for that person and for the lead.
+    judges = None if visitor.may_lead else [visitor.name]
+    return quality_page(loads, newest, specified, judges, visitor.units)
+
+
 @router.get("/log/charts")
 def show(request: Request, database: Database, visitor: SignedIn, sought: Asked, held: Against) -> Response:
     """The charts of one mix, of one job where it is given."""
-    shown = quality_page(database, visitor, sought, held.specified)
+    shown = quality_page_of(database, visitor, sought, held.specified)
     asked = asked_for(sought) | dict(held.typed)
     tables = [*(figures.table for figures in shown.charts), *shown.tables]
     return page(
@@ -76,7 +95,7 @@ def show(request: Request, database: Database, visitor: SignedIn, sought: Asked,
         asked=dict.fromkeys(("mix", "job", "since", "until", "specified", "standard"), "") | asked,
         standards=STANDARDS,
         refusal=held.refusal,
-        choices=choices(shown.lately),
+        choices=choices(lately(database, visitor)),
         log=address("/log", asked_for(sought)),
         csv={table.name: address(f"/log/charts/{table.name}.csv", asked) for table in tables},
     )
@@ -87,7 +106,7 @@ def export(
     request: Request, database: Database, visitor: SignedIn, now: Now, sought: Asked, held: Against, name: str
 ) -> Response:
     """The table of a chart as CSV."""
-    table = quality_page(database, visitor, sought, held.specified).table(name)
+    table = quality_page_of(database, visitor, sought, held.specified).table(name)
     if table is None:
         raise HTTPException(404)
     file = f"keeve-{name}.csv"

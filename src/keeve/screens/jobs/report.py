@@ -6,15 +6,18 @@ from uuid import UUID
 from fastapi import HTTPException, Request
 from fastapi.responses import Response
 
+from keeve.data import jobs, plans
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
+from keeve.data.loads import loads_in_order
+from keeve.data.log_entries import LogFilter, find_in_order
 from keeve.data.security_log import note_export
 from keeve.drawing.chart import charts
 from keeve.drawing.section import section
 from keeve.formats.pdf import write_text
 from keeve.screens.charts.screen import STANDARDS, Against
 from keeve.screens.charts.view import Specified
-from keeve.screens.jobs.report_view import job_report
+from keeve.screens.jobs.report_view import MOST, job_report
 from keeve.screens.jobs.screen import job_page
 from keeve.screens.log.view import STATE_NAMES
 from keeve.screens.paper import printed as paper
@@ -64,9 +67,15 @@ def _text(
     specified: Specified | None,
 ) -> tuple[str, str]:
     """The name of the job, and its report for paper."""
-    report = job_report(database, visitor, job_id, specified)
-    if report is None:
+    job = jobs.job_page(database, visitor, job_id)
+    saved = plans.saved_plan(database, visitor, job.line.plan_id) if job else None
+    if job is None or saved is None:
         raise HTTPException(404)
+    rows = find_in_order(database, visitor, LogFilter(job_id=job_id), MOST)
+    running = loads_in_order(database, visitor, [row.id for row in rows])
+    report = job_report(
+        job, saved.job, saved.plan, rows, running, visitor.crew_name, visitor.units, specified
+    )
     values: dict[str, Any] = {
         "report": report,
         "paper": paper.SIZES[size],

@@ -4,9 +4,6 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, NamedTuple
-from uuid import UUID
-
-from sqlalchemy import Engine
 
 from keeve.core.loads.events import (
     Corrected,
@@ -19,21 +16,21 @@ from keeve.core.loads.events import (
     TemperatureTaken,
     WaterAdded,
 )
-from keeve.core.loads.job_summary import JobSummary, summarise_job
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.cast_checks import checks_of
-from keeve.core.log.charts import Window, is_past, window_of
-from keeve.core.log.load_row import LogEntry
-from keeve.core.log.specimens import Age, SpecimenLine, ages_of, specimens_of
+from keeve.core.log.charts import is_past
+from keeve.core.log.job_summary import JobSummary, summarise_job
+from keeve.core.log.load_row import LoadRow, RatioWindow, ratio_window
+from keeve.core.log.specimens import Age, SpecimenRow, ages_of
+from keeve.core.planning.job import Job
+from keeve.core.planning.job_versions import JobPage
 from keeve.core.planning.plan import AdmixtureAmount, Plan
-from keeve.data import jobs, plans
-from keeve.data.accounts import Visitor
-from keeve.data.log_entries import Sought, find
+from keeve.core.units import System
 from keeve.figures.amounts import Dose, dose_of, steps_of
 from keeve.figures.chart_figures import ChartFigures, Table
 from keeve.figures.sections import SectionFigures, section_figures
 from keeve.screens.charts import quality_charts
-from keeve.screens.charts.view import Specified, charts_of, done_of, loads_in_order
+from keeve.screens.charts.view import Specified, charts_of, done_of
 from keeve.screens.log.load_story import ContentLine, Entry, contents_of, entries
 
 # Of a larger job the newest loads are reported.
@@ -41,10 +38,10 @@ MOST = 400
 
 
 class ReportedLoad(NamedTuple):
-    """A load of the job: how it is called, its line in the log, tests of it fresh, whether it has too much water."""
+    """A load of the job: how it is called, its row, tests of it fresh, whether it has too much water."""
 
     name: str
-    entry: LogEntry
+    row: LoadRow
     fresh: Sequence[Event]
     is_wet: bool
 
@@ -61,7 +58,7 @@ class ReportedSpecimen(NamedTuple):
     """A specimen of a load: how the load is called, and the specimen."""
 
     load: str
-    line: SpecimenLine
+    specimen: SpecimenRow
 
 
 class Checked(NamedTuple):
@@ -107,7 +104,7 @@ class JobReport:
     versions: int
     needs: Sequence[dict[str, Any]]
     planned: SectionFigures
-    window: Window | None
+    window: RatioWindow | None
     specified: Specified | None
     told_until: datetime
     first_at: datetime | None
@@ -126,61 +123,65 @@ class JobReport:
 
 
 def job_report(
-    engine: Engine, visitor: Visitor, job_id: UUID, specified: Specified | None = None
-) -> JobReport | None:
-    """The report of a job; None where the crew has no such job.
+    job: JobPage,
+    asked: Job,
+    plan: Plan,
+    loads: Sequence[LoadRow],
+    running: Sequence[RunningLoad],
+    crew: str,
+    units: System,
+    specified: Specified | None = None,
+) -> JobReport:
+    """The report of a job.
 
     Args:
-        engine: the database.
-        visitor: who asks: figures in sentences are in the units of that reader.
-        job_id: the job.
+        job: the job with its versions.
+        asked: what was asked of its newest plan.
+        plan: that plan.
+        loads: its loads, the first begun first.
+        running: the same with everything that was told of them.
+        crew: who mixed it.
+        units: the reader's, for figures in sentences.
         specified: the strength that its tests are held against.
     """
-    job = jobs.job_page(engine, visitor, job_id)
-    saved = plans.saved_plan(engine, visitor, job.line.plan_id) if job else None
-    if job is None or saved is None:
-        return None
-    plan, numbers = saved.plan, {version.plan_id: version.number for version in job.versions}
-    found = find(engine, visitor, Sought(job_id=job_id), limit=MOST)
-    running, listed = loads_in_order(engine, visitor, found), {one.id: one.entry for one in found}
+    numbers = {version.plan_id: version.number for version in job.versions}
     # A change of the job gives its loads new numbers.
     names = {
-        one.id: f"{numbers[one.plan_id]}/{one.load.number}" if len(numbers) > 1 else f"{one.load.number}"
-        for one in running
+        one.id: f"{numbers[one.plan_id]}/{one.number}"
+        if len(numbers) > 1 and one.plan_id
+        else f"{one.number}"
+        for one in loads
     }
     stories = [Told(names[one.id], one.plan, entry) for one in running for entry in entries(one)]
-    specimens = [
-        ReportedSpecimen(names[one.id], line)
-        for one in running
-        for line in specimens_of(one.plan, one.load, one.state)
-    ]
+    specimens = [ReportedSpecimen(names[one.id], specimen) for one in loads for specimen in one.specimens]
     # One chart shows one mix.
-    done = [done_of(one) for one in running if one.is_out and one.plan.mix.id == plan.mix.id]
-    tests = quality_charts.of_one_shape(done)
+    of_mix = [one for one in loads if one.mix_id == plan.mix.id]
+    tests = quality_charts.of_one_shape(done_of(of_mix))
     happened = [event.occurred_at for one in running for event in one.events]
+    told = {one.id: one.state.applied for one in running}
     return JobReport(
         title=job.line.title,
-        crew=visitor.crew_name,
+        crew=crew,
         plan=plan,
         versions=len(job.versions),
-        needs=[need.model_dump(exclude_unset=True) for need in saved.job.need],
+        needs=[need.model_dump(exclude_unset=True) for need in asked.need],
         planned=section_figures(plan, plan.loads[0], labels=steps_of(plan, plan.loads[0])),
-        window=window_of(plan.loads[0]),
+        window=ratio_window(plan.loads[0]),
         specified=specified,
         told_until=max(happened, default=job.line.made_at),
-        first_at=running[0].begun_at if running else None,
-        last_at=running[-1].begun_at if running else None,
-        summary=summarise_job(plan, [(one.load, one.state) for one in running]),
+        first_at=loads[0].begun_at if loads else None,
+        last_at=loads[-1].begun_at if loads else None,
+        summary=summarise_job(plan, loads),
         contents=_together(line for one in running for line in contents_of(one)),
         doses=_doses(running),
-        loads=[_reported(names[one.id], one, listed[one.id]) for one in running],
-        left_out=job.mixed - len(running) if len(found) == MOST else 0,
+        loads=[_reported(names[one.id], one, told[one.id]) for one in loads],
+        left_out=job.mixed - len(loads) if len(loads) == MOST else 0,
         specimens=specimens,
-        ages=ages_of((one.line for one in specimens), specified.mpa if specified else None),
-        verdict=quality_charts.verdict(tests, *specified, visitor.units) if specified else None,
-        checks=_checks(plan, running),
-        remarks=[told for told in stories if _is_remark(told)],
-        charts=charts_of(done, (), tests, visitor.units),
+        ages=ages_of((one.specimen for one in specimens), specified.mpa if specified else None),
+        verdict=quality_charts.verdict(tests, *specified, units) if specified else None,
+        checks=_checks(plan, loads),
+        remarks=[remark for remark in stories if _is_remark(remark)],
+        charts=charts_of(of_mix, tests, units),
     )
 
 
@@ -200,11 +201,10 @@ def _is_remark(told: Told) -> bool:
     return entry.put_right is not None
 
 
-def _reported(name: str, running: RunningLoad, entry: LogEntry) -> ReportedLoad:
-    fresh = [event for event in running.state.applied if isinstance(event, _FRESH)]
-    window = window_of(running.load)
-    is_wet = entry.ratio is not None and window is not None and is_past(entry.ratio, window)
-    return ReportedLoad(name, entry, fresh, is_wet)
+def _reported(name: str, load: LoadRow, told: Iterable[Event]) -> ReportedLoad:
+    window = load.as_planned.window if load.as_planned else None
+    is_wet = load.ratio is not None and window is not None and is_past(load.ratio, window)
+    return ReportedLoad(name, load, [event for event in told if isinstance(event, _FRESH)], is_wet)
 
 
 def _together(lines: Iterable[ContentLine]) -> list[ContentLine]:
@@ -251,10 +251,10 @@ def _plus(one: AdmixtureAmount, other: AdmixtureAmount) -> AdmixtureAmount:
     return one.model_copy(update={name: sums(name) for name in ("mass_kg", "volume_ml", "packs")})
 
 
-def _checks(plan: Plan, running: Sequence[RunningLoad]) -> list[Checked]:
+def _checks(plan: Plan, loads: Sequence[LoadRow]) -> list[Checked]:
     found = []
     for check in checks_of(plan):
-        answers = [one.state.observed[check.id] for one in running if check.id in one.state.observed]
+        answers = [one.checks[check.id] for one in loads if check.id in one.checks]
         if answers:
             found.append(Checked(check.when, check.words, sum(answers), answers.count(False)))
     return found

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Literal, NamedTuple
 from uuid import UUID
 
-from keeve.core.loads.job_summary import JobSummary
+from keeve.core.log.job_summary import JobSummary
 from keeve.core.planning.plan import Plan
 from keeve.core.tolerances import DROP_L
 

@@ -14,7 +14,7 @@ from keeve.core.errors import InputError
 from keeve.data import loads
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
-from keeve.data.log_entries import Lately, Sought, listed_past
+from keeve.data.log_entries import FilterChoices, LogFilter, past_load
 from keeve.data.security_log import note_export
 from keeve.drawing.drying import drying_charts
 from keeve.drawing.section import section
@@ -59,11 +59,11 @@ def _sought(
     words: _Words = "",
     since: Annotated[date | None, _Empty, Query()] = None,
     until: Annotated[date | None, _Empty, Query()] = None,
-) -> Sought:
-    return Sought(job, mix, state, who.strip(), words.strip(), since, until)
+) -> LogFilter:
+    return LogFilter(job, mix, state, who.strip(), words.strip(), since, until)
 
 
-Asked = Annotated[Sought, Depends(_sought)]
+Asked = Annotated[LogFilter, Depends(_sought)]
 
 
 @router.get("/log")
@@ -82,7 +82,7 @@ def show(
     asked = asked_for(sought)
     filters = list(_filters(asked, found))
     last = found.older_than
-    next_page = {"before": last.entry.begun_at.isoformat(), "before_id": str(last.id)} if last else {}
+    next_page = {"before": last.begun_at.isoformat(), "before_id": str(last.id)} if last else {}
     return page(
         request,
         "log/log.html",
@@ -99,7 +99,7 @@ def show(
     )
 
 
-def asked_for(sought: Sought) -> dict[str, str]:
+def asked_for(sought: LogFilter) -> dict[str, str]:
     """What is looked for, as the address and the form have it."""
     given = {
         "job": sought.job_id,
@@ -147,16 +147,16 @@ def _filters(asked: Mapping[str, str], found: LogPage) -> Iterator[Filter]:
     for name, value in asked.items():
         words = value
         if name == "job":
-            words = first.listed.title if first else lately.jobs.get(value, "this job")
+            words = first.load.title if first else lately.jobs.get(value, "this job")
         elif name == "mix":
-            words = first.entry.mix_name if first else lately.mixes.get(value, value)
+            words = first.load.mix_name if first else lately.mixes.get(value, value)
         elif name == "state":
             words = next((said for state, said in STATE_NAMES.items() if state == value), value)
         without = {other: kept for other, kept in asked.items() if other != name}
         yield Filter(name, value, words, address("/log", without))
 
 
-def choices(lately: Lately, filters: Iterable[Filter] = ()) -> dict[str, dict[str, str]]:
+def choices(lately: FilterChoices, filters: Iterable[Filter] = ()) -> dict[str, dict[str, str]]:
     """What can be chosen: what was mixed lately, and what is looked for."""
     known: dict[str, dict[str, str]] = {
         "job": dict(lately.jobs),
@@ -206,7 +206,7 @@ def export(
 @router.get("/log/{load_id}")
 def show_load(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
     """One load, and everything that happened to it; or what is known of it, from before Keeve."""
-    past = listed_past(database, visitor, load_id)
+    past = past_load(database, visitor, load_id)
     if past is not None:
         return page(request, "log/past.html", past=past)
     return load_page(request, database, visitor, now, load_id)

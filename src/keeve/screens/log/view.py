@@ -14,12 +14,12 @@ from keeve.core.loads.next_step import Situation, Window
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.cast_checks import CastCheck, checks_of
 from keeve.core.log.learning import Own
-from keeve.core.log.load_row import LogEntry, State
-from keeve.core.log.specimens import Age, SpecimenLine, ages_of, specimens_of
+from keeve.core.log.load_row import LoadRow, State
+from keeve.core.log.specimens import Age, SpecimenRow, ages_of, specimens_of
 from keeve.core.mixes.model import READING_NAMES
 from keeve.data import loads
 from keeve.data.accounts import Visitor
-from keeve.data.log_entries import Lately, Listed, Sought, find, lately
+from keeve.data.log_entries import FilterChoices, LogFilter, find, lately
 from keeve.data.photos import Taken, photos_of
 from keeve.data.pours import SaidLine, said_of_load
 from keeve.figures.casts import DryingFigures, drying_of_load
@@ -54,21 +54,16 @@ STATE_NAMES: Mapping[State, str] = {
 
 
 class LogLine(NamedTuple):
-    """A load in the log: where it is found, where it is in words, and whether it is too late."""
+    """A load in the log: its row, where it is in words, and whether it is too late."""
 
-    listed: Listed
+    load: LoadRow
     state: str
     is_late: bool
 
     @property
-    def entry(self) -> LogEntry:
-        """Its entry."""
-        return self.listed.entry
-
-    @property
     def water(self) -> WaterFigures | None:
         """Its water; None where none is known."""
-        held = self.entry.water
+        held = self.load.water
         if held is None:
             return None
         return water_figures(Window(held.start_l, held.min_l, held.target_l, held.ceiling_l), [held.in_l])
@@ -85,25 +80,24 @@ class LogPage:
     """
 
     lines: Sequence[LogLine]
-    older_than: Listed | None
-    lately: Lately
+    older_than: LoadRow | None
+    lately: FilterChoices
 
 
 def log_page(
-    engine: Engine, visitor: Visitor, sought: Sought, now: datetime, after: tuple[datetime, UUID] | None
+    engine: Engine, visitor: Visitor, sought: LogFilter, now: datetime, after: tuple[datetime, UUID] | None
 ) -> LogPage:
     """A page of the log, from after the last load of the page before."""
     with crew_reading(engine, visitor.crew_id):
         found, names = find(engine, visitor, sought, limit=_PAGE + 1, after=after), lately(engine, visitor)
-    lines = [_line(listed, now) for listed in found[:_PAGE]]
+    lines = [_line(load, now) for load in found[:_PAGE]]
     return LogPage(lines, found[_PAGE - 1] if len(found) > _PAGE else None, names)
 
 
-def _line(listed: Listed, now: datetime) -> LogLine:
-    entry = listed.entry
-    is_late = entry.is_past(now)
-    told = RESULT_NAMES[entry.result].lower() if entry.result and entry.state == "done" else ""
-    return LogLine(listed, "expired" if is_late else told or STATE_NAMES[entry.state], is_late)
+def _line(load: LoadRow, now: datetime) -> LogLine:
+    is_late = load.is_past(now)
+    told = RESULT_NAMES[load.result].lower() if load.result and load.state == "done" else ""
+    return LogLine(load, "expired" if is_late else told or STATE_NAMES[load.state], is_late)
 
 
 @dataclass(frozen=True)
@@ -141,7 +135,7 @@ class LoadRecord:
     story: Sequence[Entry]
     went_to: Mapping[str, float]
     photos: Mapping[UUID | None, Sequence[Taken]]
-    specimens: Sequence[SpecimenLine]
+    specimens: Sequence[SpecimenRow]
     ages: Sequence[Age]
     checks: Sequence[CastCheck]
     after: Sequence[SaidLine]
@@ -194,29 +188,29 @@ LOG_COLUMNS = (
 )
 
 
-def log_rows(engine: Engine, visitor: Visitor, sought: Sought) -> Iterator[list[Cell]]:
+def log_rows(engine: Engine, visitor: Visitor, sought: LogFilter) -> Iterator[list[Cell]]:
     """What is sought in the log, a row a load, as ``LOG_COLUMNS`` names them."""
     after = None
     while found := find(engine, visitor, sought, limit=_EXPORT_PAGE, after=after):
         yield from map(_row, found)
-        after = (found[-1].entry.begun_at, found[-1].id)
+        after = (found[-1].begun_at, found[-1].id)
 
 
-def log_things(engine: Engine, visitor: Visitor, sought: Sought) -> Iterator[Mapping[str, Any]]:
+def log_things(engine: Engine, visitor: Visitor, sought: LogFilter) -> Iterator[Mapping[str, Any]]:
     """The same rows, each by the names of its columns."""
     return (dict(zip(LOG_COLUMNS, row, strict=True)) for row in log_rows(engine, visitor, sought))
 
 
-def log_events(engine: Engine, visitor: Visitor, sought: Sought) -> Iterator[Mapping[str, Any]]:
+def log_events(engine: Engine, visitor: Visitor, sought: LogFilter) -> Iterator[Mapping[str, Any]]:
     """Every event of the loads that are sought, in order load by load, as it is kept; with its load and job."""
     after = None
     while found := find(engine, visitor, sought, limit=_EVENTS_PAGE, after=after):
-        told = loads.events_of(engine, visitor, [listed.id for listed in found])
-        for listed in found:
-            of_load = {"load_id": str(listed.id), "job": listed.title, "load": listed.entry.number}
-            for event in sorted(told.get(listed.id, ()), key=_in_order):
+        told = loads.events_of(engine, visitor, [load.id for load in found])
+        for load in found:
+            of_load = {"load_id": str(load.id), "job": load.title, "load": load.number}
+            for event in sorted(told.get(load.id, ()), key=_in_order):
                 yield of_load | event
-        after = (found[-1].entry.begun_at, found[-1].id)
+        after = (found[-1].begun_at, found[-1].id)
 
 
 # Every field that an event can have, after its load.
@@ -230,7 +224,7 @@ EVENT_COLUMNS = (
 )
 
 
-def event_rows(engine: Engine, visitor: Visitor, sought: Sought) -> Iterator[list[Cell]]:
+def event_rows(engine: Engine, visitor: Visitor, sought: LogFilter) -> Iterator[list[Cell]]:
     """The same events, a row each, as ``EVENT_COLUMNS`` names them; what has parts is JSON."""
     for event in log_events(engine, visitor, sought):
         values = map(event.get, EVENT_COLUMNS)
@@ -244,21 +238,20 @@ def _in_order(event: Mapping[str, Any]) -> tuple[str, str, int, str]:
     return event["occurred_at"], event["device_id"], event["device_seq"], event["id"]
 
 
-def _row(listed: Listed) -> list[Cell]:
-    entry = listed.entry
+def _row(load: LoadRow) -> list[Cell]:
     return [
-        entry.begun_at.isoformat(),
-        listed.title,
-        entry.number,
-        entry.mix_name,
-        entry.planned_l,
-        entry.water_l,
-        entry.water.target_l if entry.water else None,
-        entry.ratio,
-        READING_NAMES[entry.reading] if entry.reading else None,
-        entry.judged_by or None,
-        entry.placed_l,
-        entry.discarded,
-        entry.given_l,
-        entry.stored_l,
+        load.begun_at.isoformat(),
+        load.title,
+        load.number,
+        load.mix_name,
+        load.planned_l,
+        load.water_l,
+        load.water.target_l if load.water else None,
+        load.ratio,
+        READING_NAMES[load.reading] if load.reading else None,
+        load.judged_by or None,
+        load.placed_l,
+        load.discarded,
+        load.given_l,
+        load.stored_l,
     ]

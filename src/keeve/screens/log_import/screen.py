@@ -138,7 +138,7 @@ async def _history(
 ) -> tuple[Meant, History | None]:
     """How a table is meant, and what it comes to; None where no column is the day."""
     mixes = await in_turn(lambda: every_mix(database, visitor))
-    meant = meant_of(draft.table, draft.meant, mixes, visitor.units, visitor.zone, now)
+    meant = meant_of(draft.table, draft.meant, mixes, visitor.units, visitor.zone, now, visitor.crew_id)
     try:
         return meant, await heavy.run(request, visitor.account_id, read_history, draft.table, meant)
     except InputError as fault:

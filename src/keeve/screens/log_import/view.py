@@ -4,10 +4,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, NamedTuple
+from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from keeve.core.log.imported import Doubt, History, Meant, PastLoad
+from keeve.core.log.imported import Doubt, History, Meant
 from keeve.core.log.imported_columns import fields, guess_columns, guess_order, guess_units, units_of
+from keeve.core.log.load_row import LoadRow
 from keeve.core.mixes.model import Mix
 from keeve.core.units import System
 
@@ -72,7 +74,7 @@ class Preview:
     order: str
     mixes: Sequence[MixView]
     known_mixes: Mapping[str, str]
-    shown: Sequence[PastLoad]
+    shown: Sequence[LoadRow]
     new: int
     there: int
     refused: int
@@ -96,6 +98,7 @@ def meant_of(
     units: System,
     zone: ZoneInfo,
     now: datetime,
+    crew_id: UUID,
 ) -> Meant:
     """How a table is meant: as it was said, else as it likely is.
 
@@ -106,6 +109,7 @@ def meant_of(
         units: the reader's.
         zone: the crew's.
         now: the moment.
+        crew_id: whose history it is.
     """
     heads = table[0]
     columns = {int(place): name for place, name in said.get("columns", {}).items()} or guess_columns(heads)
@@ -125,6 +129,7 @@ def meant_of(
         zone=zone,
         mixes=known | said.get("mixes", {}),
         now=now,
+        crew_id=crew_id,
     )
 
 
@@ -163,7 +168,7 @@ def preview(
         new: how many of its loads are not in the log yet.
     """
     heads, rows = table[0], table[1:]
-    named = dict.fromkeys(load.entry.mix_name for load in history.loads if load.entry.mix_name)
+    named = dict.fromkeys(load.mix_name for load in history.loads if load.mix_name)
     doubts = _together(history.doubts)
     return Preview(
         columns=[

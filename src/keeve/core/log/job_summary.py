@@ -6,8 +6,8 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter
 
 from keeve.core.errors import validated
-from keeve.core.loads.load_state import LoadState, mixed_l
-from keeve.core.planning.plan import Load, Plan
+from keeve.core.log.load_row import LoadRow
+from keeve.core.planning.plan import Plan
 from keeve.core.rules.registry import Amount, Strict
 
 _USED: TypeAdapter[dict[str, float]] = TypeAdapter(dict[str, Annotated[Amount, Field(le=1e6)]])
@@ -37,7 +37,7 @@ class JobSummary(Strict):
 
 
 def summarise_job(
-    plan: Plan, done: Sequence[tuple[Load, LoadState]], used: dict[str, float] | None = None
+    plan: Plan, loads: Sequence[LoadRow], used_bags: dict[str, float] | None = None
 ) -> JobSummary:
     """The summary of a job.
 
@@ -45,26 +45,25 @@ def summarise_job(
 
     Args:
         plan: the plan.
-        done: its loads as planned, each with its state.
-        used: bags used by material, as counted.
+        loads: its loads that were begun.
+        used_bags: bags used by material, as counted.
 
     Raises:
         InputError: a count out of bounds.
     """
-    counted = validated(_USED, used or {})
-    made_l = sum(state.gone_l + mixed_l(load, state) for load, state in done if state.water or state.gone_l)
-    placed_l = sum(state.placed_l for _, state in done)
-    given_l, kept_l = sum(state.given_l for _, state in done), sum(state.kept_l for _, state in done)
+    counted = validated(_USED, used_bags or {})
+    made_l = sum(load.made_l for load in loads if load.was_mixed)
+    placed_l = sum(load.placed_l for load in loads)
+    given_l, kept_l = sum(load.given_l for load in loads), sum(load.kept_l for load in loads)
     net_l = plan.volume.net_m3 * 1000
     materials = []
     for item in plan.materials:
-        charged = (state.went_in_kg.get(item.name, 0.0) for _, state in done)
         bags = counted.get(item.name)
         materials.append(
             MaterialUse(
                 name=item.name,
                 planned_kg=sum(load.charge(item.name).mass_kg for load in plan.loads),
-                charged_kg=sum(charged),
+                charged_kg=sum(load.used_kg.get(item.name, 0.0) for load in loads),
                 used_kg=bags * item.bag_kg if bags is not None and item.bag_kg else None,
             )
         )
