@@ -12,10 +12,11 @@ from sqlalchemy.exc import DBAPIError
 
 from keeve.core.errors import InputError
 from keeve.core.loads.running_load import RunningLoad
+from keeve.core.log.log_filter import LogFilter
 from keeve.core.rules.registry import VERSION
 from keeve.data import crews, jobs, loads, plans, sessions
 from keeve.data.accounts import Visitor
-from keeve.data.log_entries import LogFilter, find
+from keeve.data.log_entries import find
 from keeve.demo import SIGN_IN_NAME, begin_afresh, load_demo
 from keeve.store import models
 from keeve.store.database import CrewError, connect, crew_reading, crew_session, open_session, session_crew

@@ -9,7 +9,7 @@ from helpers import NOON, job, raw_event
 from keeve.core.units import DISPLAY_UNITS
 from keeve.data import loads, plans
 from keeve.screens.bench.form import FIELDS
-from keeve.screens.bench.view import bench_page
+from keeve.screens.bench.view import bench_view
 from web.conftest import Client
 
 
@@ -45,8 +45,9 @@ def test_water_is_read_as_it_was_typed(
 
 def test_a_count_is_in_its_own_vessels_and_what_is_empty_is_left_out(client: Client, load_id: UUID) -> None:
     client.post(f"/bench/{load_id}/events", json=raw_event("water_added", water_l=5))
-    view = bench_page(client.engine, client.visitor, load_id, NOON)
-    assert view is not None
+    running = loads.running_load(client.engine, client.visitor, load_id)
+    assert running is not None
+    view = bench_view(running, NOON)
     sand = next(item for item in view.counted if item.material == "sand")
     step = next(step.step for step in view.running.plan.procedure if step.material == "sand")
     charged = raw_event(

@@ -15,10 +15,11 @@ from playwright.sync_api import Browser
 from sqlalchemy import Engine
 
 from keeve.core.loads.events import Event, parse_event
+from keeve.core.log.log_filter import LogFilter
 from keeve.core.units import System
 from keeve.data.accounts import Visitor
 from keeve.data.loads import running_load
-from keeve.data.log_entries import LogFilter, find
+from keeve.data.log_entries import find
 from keeve.drawing.chart import charts
 from keeve.drawing.row_bars import row_bars
 from keeve.figures.chart_figures import Axis, Bar, Bars, ChartFigures, Dot, Table

@@ -11,9 +11,10 @@ from pypdf import PdfReader
 from sqlalchemy import Engine
 
 from keeve.core.log.load_row import LoadRow
+from keeve.core.log.log_filter import LogFilter
 from keeve.data import jobs, loads
 from keeve.data.accounts import Visitor
-from keeve.data.log_entries import LogFilter, find
+from keeve.data.log_entries import find
 from keeve.web import heavy
 from web.conftest import Client, Clock
 from web.test_load_record import fixed, load_id, running

@@ -9,9 +9,10 @@ import pytest
 from helpers import NOON, a_job_of, job, raw_event
 
 from keeve.core.loads.running_load import RunningLoad
+from keeve.core.log.log_filter import LogFilter
 from keeve.core.units import in_figures
 from keeve.data import jobs, loads, plans
-from keeve.data.log_entries import LogFilter, find
+from keeve.data.log_entries import find
 from web.conftest import Client, Clock
 
 

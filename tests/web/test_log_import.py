@@ -14,9 +14,10 @@ from sqlalchemy import Engine, func, select
 
 from keeve.core.log.imported import read_history
 from keeve.core.log.load_row import LoadRow
+from keeve.core.log.log_filter import LogFilter
 from keeve.data import log_imports
 from keeve.data.accounts import Visitor
-from keeve.data.log_entries import LogFilter, find
+from keeve.data.log_entries import find
 from keeve.data.mixes import every_mix
 from keeve.screens.log_import.view import meant_of
 from keeve.store import models

@@ -9,10 +9,11 @@ from helpers import NOON, job
 from playwright.sync_api import Browser
 from sqlalchemy import Engine
 
+from keeve.core.log.log_filter import LogFilter
 from keeve.core.planning.job import Job
 from keeve.data import loads, plans
 from keeve.data.accounts import Visitor
-from keeve.data.log_entries import LogFilter, find
+from keeve.data.log_entries import find
 from keeve.formats.job_file import write_job
 from web.conftest import Client, Clock, Visit
 from web.test_first_minutes import PHONE, SMALL, TARGETS

@@ -8,10 +8,10 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import ColumnElement, Engine, and_, select, update
 
 from keeve.core.curing.pours import PourLine
+from keeve.core.log.specimens import DueSpecimens
 from keeve.core.texts import counted
 from keeve.data.accounts import Visitor
 from keeve.data.days import DayView
-from keeve.data.specimens import DueSpecimens
 from keeve.formats.calendar_text import Entry
 from keeve.store.database import open_session
 from keeve.store.models import Account, CalendarFeed, Crew, Membership

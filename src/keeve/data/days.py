@@ -4,7 +4,6 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from functools import cached_property
-from typing import NamedTuple
 from uuid import UUID, uuid4
 from zoneinfo import ZoneInfo
 
@@ -13,17 +12,16 @@ from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
 from keeve.core.curing.pours import cure_of
-from keeve.core.day_plan.day import Begun, DayJob, DayPlan, Outcome, SoFar, Work, play, suits
+from keeve.core.day_plan.day import Begun, DayJob, DayPlan, Outcome, SoFar, Start, Work, play, suits
 from keeve.core.day_plan.day_changes import Change, changes, nearest
 from keeve.core.errors import InputError
-from keeve.core.loads.events import Placed
-from keeve.core.loads.running_load import RunningLoad
+from keeve.core.log.load_row import LoadRow
 from keeve.core.planning.job_versions import JobLine
 from keeve.core.planning.site_mix import chosen_mix
 from keeve.core.zones import zones
 from keeve.data import jobs
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import loads_where, read_loads
+from keeve.data.log_entries import loads_of_plans
 from keeve.data.plans import plans_by_id
 from keeve.devices.weather import Hour, Weather
 from keeve.formats.job_file import read_job
@@ -121,9 +119,6 @@ _NEWEST = Question(
 _PLANS = Question(
     select(models.Plan.id, models.Plan.job).where(models.Plan.id.in_(bindparam("plan_ids", expanding=True)))
 )
-_LOADS = Question(
-    loads_where(models.Load.plan_id.in_(bindparam("plan_ids", expanding=True))).order_by(models.Load.attempt)
-)
 
 
 def midnight_of(visitor: Visitor, day: date) -> datetime:
@@ -176,16 +171,6 @@ def planned_days(engine: Engine, visitor: Visitor, first: date, last: date) -> d
     return {day: plan for day, plan in found.items() if plan.jobs}
 
 
-class Start(NamedTuple):
-    """A job of a day: when it begins, its name, which loads of it, its plan."""
-
-    begins_at: datetime
-    title: str
-    first_load: int
-    loads: int
-    plan_id: UUID
-
-
 def starts_of(session: Session, visitor: Visitor, day: date) -> list[Start]:
     """The jobs planned for a day, by when they begin."""
     plan = _planned(session, day)
@@ -234,7 +219,7 @@ def with_added(engine: Engine, visitor: Visitor, plan: DayPlan, plan_id: UUID) -
         found = plans_by_id(session, {plan_id}).get(plan_id)
         if found is None:
             return plan
-        begun = {running.load.number for running in read_loads(session, _LOADS, plan_ids=[plan_id])}
+        begun = {load.number for load in loads_of_plans(session, [plan_id])}
         row = _PLANS.ask(session, plan_ids=[plan_id])[0]
     left = [load.number for load in found.loads if load.number not in begun]
     if not left:
@@ -274,7 +259,7 @@ def day_view(
             update={"jobs": [job for job in wanted.jobs if UUID(job.plan_id) in plans]}
         )
         made = dict(_PLANS.ask(session, plan_ids=plan_ids)) if plan_ids else {}
-        running = read_loads(session, _LOADS, plan_ids=plan_ids) if plan_ids else []
+        mixed = loads_of_plans(session, plan_ids)
         offered = [line for line in jobs.newest_jobs(session, "active", _OFFERED) if not line.is_finished]
     works, lines = [], []
     for job in wanted.jobs:
@@ -284,7 +269,7 @@ def day_view(
         lines.append(DayJobLine(job, found.title, found.mix.name, len(found.loads), found.loads[0].yield_l))
     now_min = (now - midnight) / timedelta(minutes=1)
     is_today = 0 <= now_min < 24 * 60
-    so_far = SoFar(_begun(wanted, running, midnight, now), now_min if is_today else None)
+    so_far = SoFar(_begun(wanted, mixed, midnight, now), now_min if is_today else None)
     starts = [_elapsed_min(visitor, day, job.begins_min) for job in wanted.jobs]
     going = _with_begins(wanted, starts)
     outcome = play(going, works, suits(going, works, [hour.air for hour in hours]), so_far)
@@ -306,7 +291,7 @@ def day_view(
 
 
 def _begun(
-    plan: DayPlan, running: Iterable[RunningLoad], midnight: datetime, now: datetime
+    plan: DayPlan, loads: Iterable[LoadRow], midnight: datetime, now: datetime
 ) -> list[Mapping[int, Begun]]:
     """The loads that were begun, of each job, in minutes of the day."""
 
@@ -314,13 +299,11 @@ def _begun(
         return None if moment is None else (moment - midnight) / timedelta(minutes=1)
 
     found: dict[str, dict[int, Begun]] = {}
-    for each in running:
-        situation = each.situation(now)
-        placed = max((event.occurred_at for event in each.events if isinstance(event, Placed)), default=None)
-        done_at = placed if situation.is_over and placed else now if situation.is_over else None
-        began = (each.begun_at - midnight) / timedelta(minutes=1)
-        found.setdefault(str(each.plan_id), {})[each.load.number] = Begun(
-            began, minute(done_at), minute(situation.dead_at)
+    for load in loads:
+        done_at = None if load.state == "mixing" else load.placed_at or now
+        began = (load.begun_at - midnight) / timedelta(minutes=1)
+        found.setdefault(str(load.plan_id), {})[load.number] = Begun(
+            began, minute(done_at), minute(load.dead_at)
         )
     return [
         {number: begun for number, begun in found.get(job.plan_id, {}).items() if number in job.numbers}

@@ -10,7 +10,7 @@ from sqlalchemy.dialects.postgresql import insert
 from keeve.core.log.job_summary import JobSummary, summarise_job
 from keeve.data import plans
 from keeve.data.accounts import Visitor
-from keeve.data.log_entries import rows_of_plan
+from keeve.data.log_entries import loads_of_plans
 from keeve.data.plans import SavedPlan
 from keeve.store import models
 from keeve.store.database import Question, crew_reading, crew_session
@@ -36,7 +36,8 @@ def summary_so_far(
 
 
 def _summary(engine: Engine, visitor: Visitor, saved: SavedPlan, used: dict[str, float] | None) -> JobSummary:
-    return summarise_job(saved.plan, rows_of_plan(engine, visitor, saved.id), used)
+    with crew_reading(engine, visitor.crew_id) as session:
+        return summarise_job(saved.plan, loads_of_plans(session, [saved.id]), used)
 
 
 def close_job(engine: Engine, visitor: Visitor, plan_id: UUID, used: dict[str, float], now: datetime) -> bool:

@@ -1,8 +1,9 @@
 """Running loads: begin one, record what happens, see where it is, read the log."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from datetime import datetime, timedelta
-from typing import Any, NamedTuple
+from itertools import islice
+from typing import Any
 from uuid import UUID, uuid4
 
 from sqlalchemy import ColumnElement, Engine, Select, Text, bindparam, cast, select, union
@@ -12,11 +13,12 @@ from sqlalchemy.orm import Session
 from keeve.core.loads.allowed_events import check_allowed
 from keeve.core.loads.events import Begun, FlowMeasured, Placed, event_json, parse_event
 from keeve.core.loads.known_before import Setting
-from keeve.core.loads.next_step import Act, Situation
+from keeve.core.loads.next_step import Act
 from keeve.core.loads.pre_use_checks import checks_for
-from keeve.core.loads.running_load import RunningLoad
+from keeve.core.loads.running_load import InWork, OpenLoads, RunningLoad
 from keeve.core.loads.set_clock import learnt, observed_age
 from keeve.core.log.load_row import STATES
+from keeve.core.log.log_filter import LogFilter
 from keeve.core.mixes.regimes import BY_CLOCK
 from keeve.core.planning.plan import Plan
 from keeve.data import log_entries, pours, stockpiles
@@ -264,6 +266,25 @@ def events_of(engine: Engine, visitor: Visitor, load_ids: Sequence[UUID]) -> dic
     return found
 
 
+# Events of so many loads are read at a time.
+_LOADS_AT_A_TIME = 100
+
+
+def every_event(engine: Engine, visitor: Visitor, sought: LogFilter) -> Iterator[Mapping[str, Any]]:
+    """Every event of the loads that are sought, in order load by load, as it is stored; with its load and job."""
+    loads = log_entries.every_load(engine, visitor, sought, _LOADS_AT_A_TIME)
+    while part := list(islice(loads, _LOADS_AT_A_TIME)):
+        events = events_of(engine, visitor, [load.id for load in part])
+        for load in part:
+            of_load = {"load_id": str(load.id), "job": load.title, "load": load.number}
+            for event in sorted(events.get(load.id, ()), key=_in_order):
+                yield of_load | event
+
+
+def _in_order(event: Mapping[str, Any]) -> tuple[str, str, int, str]:
+    return event["occurred_at"], event["device_id"], event["device_seq"], event["id"]
+
+
 _OF_PLAN = Question(loads_where(models.Load.plan_id == bindparam("plan_id")).order_by(models.Load.attempt))
 
 
@@ -271,13 +292,6 @@ def loads_of_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> dict[int, 
     """The loads of a plan that were begun, by number."""
     with crew_reading(engine, visitor.crew_id) as session:
         return {running.load.number: running for running in read_loads(session, _OF_PLAN, plan_id=plan_id)}
-
-
-class InWork(NamedTuple):
-    """A load in work, and where it is in its procedure."""
-
-    running: RunningLoad
-    situation: Situation
 
 
 _ENTRY = models.LogEntry
@@ -293,15 +307,6 @@ def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[InWor
     """Loads begun lately and not done, the least working time left first."""
     with crew_reading(engine, visitor.crew_id) as session:
         return open_loads(session, now).in_work
-
-
-class OpenLoads(NamedTuple):
-    """Loads begun lately and not done, the least working time left first; casts in their moulds or drying, in the
-    order they were begun.
-    """
-
-    in_work: list[InWork]
-    casts: list[InWork]
 
 
 def open_loads(session: Session, now: datetime) -> OpenLoads:

@@ -2,11 +2,10 @@
 
 import json
 import re
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from datetime import date, datetime, time, timedelta
 from functools import cache
-from typing import Any, Literal, NamedTuple, get_args
+from typing import Any, Literal, get_args
 from uuid import UUID
 
 from sqlalchemy import (
@@ -30,6 +29,7 @@ from sqlalchemy.orm import Session, aliased
 from keeve.core.loads.events import Event, Undone
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.load_row import LoadRow, State, people_of, row_of, words_of
+from keeve.core.log.log_filter import FilterChoices, LogFilter
 from keeve.data.accounts import Visitor
 from keeve.data.load_store import read_loads_by_id
 from keeve.store import models
@@ -42,30 +42,6 @@ _STATES: frozenset[str] = frozenset(get_args(State))
 _LISTED_AT_A_TIME = 200
 # The database refuses longer ones: what is told of a load is kept, however it is written.
 _LONGEST_WORD, _LONGEST_NAME = 60, 120
-
-
-@dataclass(frozen=True)
-class LogFilter:
-    """What is looked for in the log; of what is empty, everything.
-
-    Args:
-        job_id: loads of this job.
-        mix_id: loads of this mix.
-        state: loads in this state.
-        who: loads on which this person worked.
-        words: loads with each of these words in the name of the job or the mix, a name of who worked on it, a note
-            or a reason; the beginning of a word is enough.
-        since: begun on that day of the crew or later.
-        until: begun on that day or earlier.
-    """
-
-    job_id: UUID | None = None
-    mix_id: str = ""
-    state: str = ""
-    who: str = ""
-    words: str = ""
-    since: date | None = None
-    until: date | None = None
 
 
 _NEW = insert(_ENTRY).values(
@@ -288,14 +264,15 @@ def _read(row: Any) -> LoadRow:
 
 
 _PAST = Question(rows_where(_ENTRY.id == bindparam("load_id"), _ENTRY.import_id.is_not(None)))
-_OF_PLAN = Question(rows_where(_ENTRY.plan_id == bindparam("plan_id")).order_by(_ENTRY.begun_at))
+_OF_PLANS = Question(
+    rows_where(_ENTRY.plan_id.in_(bindparam("plan_ids", expanding=True))).order_by(_ENTRY.begun_at)
+)
 
 
-def rows_of_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> list[LoadRow]:
-    """The loads of a plan that were begun, the first begun first; of one that was begun anew the last attempt."""
-    with crew_reading(engine, visitor.crew_id) as session:
-        found = read_rows(session, _OF_PLAN, plan_id=plan_id)
-    return list({row.number: row for row in found}.values())
+def loads_of_plans(session: Session, plan_ids: Sequence[UUID]) -> list[LoadRow]:
+    """The loads of plans that were begun, the first begun first; of one that was begun anew the last attempt."""
+    found = read_rows(session, _OF_PLANS, plan_ids=list(plan_ids)) if plan_ids else []
+    return list({(load.plan_id, load.number): load for load in found}.values())
 
 
 @cache
@@ -362,6 +339,19 @@ def find_in_order(engine: Engine, visitor: Visitor, sought: LogFilter, most: int
     return sorted(found, key=lambda load: (load.begun_at, str(load.id)))
 
 
+_AT_A_TIME = 500
+
+
+def every_load(
+    engine: Engine, visitor: Visitor, sought: LogFilter, at_a_time: int = _AT_A_TIME
+) -> Iterator[LoadRow]:
+    """All of what is sought in the crew's log, newest first, read so many at a time."""
+    after = None
+    while found := find(engine, visitor, sought, limit=at_a_time, after=after):
+        yield from found
+        after = (found[-1].begun_at, found[-1].id)
+
+
 def _values(visitor: Visitor, sought: LogFilter) -> dict[str, object] | None:
     """What is sought, by the names of ``_HAS``; None where nothing can be that."""
     values: dict[str, object] = {}
@@ -385,14 +375,6 @@ def _values(visitor: Visitor, sought: LogFilter) -> dict[str, object] | None:
     if sought.until and sought.until < date.max:
         values["begun_before"] = datetime.combine(sought.until + timedelta(days=1), time(), visitor.zone)
     return values
-
-
-class FilterChoices(NamedTuple):
-    """What the loads mixed lately were: their jobs and mixes by id, and who worked on them."""
-
-    jobs: Mapping[str, str]
-    mixes: Mapping[str, str]
-    people: Sequence[str]
 
 
 # So many loads back: what is older is found from the page of its job or mix, or by words.

@@ -2,12 +2,12 @@
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime
-from typing import NamedTuple
 from uuid import UUID, uuid4
 
 from sqlalchemy import Engine, bindparam, delete, func, select
 
 from keeve.core.errors import InputError
+from keeve.core.log.photo import LoadPhoto
 from keeve.data.accounts import Visitor
 from keeve.data.load_store import read_load
 from keeve.formats.photo import Photo
@@ -16,20 +16,6 @@ from keeve.store.database import Question, crew_reading, crew_session
 
 # Enough for a load and every reading of it.
 MOST_OF_LOAD = 24
-
-
-class Taken(NamedTuple):
-    """A photo of a load: of which entry, if of one, its size in pixels, who took it and when, and whether it may be
-    removed by whoever asks.
-    """
-
-    id: UUID
-    event_id: UUID | None
-    width: int
-    height: int
-    by: str
-    at: datetime
-    may_remove: bool
 
 
 _OF_LOAD = Question(
@@ -48,14 +34,14 @@ _OF_LOAD = Question(
 )
 
 
-def photos_of(engine: Engine, visitor: Visitor, load_id: UUID) -> Mapping[UUID | None, Sequence[Taken]]:
+def photos_of(engine: Engine, visitor: Visitor, load_id: UUID) -> Mapping[UUID | None, Sequence[LoadPhoto]]:
     """The photos of a load by the entry they were taken of; those of none under None."""
     with crew_reading(engine, visitor.crew_id) as session:
         rows = _OF_LOAD.ask(session, load_id=load_id)
-    found: dict[UUID | None, list[Taken]] = {}
+    found: dict[UUID | None, list[LoadPhoto]] = {}
     for row in rows:
         may_remove = visitor.may_lead or row.made_by == visitor.account_id
-        taken = Taken(row.id, row.event_id, row.width, row.height, row.name, row.made_at, may_remove)
+        taken = LoadPhoto(row.id, row.event_id, row.width, row.height, row.name, row.made_at, may_remove)
         found.setdefault(row.event_id, []).append(taken)
     return found
 

@@ -15,6 +15,7 @@ from keeve.core.curing.pours import (
     PourLine,
     Reading,
     Said,
+    SaidLine,
     TaskLine,
     cure_of,
     state_of,
@@ -190,16 +191,6 @@ def _line(
             TaskLine(task, state, entry.made_by, entry.made_at) if said and entry else TaskLine(task, state)
         )
     return PourLine(row.job_id, row.day, row.title, row.mix_name, cure, lines, readings)
-
-
-class SaidLine(NamedTuple):
-    """What was said of the pour of a load: a task done, skipped or open again, a reading (°C), or followed no more."""
-
-    kind: str
-    do: str
-    c: float | None
-    by: str
-    at: datetime
 
 
 _SAID_OF = Question(

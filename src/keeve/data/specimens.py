@@ -1,14 +1,11 @@
 """Specimens of the crew's loads that are due."""
 
-from collections.abc import Sequence
 from datetime import datetime, timedelta
-from typing import NamedTuple
-from uuid import UUID
 
 from sqlalchemy import Engine, bindparam
 from sqlalchemy.orm import Session
 
-from keeve.core.log.specimens import SpecimenRow
+from keeve.core.log.specimens import DueSpecimens
 from keeve.data.accounts import Visitor
 from keeve.data.log_entries import read_rows, rows_where
 from keeve.store import models
@@ -16,23 +13,6 @@ from keeve.store.database import Question, crew_reading
 
 # What is due by tomorrow evening is told; to a calendar, what is due in a quarter of a year. Of so many loads at most.
 _AHEAD, _FAR_AHEAD, _MOST = timedelta(hours=36), timedelta(days=92), 40
-
-
-class DueSpecimens(NamedTuple):
-    """Specimens of a load that are due at the same age: the load, the name of its job, its number, whether they are
-    late, and they.
-    """
-
-    load_id: UUID
-    title: str
-    number: int
-    is_late: bool
-    specimens: Sequence[SpecimenRow]
-
-    @property
-    def due_at(self) -> datetime:
-        """When they are due."""
-        return self.specimens[0].due_at
 
 
 _DUE = Question(

@@ -5,7 +5,7 @@ A crew has one stockpile of each sand and stone: where it lies on two sites, it 
 
 import json
 import logging
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
@@ -264,3 +264,32 @@ def expected_for_next(
     """The water a load that was not begun would be expected to need now."""
     with crew_reading(engine, visitor.crew_id) as session:
         return _expected(session, plan_id, plan, load, now, None, _weathered(visitor, weather))
+
+
+def expected_of_loads(
+    engine: Engine,
+    visitor: Visitor,
+    plan_id: UUID,
+    plan: Plan,
+    wanted: Sequence[Load],
+    begun: Mapping[int, RunningLoad],
+    now: datetime,
+    weather: Weather | None = None,
+) -> dict[int, ExpectedWater]:
+    """The water that loads are expected to need, as the bench has it, by number: what was written down when one was
+    begun, else as of now; of a load of which nothing is known none.
+    """
+    # Loads of one size that were not begun are all expected alike.
+    by_size: dict[float, ExpectedWater | None] = {}
+    found = {}
+    for load in wanted:
+        if load.number in begun:
+            water = begun[load.number].state.expected
+        elif load.yield_l in by_size:
+            water = by_size[load.yield_l]
+        else:
+            water = expected_for_next(engine, visitor, plan_id, plan, load, now, weather)
+            by_size[load.yield_l] = water
+        if water is not None:
+            found[load.number] = water
+    return found

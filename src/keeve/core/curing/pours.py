@@ -206,3 +206,13 @@ def _thickness_mm(job: Job) -> float | None:
     sizes = [need.sizes().get("thickness_m") for need in job.need if isinstance(need, ShapeNeed)]
     depths = [1000 * size for size in sizes if isinstance(size, float | int)]
     return max(depths, default=None)
+
+
+class SaidLine(NamedTuple):
+    """What was said of the pour of a load: a task done, skipped or open again, a reading (°C), or followed no more."""
+
+    kind: str
+    do: str
+    c: float | None
+    by: str
+    at: datetime

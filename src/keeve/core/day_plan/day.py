@@ -2,7 +2,9 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Annotated, Literal, NamedTuple
+from uuid import UUID
 
 from pydantic import Field
 
@@ -78,6 +80,16 @@ class Work:
     plan: Plan
     temperature_c: tuple[float, float] | None
     uses: tuple[Use, ...]
+
+
+class Start(NamedTuple):
+    """A job of a day: when it begins, its name, which loads of it, its plan."""
+
+    begins_at: datetime
+    title: str
+    first_load: int
+    loads: int
+    plan_id: UUID
 
 
 class Begun(NamedTuple):

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 from datetime import datetime
+from typing import NamedTuple
 from uuid import UUID
 
 from keeve.core.loads.events import Event, in_order
@@ -47,3 +48,19 @@ class RunningLoad:
     def situation(self, now: datetime) -> Situation:
         """Where it is in its procedure at that moment."""
         return situation(self.plan, self.load, self.state, now)
+
+
+class InWork(NamedTuple):
+    """A load in work, and where it is in its procedure."""
+
+    running: RunningLoad
+    situation: Situation
+
+
+class OpenLoads(NamedTuple):
+    """Loads begun lately and not done, the least working time left first; casts in their moulds or drying, in the
+    order they were begun.
+    """
+
+    in_work: list[InWork]
+    casts: list[InWork]

@@ -1,6 +1,6 @@
 """Specimens of loads: when each is due, what it came to, and the strength that was to be expected of it."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import datetime, timedelta
 from typing import Literal, NamedTuple
 from uuid import UUID
@@ -156,6 +156,23 @@ def _expected(
         return band
     over = CUBE_OVER_CYLINDER
     return StrengthBand(mpa=band.mpa * over, low_mpa=band.low_mpa * over, high_mpa=band.high_mpa * over)
+
+
+class DueSpecimens(NamedTuple):
+    """Specimens of a load that are due at the same age: the load, the name of its job, its number, whether they are
+    late, and they.
+    """
+
+    load_id: UUID
+    title: str
+    number: int
+    is_late: bool
+    specimens: Sequence[SpecimenRow]
+
+    @property
+    def due_at(self) -> datetime:
+        """When they are due."""
+        return self.specimens[0].due_at
 
 
 class Age(NamedTuple):

@@ -8,6 +8,8 @@ from fastapi import Body, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.errors import InputError
+from keeve.core.loads.options import options
+from keeve.core.loads.running_load import RunningLoad
 from keeve.data import loads, stockpiles
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
@@ -18,7 +20,7 @@ from keeve.drawing.states import state_at, state_of
 from keeve.drawing.states.plaster_stages import stage_drawing
 from keeve.drawing.water_line import water_lines
 from keeve.screens.bench.form import in_words, typed_event
-from keeve.screens.bench.view import BenchView, bench_page, bench_view, between_readings, load_options
+from keeve.screens.bench.view import BenchView, bench_view, between_readings
 from keeve.screens.mixes.a_load import a_load
 from keeve.screens.our_kit.stockpile_chart import stockpile_charts
 from keeve.web.own_files import content_of_file
@@ -52,17 +54,15 @@ def show(request: Request, database: Database, visitor: SignedIn, now: Now, load
 @router.get("/bench/{load_id}/options")
 def show_options(database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
     """Everything that may be done with a load now, and what may not with the reason, as JSON."""
-    found = load_options(database, visitor, load_id, now)
-    if found is None:
-        raise HTTPException(404)
+    running = _running(database, visitor, load_id)
+    found = options(running.plan, running.state, running.situation(now))
     return JSONResponse({"options": [option.as_json() for option in found]})
 
 
 @router.get("/bench/{load_id}/others")
 def show_others(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
     """Every load in work, what runs out of working time first before the others."""
-    if loads.running_load(database, visitor, load_id) is None:
-        raise HTTPException(404)
+    _running(database, visitor, load_id)
     in_work = loads.loads_in_work(database, visitor, now)
     return page(request, "bench/others.html", load_id=load_id, in_work=in_work)
 
@@ -72,9 +72,7 @@ def show_between(
     request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID
 ) -> Response:
     """The drawings between too dry and too wet, of the test that is asked for now."""
-    found = between_readings(database, visitor, load_id, now)
-    if found is None:
-        raise HTTPException(404)
+    found = between_readings(_bench(database, visitor, load_id, now))
     slides = [(slide, state_at(slide.drawing, slide.wetness)) for slide in found.slides]
     return page(request, "bench/between.html", slides=slides, found=found)
 
@@ -117,8 +115,8 @@ def record_of_stockpile(
     event: Annotated[dict[str, Any], Body()],
 ) -> Response:
     """Record what happened to the stockpile of the load, and give back the changing part of the bench."""
-    running = loads.running_load(database, visitor, load_id)
-    if running is None or not stockpiles.record_of_load(database, visitor, running.plan, event, now, weather):
+    running = _running(database, visitor, load_id)
+    if not stockpiles.record_of_load(database, visitor, running.plan, event, now, weather):
         raise HTTPException(404)
     return _page(request, "bench/act.html", _bench(database, visitor, load_id, now))
 
@@ -128,18 +126,22 @@ def show_stockpile(
     request: Request, database: Database, visitor: SignedIn, weather: Forecast, now: Now, load_id: UUID
 ) -> Response:
     """The chart of the stockpile of the load, once it is asked for: history is long to read."""
-    running = loads.running_load(database, visitor, load_id)
-    stockpile = stockpiles.stockpile_before(database, visitor, running, now, weather) if running else None
+    running = _running(database, visitor, load_id)
+    stockpile = stockpiles.stockpile_before(database, visitor, running, now, weather)
     if stockpile is None:
         raise HTTPException(404)
     return page(request, "bench/stockpile.html", charts=stockpile_charts(stockpile))
 
 
 def _bench(database: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> BenchView:
-    view = bench_page(database, visitor, load_id, now)
-    if view is None:
+    return bench_view(_running(database, visitor, load_id), now)
+
+
+def _running(database: Engine, visitor: Visitor, load_id: UUID) -> RunningLoad:
+    running = loads.running_load(database, visitor, load_id)
+    if running is None:
         raise HTTPException(404)
-    return view
+    return running
 
 
 def _refused(fault: InputError, view: BenchView, visitor: Visitor) -> Response:

@@ -4,16 +4,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import NamedTuple
-from uuid import UUID
-
-from sqlalchemy import Engine
 
 from keeve.core.loads.cleaning import CLEANING, WASH_OUT, Cleaning
 from keeve.core.loads.corrections import cooler_next_time
 from keeve.core.loads.expected_water import as_expected, followed, in_words
 from keeve.core.loads.next_step import Act, Situation, shares_in
 from keeve.core.loads.option import Option, What
-from keeve.core.loads.options import open_options, options
+from keeve.core.loads.options import open_options
 from keeve.core.loads.pre_use_checks import Check, checks_by_id
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.mixes.model import Caution, Drawing, Reading, Test, reading_at
@@ -28,8 +25,6 @@ from keeve.core.planning.amounts import (
 )
 from keeve.core.rules.temperature import CoolingPlan
 from keeve.core.rules.workings import Working, Workings
-from keeve.data import loads
-from keeve.data.accounts import Visitor
 from keeve.figures.amounts import Dose, dose_of
 from keeve.figures.casts import DryingFigures, drying_of_load
 from keeve.figures.sections import SectionFigures, section_figures
@@ -293,18 +288,6 @@ class BenchView:
         return self.now.act == "place" and self.running.plan.mix.retempering != "never"
 
 
-def bench_page(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> BenchView | None:
-    """The bench of a load; None where the crew has no such load."""
-    running = loads.running_load(engine, visitor, load_id)
-    return None if running is None else bench_view(running, now)
-
-
-def load_options(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> list[Option] | None:
-    """Everything that may be done with a load, and what may not; None where the crew has no such load."""
-    running = loads.running_load(engine, visitor, load_id)
-    return None if running is None else options(running.plan, running.state, running.situation(now))
-
-
 def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
     """The bench of a load at a moment."""
     now = running.situation(moment)
@@ -414,12 +397,8 @@ class Between(NamedTuple):
         return len(self.slides) // 2
 
 
-def between_readings(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> Between | None:
-    """The looks between too dry and too wet; None where the crew has no such load."""
-    running = loads.running_load(engine, visitor, load_id)
-    if running is None:
-        return None
-    view = bench_view(running, now)
+def between_readings(view: BenchView) -> Between:
+    """The looks between too dry and too wet."""
     by_reading = {card.reading: card.option for card in view.cards}
     if view.test is None or not view.has_between:
         return Between([])

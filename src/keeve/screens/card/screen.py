@@ -9,14 +9,14 @@ from fastapi import HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.mixes.model import Gauge
-from keeve.data import loads, plans, sharing
+from keeve.data import loads, plans, sharing, stockpiles
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
 from keeve.data.plans import SavedPlan
 from keeve.formats.csv_table import PLAN_COLUMNS, csv_lines, plan_rows
 from keeve.formats.job_file import MEDIA_TYPE, write_job
 from keeve.formats.pdf import Paper, page_as_png, write_paper
-from keeve.screens.card.view import PlanOnPaper, card_page, plan_on_paper
+from keeve.screens.card.view import BegunLoad, PlanOnPaper, card_page, in_gauge, plan_on_paper
 from keeve.screens.paper import printed as paper
 from keeve.web.filters import slug
 from keeve.web.heavy import made_once
@@ -39,9 +39,16 @@ def show(
     gauge: Gauge | None = None,
 ) -> Response:
     """The card of one load, in the plan's gauge or in another."""
-    shown = card_page(database, visitor, plan_id, number, gauge, now, weather)
-    if shown is None:
+    saved = _saved(database, visitor, plan_id)
+    gauged = in_gauge(saved.plan, number, gauge)
+    if gauged is None:
         raise HTTPException(404)
+    mixed = loads.loads_of_plan(database, visitor, plan_id)
+    expected = stockpiles.expected_of_loads(
+        database, visitor, plan_id, gauged.plan, [gauged.load], mixed, now, weather
+    )
+    begun = {each: BegunLoad(running.id, running.situation(now).is_over) for each, running in mixed.items()}
+    shown = card_page(plan_id, saved.job_id, gauged, expected, begun)
     return page(
         request, "card/card.html", shown=shown, plan=shown.plan, moment=now, **paper.drawn(shown.card)
     )
@@ -185,10 +192,10 @@ def _saved(database: Engine, visitor: Visitor, plan_id: UUID) -> SavedPlan:
 def _sheets(
     database: Engine, visitor: Visitor, plan_id: UUID, now: datetime, weather: Forecast
 ) -> PlanOnPaper:
-    sheets = plan_on_paper(database, visitor, plan_id, now, weather)
-    if sheets is None:
-        raise HTTPException(404)
-    return sheets
+    plan = _saved(database, visitor, plan_id).plan
+    begun = loads.loads_of_plan(database, visitor, plan_id)
+    expected = stockpiles.expected_of_loads(database, visitor, plan_id, plan, plan.loads, begun, now, weather)
+    return plan_on_paper(plan_id, plan, expected, now)
 
 
 def _named(title: str, ending: str) -> dict[str, str]:

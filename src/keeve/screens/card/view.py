@@ -6,21 +6,14 @@ from datetime import datetime
 from typing import NamedTuple
 from uuid import UUID
 
-from sqlalchemy import Engine
-
 from keeve.core.loads.expected_water import as_expected, in_words
 from keeve.core.loads.known_before import ExpectedWater
-from keeve.core.loads.running_load import RunningLoad
 from keeve.core.mixes.model import Gauge
 from keeve.core.planning.amounts import gauges_of
 from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.planning.vessel_loads import VesselError, counted_load, counting_error
-from keeve.data import loads, stockpiles
-from keeve.data.accounts import Visitor
-from keeve.data.plans import saved_plan
-from keeve.devices.weather import Weather
 from keeve.figures.amounts import BoughtLine, StepView, shopping_list, steps_of
 from keeve.figures.sections import SectionFigures, section_figures
 from keeve.figures.set_clock import ClockFigures, planned_clock
@@ -61,37 +54,28 @@ def load_card(plan: Plan, planned: Load, expected: ExpectedWater | None = None) 
     return LoadCard(load, steps, section, planned_water(plan, load), expected, planned_clock(plan, planned))
 
 
-def _cards(
-    engine: Engine,
-    visitor: Visitor,
-    plan_id: UUID,
-    plan: Plan,
-    wanted: Sequence[Load],
-    begun: Mapping[int, RunningLoad],
-    now: datetime,
-    weather: Weather | None,
-) -> list[LoadCard]:
-    """Cards of loads, with the water the bench has: what was written down when one was begun, else as of now."""
-    # Loads of one size that were not begun are all expected alike.
-    by_size: dict[float, ExpectedWater | None] = {}
-    # And loads alike but for their number have one card.
+def _cards(plan: Plan, wanted: Sequence[Load], expected: Mapping[int, ExpectedWater]) -> list[LoadCard]:
+    """Cards of loads, with the water that is expected of them by their numbers."""
+    # Loads alike but for their number have one card.
     known: list[tuple[Load, ExpectedWater | None, LoadCard]] = []
     cards = []
     for load in wanted:
-        if load.number in begun:
-            expected = begun[load.number].state.expected
-        else:
-            if load.yield_l not in by_size:
-                found = stockpiles.expected_for_next(engine, visitor, plan_id, plan, load, now, weather)
-                by_size[load.yield_l] = found
-            expected = by_size[load.yield_l]
-        alike = load.numbered(1)
-        card = next((card for like, water, card in known if (like, water) == (alike, expected)), None)
+        own, water = load.numbered(1), expected.get(load.number)
+        card = next((card for like, its_water, card in known if (like, its_water) == (own, water)), None)
         if card is None:
-            card = load_card(plan, load, expected)
-            known.append((alike, expected, card))
+            card = load_card(plan, load, water)
+            known.append((own, water, card))
         cards.append(replace(card, load=card.load.numbered(load.number)))
     return cards
+
+
+class InGauge(NamedTuple):
+    """A plan and a load of it in a gauge, the gauges it can be shown in, and the error of measuring in vessels."""
+
+    plan: Plan
+    load: Load
+    gauges: Sequence[Gauge]
+    vessel_error: VesselError | None
 
 
 class BegunLoad(NamedTuple):
@@ -125,31 +109,23 @@ class CardPage:
 
 
 def card_page(
-    engine: Engine,
-    visitor: Visitor,
     plan_id: UUID,
-    number: int,
-    gauge: Gauge | None,
-    now: datetime,
-    weather: Weather | None = None,
-) -> CardPage | None:
-    """The card of a load in the plan's gauge or in another; None where the crew has no such load."""
-    saved = saved_plan(engine, visitor, plan_id)
-    shown = _in_gauge(saved.plan, number, gauge) if saved else None
-    if saved is None or shown is None:
-        return None
-    begun = loads.loads_of_plan(engine, visitor, plan_id)
-    return CardPage(
-        plan_id=plan_id,
-        job_id=saved.job_id,
-        plan=shown.plan,
-        card=_cards(engine, visitor, plan_id, shown.plan, [shown.load], begun, now, weather)[0],
-        begun={
-            each: BegunLoad(running.id, running.situation(now).is_over) for each, running in begun.items()
-        },
-        gauges=shown.gauges,
-        vessel_error=shown.vessel_error,
-    )
+    job_id: UUID,
+    shown: InGauge,
+    expected: Mapping[int, ExpectedWater],
+    begun: Mapping[int, BegunLoad],
+) -> CardPage:
+    """The card of a load.
+
+    Args:
+        plan_id: its plan's id.
+        job_id: its job's id.
+        shown: its plan and the load in a gauge.
+        expected: the water that loads are expected to need, by number.
+        begun: the loads of the plan that were begun, by number.
+    """
+    card = _cards(shown.plan, [shown.load], expected)[0]
+    return CardPage(plan_id, job_id, shown.plan, card, begun, shown.gauges, shown.vessel_error)
 
 
 def quick_card(job: Job, number: int, gauge: Gauge | None) -> CardPage | None:
@@ -163,23 +139,14 @@ def quick_card(job: Job, number: int, gauge: Gauge | None) -> CardPage | None:
 
 def card_of(planned: Plan, number: int, gauge: Gauge | None) -> CardPage | None:
     """The card of a load as its plan has it, apart from any crew's work; None where it has no such load."""
-    shown = _in_gauge(planned, number, gauge)
+    shown = in_gauge(planned, number, gauge)
     if shown is None:
         return None
     card = load_card(shown.plan, shown.load)
     return CardPage(None, None, shown.plan, card, {}, shown.gauges, shown.vessel_error)
 
 
-class _InGauge(NamedTuple):
-    """A plan and a load of it in a gauge, the gauges it can be shown in, and the error of measuring in vessels."""
-
-    plan: Plan
-    load: Load
-    gauges: Sequence[Gauge]
-    vessel_error: VesselError | None
-
-
-def _in_gauge(plan: Plan, number: int, gauge: Gauge | None) -> _InGauge | None:
+def in_gauge(plan: Plan, number: int, gauge: Gauge | None) -> InGauge | None:
     """A load in its plan's gauge or in another that it can be shown in; None where the plan has no such load."""
     load = plan.load(number)
     if load is None:
@@ -189,7 +156,7 @@ def _in_gauge(plan: Plan, number: int, gauge: Gauge | None) -> _InGauge | None:
         # What is weighed is counted out where it is to be shown in vessels.
         load = (counted_load(plan, load) if gauge == "volume" and plan.gauge != gauge else None) or load
         plan = plan.model_copy(update={"gauge": gauge})
-    return _InGauge(plan, load, gauges, counting_error(plan, load) if plan.gauge == "volume" else None)
+    return InGauge(plan, load, gauges, counting_error(plan, load) if plan.gauge == "volume" else None)
 
 
 @dataclass(frozen=True)
@@ -236,13 +203,7 @@ def _without_number(card: LoadCard) -> LoadCard:
 
 
 def plan_on_paper(
-    engine: Engine, visitor: Visitor, plan_id: UUID, now: datetime, weather: Weather | None = None
-) -> PlanOnPaper | None:
-    """A plan on paper; None where the crew has no such plan."""
-    saved = saved_plan(engine, visitor, plan_id)
-    if saved is None:
-        return None
-    plan = saved.plan
-    begun = loads.loads_of_plan(engine, visitor, plan_id)
-    cards = _cards(engine, visitor, plan_id, plan, plan.loads, begun, now, weather)
-    return PlanOnPaper(now, plan_id, plan, shopping_list(plan), cards)
+    plan_id: UUID, plan: Plan, expected: Mapping[int, ExpectedWater], now: datetime
+) -> PlanOnPaper:
+    """A plan on paper, each load with the water it is expected to need, by number."""
+    return PlanOnPaper(now, plan_id, plan, shopping_list(plan), _cards(plan, plan.loads, expected))

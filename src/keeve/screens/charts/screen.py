@@ -7,16 +7,18 @@ from typing import Annotated, NamedTuple
 from fastapi import Depends, HTTPException, Query, Request
 from fastapi.responses import Response, StreamingResponse
 
+from keeve.core.log.log_filter import LogFilter
 from keeve.core.quantities import in_reader_units
 from keeve.data import plans
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
-from keeve.data.log_entries import LogFilter, find, find_in_order, lately
+from keeve.data.log_entries import find, find_in_order, lately
+from keeve.data.next_time import MOST
 from keeve.data.security_log import note_export
 from keeve.drawing.chart import charts
 from keeve.drawing.row_bars import row_bars
 from keeve.formats.csv_table import csv_lines
-from keeve.screens.charts.view import MOST, QualityPage, Specified, done_of, quality_page
+from keeve.screens.charts.view import QualityPage, Specified, done_of, quality_page
 from keeve.screens.log.screen import Asked, address, asked_for, choices
 from keeve.web.fields import Number
 from keeve.web.pages import page

@@ -13,9 +13,6 @@ from keeve.core.units import System
 from keeve.figures.chart_figures import ChartFigures, Table
 from keeve.screens.charts import quality_charts
 
-# So many of the newest loads are charted: a season and more.
-MOST = 200
-
 
 class Specified(NamedTuple):
     """A specified strength, MPa, and the standard by whose rule tests are held against it."""

@@ -6,11 +6,12 @@ from uuid import UUID
 from fastapi import HTTPException, Request
 from fastapi.responses import Response
 
+from keeve.core.log.log_filter import LogFilter
 from keeve.data import jobs, plans
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
 from keeve.data.loads import loads_in_order
-from keeve.data.log_entries import LogFilter, find_in_order
+from keeve.data.log_entries import find_in_order
 from keeve.data.security_log import note_export
 from keeve.drawing.chart import charts
 from keeve.drawing.section import section

@@ -11,10 +11,14 @@ from fastapi.responses import Response, StreamingResponse
 from pydantic import BeforeValidator
 
 from keeve.core.errors import InputError
+from keeve.core.log.log_filter import FilterChoices, LogFilter
 from keeve.data import loads
 from keeve.data.accounts import Visitor
-from keeve.data.database import Engine
-from keeve.data.log_entries import FilterChoices, LogFilter, past_load
+from keeve.data.database import Engine, crew_reading
+from keeve.data.log_entries import every_load, find, lately, past_load
+from keeve.data.next_time import learnt_for
+from keeve.data.photos import photos_of
+from keeve.data.pours import said_of_load
 from keeve.data.security_log import note_export
 from keeve.drawing.drying import drying_charts
 from keeve.drawing.section import section
@@ -30,14 +34,15 @@ from keeve.screens.log.load_story import Look
 from keeve.screens.log.view import (
     EVENT_COLUMNS,
     LOG_COLUMNS,
+    PAGE,
     STATE_NAMES,
     LogPage,
     event_rows,
     load_record,
-    log_events,
     log_page,
     log_rows,
     log_things,
+    still_dries,
 )
 from keeve.screens.mixes.a_load import a_load
 from keeve.web.answers import go_on
@@ -78,7 +83,9 @@ def show(
 ) -> Response:
     """Loads newest first, a page at a time; those that are looked for."""
     after = (before, before_id) if before and before_id else None
-    found = log_page(database, visitor, sought, now, after)
+    with crew_reading(database, visitor.crew_id):
+        loads_found = find(database, visitor, sought, limit=PAGE + 1, after=after)
+        found = log_page(loads_found, lately(database, visitor), now)
     asked = asked_for(sought)
     filters = list(_filters(asked, found))
     last = found.older_than
@@ -88,7 +95,7 @@ def show(
         "log/log.html",
         lines=found.lines,
         small_line=small_line,
-        choices=choices(found.lately, filters),
+        choices=choices(found.choices, filters),
         asked=dict.fromkeys(_FIELDS, "") | asked,
         filters=filters,
         exports=[(words, address(f"/log.{form}", asked | dict(more))) for words, form, more in _EXPORTS],
@@ -143,31 +150,30 @@ class Filter(NamedTuple):
 def _filters(asked: Mapping[str, str], found: LogPage) -> Iterator[Filter]:
     """What is looked for, one by one; a job and a mix by the names of what was found."""
     first = found.lines[0] if found.lines else None
-    lately = found.lately
     for name, value in asked.items():
         words = value
         if name == "job":
-            words = first.load.title if first else lately.jobs.get(value, "this job")
+            words = first.load.title if first else found.choices.jobs.get(value, "this job")
         elif name == "mix":
-            words = first.load.mix_name if first else lately.mixes.get(value, value)
+            words = first.load.mix_name if first else found.choices.mixes.get(value, value)
         elif name == "state":
             words = next((said for state, said in STATE_NAMES.items() if state == value), value)
         without = {other: kept for other, kept in asked.items() if other != name}
         yield Filter(name, value, words, address("/log", without))
 
 
-def choices(lately: FilterChoices, filters: Iterable[Filter] = ()) -> dict[str, dict[str, str]]:
+def choices(known: FilterChoices, filters: Iterable[Filter] = ()) -> dict[str, dict[str, str]]:
     """What can be chosen: what was mixed lately, and what is looked for."""
-    known: dict[str, dict[str, str]] = {
-        "job": dict(lately.jobs),
-        "mix": dict(lately.mixes),
+    offered: dict[str, dict[str, str]] = {
+        "job": dict(known.jobs),
+        "mix": dict(known.mixes),
         "state": dict(STATE_NAMES.items()),
-        "who": {name: name for name in lately.people},
+        "who": {name: name for name in known.people},
     }
     for one in filters:
-        if one.name in known:
-            known[one.name].setdefault(one.value, one.words)
-    return known
+        if one.name in offered:
+            offered[one.name].setdefault(one.value, one.words)
+    return offered
 
 
 Form = Literal["csv", "xlsx", "jsonl"]
@@ -191,12 +197,13 @@ def export(
     """What is looked for in the log, without anything all of it: its loads, or every event of them."""
     file = f"keeve-{'events' if events else 'log'}.{form}"
     note_export(database, visitor, file, now, address_of(request))
-    asked = database, visitor, sought
     parts: Iterator[str | bytes]
+    told = loads.every_event(database, visitor, sought)
+    mixed = every_load(database, visitor, sought)
     if form == "jsonl":
-        parts = json_lines((log_events if events else log_things)(*asked))
+        parts = json_lines(told if events else log_things(mixed))
     else:
-        table = (EVENT_COLUMNS, event_rows(*asked)) if events else (LOG_COLUMNS, log_rows(*asked))
+        table = (EVENT_COLUMNS, event_rows(told)) if events else (LOG_COLUMNS, log_rows(mixed))
         parts = csv_lines(*table) if form == "csv" else workbook(*table)
     return StreamingResponse(
         parts, media_type=_MEDIA[form], headers={"Content-Disposition": f'attachment; filename="{file}"'}
@@ -246,9 +253,12 @@ def load_page(
     **typed: Any,
 ) -> Response:
     """The page of a load; what was typed stays where it was refused."""
-    record = load_record(database, visitor, load_id, now)
-    if record is None:
+    running = loads.running_load(database, visitor, load_id)
+    if running is None:
         raise HTTPException(404)
+    usual = learnt_for(database, visitor, running.plan).drying_days if still_dries(running, now) else None
+    photos = photos_of(database, visitor, load_id)
+    record = load_record(running, now, usual, photos, said_of_load(database, visitor, running))
     return page(
         request,
         "log/load.html",

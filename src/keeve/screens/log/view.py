@@ -1,34 +1,29 @@
 """What the log shows: loads newest first, what they may be found by, one load with its events, the whole as rows."""
 
 import json
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, NamedTuple, get_args
 from uuid import UUID
 
-from sqlalchemy import Engine
-
+from keeve.core.curing.pours import SaidLine
 from keeve.core.loads.events import Event
 from keeve.core.loads.next_step import Situation, Window
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.cast_checks import CastCheck, checks_of
 from keeve.core.log.learning import Own
 from keeve.core.log.load_row import LoadRow, State
+from keeve.core.log.log_filter import FilterChoices
+from keeve.core.log.photo import LoadPhoto
 from keeve.core.log.specimens import Age, SpecimenRow, ages_of, specimens_of
 from keeve.core.mixes.model import READING_NAMES
-from keeve.data import loads
-from keeve.data.accounts import Visitor
-from keeve.data.log_entries import FilterChoices, LogFilter, find, lately
-from keeve.data.photos import Taken, photos_of
-from keeve.data.pours import SaidLine, said_of_load
 from keeve.figures.casts import DryingFigures, drying_of_load
 from keeve.figures.event_words import RESULT_NAMES
 from keeve.figures.sections import SectionFigures
 from keeve.figures.set_clock import ClockFigures, clock_figures
 from keeve.figures.water import WaterFigures, water_figures
 from keeve.formats.csv_table import Cell
-from keeve.screens.charts.next_time import learnt_for
 from keeve.screens.log.load_story import (
     ContentLine,
     Entry,
@@ -38,10 +33,8 @@ from keeve.screens.log.load_story import (
     story,
     went_to,
 )
-from keeve.store.database import crew_reading
 
-_PAGE = 20
-_EXPORT_PAGE, _EVENTS_PAGE = 500, 100
+PAGE = 20
 # The states a load may be looked for by, as one says them.
 STATE_NAMES: Mapping[State, str] = {
     "mixing": "mixing",
@@ -76,22 +69,18 @@ class LogPage:
     Args:
         lines: its loads.
         older_than: the last of them, where older ones follow.
-        lately: what loads may be found by: of those mixed lately, and of what is sought.
+        choices: what loads may be found by: of those mixed lately, and of what is sought.
     """
 
     lines: Sequence[LogLine]
     older_than: LoadRow | None
-    lately: FilterChoices
+    choices: FilterChoices
 
 
-def log_page(
-    engine: Engine, visitor: Visitor, sought: LogFilter, now: datetime, after: tuple[datetime, UUID] | None
-) -> LogPage:
-    """A page of the log, from after the last load of the page before."""
-    with crew_reading(engine, visitor.crew_id):
-        found, names = find(engine, visitor, sought, limit=_PAGE + 1, after=after), lately(engine, visitor)
-    lines = [_line(load, now) for load in found[:_PAGE]]
-    return LogPage(lines, found[_PAGE - 1] if len(found) > _PAGE else None, names)
+def log_page(found: Sequence[LoadRow], choices: FilterChoices, now: datetime) -> LogPage:
+    """A page of the log: of loads that were found, one more than it shows where older ones follow."""
+    lines = [_line(load, now) for load in found[:PAGE]]
+    return LogPage(lines, found[PAGE - 1] if len(found) > PAGE else None, choices)
 
 
 def _line(load: LoadRow, now: datetime) -> LogLine:
@@ -134,40 +123,55 @@ class LoadRecord:
     contents: Sequence[ContentLine]
     story: Sequence[Entry]
     went_to: Mapping[str, float]
-    photos: Mapping[UUID | None, Sequence[Taken]]
+    photos: Mapping[UUID | None, Sequence[LoadPhoto]]
     specimens: Sequence[SpecimenRow]
     ages: Sequence[Age]
     checks: Sequence[CastCheck]
     after: Sequence[SaidLine]
 
 
-def load_record(engine: Engine, visitor: Visitor, load_id: UUID, now: datetime) -> LoadRecord | None:
-    """The record of a load; None where the crew has no such load."""
-    running = loads.running_load(engine, visitor, load_id)
-    if running is None:
-        return None
-    situation = running.situation(now)
+def load_record(
+    running: RunningLoad,
+    moment: datetime,
+    usual_drying: Own | None,
+    photos: Mapping[UUID | None, Sequence[LoadPhoto]],
+    after: Sequence[SaidLine],
+) -> LoadRecord:
+    """The record of a load.
+
+    Args:
+        running: the load.
+        moment: the time that is for.
+        usual_drying: how long the crew's casts of its mix took, days.
+        photos: its photos by the entry they were taken of.
+        after: what was said after placing.
+    """
+    situation = running.situation(moment)
     specimens = specimens_of(running.plan, running.load, running.state)
-    drying = drying_of_load(running.state, running.begun_at, situation)
-    is_open = drying is not None and drying.ready_at is None and not drying.is_dry
     return LoadRecord(
         running=running,
         now=situation,
         water=water_figures(situation.window, situation.additions_l),
         clock=clock_figures(running.plan, situation.clock) if situation.clock else None,
-        drying=drying,
-        usual_drying=learnt_for(engine, visitor, running.plan).drying_days if is_open else None,
+        drying=drying_of_load(running.state, running.begun_at, situation),
+        usual_drying=usual_drying,
         planned=planned_section(running),
         real=real_section(running, situation),
         contents=contents_of(running),
         story=story(running),
         went_to=went_to(situation, running),
-        photos=photos_of(engine, visitor, load_id),
+        photos=photos,
         specimens=specimens,
         ages=ages_of(specimens),
         checks=checks_of(running.plan),
-        after=said_of_load(engine, visitor, running),
+        after=after,
     )
+
+
+def still_dries(running: RunningLoad, moment: datetime) -> bool:
+    """Whether a cast of a load dries, and its own weighings do not say yet how long."""
+    drying = drying_of_load(running.state, running.begun_at, running.situation(moment))
+    return drying is not None and drying.ready_at is None and not drying.is_dry
 
 
 LOG_COLUMNS = (
@@ -188,29 +192,14 @@ LOG_COLUMNS = (
 )
 
 
-def log_rows(engine: Engine, visitor: Visitor, sought: LogFilter) -> Iterator[list[Cell]]:
-    """What is sought in the log, a row a load, as ``LOG_COLUMNS`` names them."""
-    after = None
-    while found := find(engine, visitor, sought, limit=_EXPORT_PAGE, after=after):
-        yield from map(_row, found)
-        after = (found[-1].begun_at, found[-1].id)
+def log_rows(loads: Iterable[LoadRow]) -> Iterator[list[Cell]]:
+    """Loads, a row each, as ``LOG_COLUMNS`` names them."""
+    return map(_row, loads)
 
 
-def log_things(engine: Engine, visitor: Visitor, sought: LogFilter) -> Iterator[Mapping[str, Any]]:
+def log_things(loads: Iterable[LoadRow]) -> Iterator[Mapping[str, Any]]:
     """The same rows, each by the names of its columns."""
-    return (dict(zip(LOG_COLUMNS, row, strict=True)) for row in log_rows(engine, visitor, sought))
-
-
-def log_events(engine: Engine, visitor: Visitor, sought: LogFilter) -> Iterator[Mapping[str, Any]]:
-    """Every event of the loads that are sought, in order load by load, as it is kept; with its load and job."""
-    after = None
-    while found := find(engine, visitor, sought, limit=_EVENTS_PAGE, after=after):
-        told = loads.events_of(engine, visitor, [load.id for load in found])
-        for load in found:
-            of_load = {"load_id": str(load.id), "job": load.title, "load": load.number}
-            for event in sorted(told.get(load.id, ()), key=_in_order):
-                yield of_load | event
-        after = (found[-1].begun_at, found[-1].id)
+    return (dict(zip(LOG_COLUMNS, row, strict=True)) for row in log_rows(loads))
 
 
 # Every field that an event can have, after its load.
@@ -224,18 +213,14 @@ EVENT_COLUMNS = (
 )
 
 
-def event_rows(engine: Engine, visitor: Visitor, sought: LogFilter) -> Iterator[list[Cell]]:
-    """The same events, a row each, as ``EVENT_COLUMNS`` names them; what has parts is JSON."""
-    for event in log_events(engine, visitor, sought):
+def event_rows(events: Iterable[Mapping[str, Any]]) -> Iterator[list[Cell]]:
+    """Events of loads as they are stored, a row each, as ``EVENT_COLUMNS`` names them; what has parts is JSON."""
+    for event in events:
         values = map(event.get, EVENT_COLUMNS)
         yield [
             json.dumps(value, ensure_ascii=False) if isinstance(value, list | dict) else value
             for value in values
         ]
-
-
-def _in_order(event: Mapping[str, Any]) -> tuple[str, str, int, str]:
-    return event["occurred_at"], event["device_id"], event["device_seq"], event["id"]
 
 
 def _row(load: LoadRow) -> list[Cell]:

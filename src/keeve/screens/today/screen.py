@@ -3,9 +3,11 @@
 from fastapi import Request
 from fastapi.responses import Response
 
+from keeve.data import days, jobs, loads, pours, specimens
+from keeve.data.database import crew_reading
 from keeve.drawing.life_line import life_line
 from keeve.screens.plan.screen import shape_choices
-from keeve.screens.today.view import today
+from keeve.screens.today.view import LOOKED_AT, today
 from keeve.web.pages import page
 from keeve.web.security import Anyone, Database, Forecast, Now, screen_router
 
@@ -17,7 +19,15 @@ def show(request: Request, database: Database, visitor: Anyone, weather: Forecas
     """The first page: the crew's day; to a stranger, what Keeve is for."""
     if visitor is None:
         return page(request, "account/welcome.html", **shape_choices())
-    found = today(database, visitor, weather, now)
+    with crew_reading(database, visitor.crew_id) as session:
+        found = today(
+            jobs.newest_jobs(session, "active", LOOKED_AT),
+            loads.open_loads(session, now),
+            pours.pours_of(session, visitor, weather, now),
+            specimens.due_specimens(session, now),
+            days.starts_of(session, visitor, now.astimezone(visitor.zone).date()),
+            now,
+        )
     drawn = [
         (line, None if line.used_fraction is None else life_line(line.used_fraction))
         for line in found.in_work

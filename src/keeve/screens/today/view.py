@@ -6,23 +6,17 @@ from datetime import datetime, timedelta
 from typing import NamedTuple
 from uuid import UUID
 
-from sqlalchemy import Engine
-
+from keeve.core.curing.pours import PourLine
+from keeve.core.day_plan.day import Start
 from keeve.core.loads.next_step import Situation
-from keeve.core.loads.running_load import RunningLoad
+from keeve.core.loads.running_load import InWork, OpenLoads, RunningLoad
+from keeve.core.log.specimens import DueSpecimens
 from keeve.core.planning.job_versions import JobLine
-from keeve.data import days, jobs, loads, pours, specimens
-from keeve.data.accounts import Visitor
-from keeve.data.days import Start
-from keeve.data.loads import InWork
-from keeve.data.specimens import DueSpecimens
-from keeve.devices.weather import Weather
 from keeve.figures.casts import DryingFigures, drying_of_load
 from keeve.screens.today.due import DueLine, due
-from keeve.store.database import crew_reading
 
 # The next jobs are looked for among so many of the newest, and so many of them are shown.
-_LOOKED_AT, _SHOWN = 24, 8
+LOOKED_AT, _SHOWN = 24, 8
 _DUE = 10
 # So long before its working time is over the device tells it.
 _WARNED_BEFORE = timedelta(minutes=15)
@@ -69,24 +63,34 @@ class Today:
     has_finished: bool
 
 
-def today(engine: Engine, visitor: Visitor, weather: Weather, now: datetime) -> Today:
-    """The crew's day."""
-    with crew_reading(engine, visitor.crew_id) as session:
-        active = jobs.newest_jobs(session, "active", _LOOKED_AT)
-        in_work, casts = loads.open_loads(session, now)
-        followed = pours.pours_of(session, visitor, weather, now)
-        tests = specimens.due_specimens(session, now)
-        starts = days.starts_of(session, visitor, now.astimezone(visitor.zone).date())
+def today(
+    active: Sequence[JobLine],
+    loads: OpenLoads,
+    pours: Sequence[PourLine],
+    specimens: Sequence[DueSpecimens],
+    starts: Sequence[Start],
+    now: datetime,
+) -> Today:
+    """The crew's day.
+
+    Args:
+        active: its newest jobs.
+        loads: the loads with which something is still to be done.
+        pours: the pours that are followed.
+        specimens: those that are due.
+        starts: the jobs planned for today.
+        now: the moment.
+    """
     planned = [line for line in active if not line.is_finished]
     return Today(
-        in_work=[_line(load, now) for load in in_work],
+        in_work=[_line(load, now) for load in loads.in_work],
         casts=[
             CastLine(running, situation, drying_of_load(running.state, running.begun_at, situation))
-            for running, situation in casts
+            for running, situation in loads.casts
         ],
-        due=due(followed, now)[:_DUE],
-        specimens=tests,
-        is_curing=bool(followed),
+        due=due(pours, now)[:_DUE],
+        specimens=specimens,
+        is_curing=bool(pours),
         starts=starts,
         planned=planned[:_SHOWN],
         has_finished=len(planned) < len(active),

@@ -3,14 +3,18 @@
 from typing import NamedTuple
 from uuid import UUID
 
+from sqlalchemy import Engine
+
 from keeve.core.log.learning import Learnt, as_learnt, learn
+from keeve.core.log.log_filter import LogFilter
 from keeve.core.planning.job import Job
 from keeve.core.planning.plan import Plan
 from keeve.data import plans
 from keeve.data.accounts import Visitor
-from keeve.data.database import Engine
-from keeve.data.log_entries import LogFilter, find_in_order
-from keeve.screens.charts.view import MOST
+from keeve.data.log_entries import find_in_order
+
+# So many of the newest loads are learnt from: a season and more.
+MOST = 200
 
 
 class NextTime(NamedTuple):
