@@ -126,6 +126,7 @@ def fill_log(
     }
     with engine.begin() as connection:
         connection.execute(text("set local statement_timeout = 0"))
+        connection.execute(text("select set_config('keeve.crew', :crew, true)"), {"crew": str(crew_id)})
         told = () if only_listed else (_EVENTS,)
         for statement in (_PLANS, _LOADS, *told, _ENTRIES, _PEOPLE):
             used = {name: value for name, value in values.items() if f":{name}" in statement}

@@ -13,6 +13,7 @@ from keeve.core.errors import InputError
 from keeve.core.loads.running_load import RunningLoad
 from keeve.data import loads, plans, stockpiles
 from keeve.data.accounts import Visitor
+from keeve.store.database import crew_session
 
 SAND = "building-sand"
 PAN = {"wet_kg": 1.16, "dry_kg": 1.1, "pan_kg": 0.1}
@@ -82,8 +83,9 @@ def test_what_cannot_be_is_refused_and_another_crew_sees_nothing(
     assert not stockpiles.record_stockpile_event(engine, visitor, "cement", raw_event("rain"), NOON)
     stranger, _ = new_visitor(engine)
     assert stockpiles.stockpiles_of(engine, stranger, NOON) == []
-    with pytest.raises(DBAPIError, match="never changed or removed"), engine.begin() as connection:
-        connection.execute(text("delete from stockpile_event"))
+    changing = crew_session(engine, visitor.crew_id)
+    with pytest.raises(DBAPIError, match="never changed or removed"), changing as session:
+        session.execute(text("delete from stockpile_event"))
 
 
 def test_what_was_last_found_of_a_stockpile_begins_the_next_job(engine: Engine, visitor: Visitor) -> None:

@@ -48,13 +48,19 @@ def with_demo() -> Iterator[Path]:
 def cluster(with_demo: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Cluster]:
     with throwaway(like=with_demo) as cluster:
         monkeypatch.setenv("DATABASE_URL", cluster.url)
+        monkeypatch.setenv("KEEVE_BACKUP_URL", of_owner(cluster.url))
         monkeypatch.setenv("KEEVE_DATA", str(cluster.folder / "data"))
         yield cluster
 
 
+def of_owner(url: str) -> str:
+    """The address of the owner of the cluster, who sees every crew's rows."""
+    return url.replace("keeve_app:", "keeve:")
+
+
 @pytest.fixture
 def filled(cluster: Cluster) -> Iterator[Engine]:
-    engine = connect(cluster.url)
+    engine = connect(of_owner(cluster.url))
     yield engine
     engine.dispose()
 
@@ -102,27 +108,39 @@ def test_a_backup_is_its_owners_and_is_verified(
     assert main(["verify", str(file)]) == 1
 
 
-def test_a_backup_of_an_older_version_is_brought_to_this_one_and_signs_everybody_out(
-    filled: Engine, tmp_path: Path
+@pytest.mark.parametrize("version", ["0027", "v9999"])
+def test_a_backup_of_another_version_changes_nothing(
+    filled: Engine, tmp_path: Path, capsys: pytest.CaptureFixture[str], version: str
 ) -> None:
-    file = tmp_path / "older.backup"
-    enter(filled, NOON)
+    file = tmp_path / "other.backup"
     with filled.begin() as connection:
-        # As the schema was before its last step.
-        for column in ("is_open", "mix_name", "begun_by", "judged_by"):
-            connection.execute(text(f"alter table log_entry drop column {column}"))
-        connection.execute(text("update alembic_version set version_num = '0026'"))
-    before = counts(filled)
+        connection.execute(text("update alembic_version set version_num = :version"), {"version": version})
     assert main(["backup", str(file)]) == 0
     with filled.begin() as connection:
-        connection.execute(text("update alembic_version set version_num = '0027'"))
+        connection.execute(text("update alembic_version set version_num = 'v1'"))
+    before = counts(filled)
+    assert main(["restore", str(file)]) == 1
+    assert "made by another version of Keeve. Nothing was changed." in capsys.readouterr().err
+    assert counts(filled) == before
+
+
+def test_a_restore_signs_everybody_out(filled: Engine, tmp_path: Path) -> None:
+    file = tmp_path / "keeve.backup"
+    enter(filled, NOON)
+    assert main(["backup", str(file)]) == 0
     filled.dispose()
     assert main(["restore", str(file)]) == 0
-    assert counts(filled) == before
     with filled.connect() as connection:
-        assert connection.scalar(text("select bool_and(is_open and mix_name <> '') from log_entry"))
         assert connection.scalar(text("select count(*) from sign_in")) == 0
-        assert connection.scalar(text("select version_num from alembic_version")) == "0027"
+
+
+def test_who_may_not_see_every_crew_makes_no_backup(
+    cluster: Cluster, tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.delenv("KEEVE_BACKUP_URL")
+    assert main(["backup", str(tmp_path / "keeve.backup")]) == 1
+    assert "Set KEEVE_BACKUP_URL" in capsys.readouterr().err
+    assert list(tmp_path.iterdir()) == []
 
 
 def test_every_night_has_a_backup_for_two_weeks(cluster: Cluster, filled: Engine, tmp_path: Path) -> None:
@@ -161,11 +179,16 @@ def test_a_backup_that_cannot_be_written_leaves_no_half(
     assert "did not finish" in capsys.readouterr().err
 
 
-def test_data_from_a_newer_version(filled: Engine, capsys: pytest.CaptureFixture[str]) -> None:
+@pytest.mark.parametrize("version", ["0027", "v9999"])
+def test_data_of_another_version_is_left_as_it_is(
+    filled: Engine, capsys: pytest.CaptureFixture[str], version: str
+) -> None:
     with filled.begin() as connection:
-        connection.execute(text("update alembic_version set version_num = '9999'"))
+        connection.execute(text("update alembic_version set version_num = :version"), {"version": version})
+    before = counts(filled)
     assert up(host="127.0.0.1", port=0, certificate=None, key=None) == 1
-    assert "made by a newer Keeve" in capsys.readouterr().err
+    assert "made by another version of Keeve" in capsys.readouterr().err
+    assert counts(filled) == before
 
 
 @pytest.mark.parametrize(

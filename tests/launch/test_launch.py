@@ -12,7 +12,6 @@ from pathlib import Path
 import pytest
 from sqlalchemy import Engine
 
-import keeve.store
 from keeve.data import accounts
 from keeve.demo import PASSWORD, SIGN_IN_NAME
 from keeve.launch import up as launching
@@ -140,38 +139,6 @@ def test_a_cluster_keeps_its_data_and_migrates_again(tmp_path_factory: pytest.Te
             assert connection.exec_driver_sql("select name from crew").scalar() == "Kept"
         engine.dispose()
         again.stop()
-
-
-def test_migrations_run_forward_on_a_filled_database() -> None:
-    """Rows written under the first schema: everybody keeps every right, plans learn how many loads they have."""
-    from alembic import command
-    from alembic.config import Config
-
-    config = Config()
-    config.set_main_option("script_location", str(Path(keeve.store.__file__).parent / "migrations"))
-    with throwaway() as cluster:
-        engine = connect(cluster.url)
-        with engine.begin() as connection:
-            config.attributes["connection"] = connection
-            command.upgrade(config, "0001")
-        with engine.begin() as connection:
-            for statement in FIRST_ROWS:
-                connection.exec_driver_sql(statement)
-        migrate(engine)
-        with engine.connect() as connection:
-            assert connection.exec_driver_sql("select role from membership").scalar() == "lead"
-            assert connection.exec_driver_sql("select loads from plan").scalar() == 2
-        engine.dispose()
-
-
-FIRST_ROWS = (
-    "insert into crew (id, name) values ('00000000-0000-0000-0000-000000000001', 'Old crew')",
-    "insert into account (id, sign_in_name, name, password_hash) "
-    "values ('00000000-0000-0000-0000-000000000002', 'old', 'Old', 'x')",
-    "insert into membership (crew_id, account_id) select crew.id, account.id from crew, account",
-    "insert into plan (id, crew_id, title, job, result, rules_version, made_by) "
-    "select gen_random_uuid(), crew_id, 'Bed', '{}', '{\"loads\": [{}, {}]}', '1', account_id from membership",
-)
 
 
 def test_models_and_migrations_agree(engine: Engine) -> None:

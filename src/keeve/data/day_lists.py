@@ -15,7 +15,7 @@ from keeve.data import crews, days
 from keeve.data.accounts import Visitor
 from keeve.devices.weather import Weather
 from keeve.store import models
-from keeve.store.database import Question, crew_reading, crew_session
+from keeve.store.database import crew_reading, crew_session
 
 Said = Literal["there", "open", "who"]
 _LONGEST = 120
@@ -41,7 +41,7 @@ class DayList:
     people: Sequence[str]
 
 
-_TICKS = Question(
+_TICKS = (
     select(models.DayTick.item, models.DayTick.kind, models.DayTick.who)
     .where(models.DayTick.day == bindparam("day"))
     .order_by(models.DayTick.made_at)
@@ -54,7 +54,7 @@ def day_list(engine: Engine, visitor: Visitor, weather: Weather, day: date, now:
     there: dict[str, bool] = {}
     who: dict[str, str] = {}
     with crew_reading(engine, visitor.crew_id) as session:
-        for item, kind, name in _TICKS.ask(session, day=day):
+        for item, kind, name in session.execute(_TICKS, {"day": day}).all():
             if kind == "who":
                 who[item] = name
             else:

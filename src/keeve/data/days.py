@@ -26,7 +26,7 @@ from keeve.data.plans import plans_by_id
 from keeve.devices.weather import Hour, Weather
 from keeve.formats.job_file import read_job
 from keeve.store import models
-from keeve.store.database import Question, crew_reading, crew_session
+from keeve.store.database import crew_reading, crew_session
 
 # The weather of the day and of those after it, which bring frost.
 _HOURS = 96
@@ -110,14 +110,14 @@ class DayView:
         return self.midnight + timedelta(minutes=minute)
 
 
-_NEWEST = Question(
+_NEWEST = (
     select(models.DayVersion.content)
     .where(models.DayVersion.day == bindparam("day"))
     .order_by(models.DayVersion.made_at.desc())
     .limit(1)
 )
-_PLANS = Question(
-    select(models.Plan.id, models.Plan.job).where(models.Plan.id.in_(bindparam("plan_ids", expanding=True)))
+_PLANS = select(models.Plan.id, models.Plan.job).where(
+    models.Plan.id.in_(bindparam("plan_ids", expanding=True))
 )
 
 
@@ -149,11 +149,11 @@ def planned(engine: Engine, visitor: Visitor, day: date) -> DayPlan:
 
 
 def _planned(session: Session, day: date) -> DayPlan:
-    found = _NEWEST.ask(session, day=day)
+    found = session.execute(_NEWEST, {"day": day}).all()
     return DayPlan.model_validate(found[0].content) if found else DayPlan()
 
 
-_BETWEEN = Question(
+_BETWEEN = (
     select(models.DayVersion.day, models.DayVersion.content)
     .ext(distinct_on(models.DayVersion.day))
     .where(models.DayVersion.day.between(bindparam("first"), bindparam("last")))
@@ -166,7 +166,7 @@ def planned_days(engine: Engine, visitor: Visitor, first: date, last: date) -> d
     with crew_reading(engine, visitor.crew_id) as session:
         found = {
             day: DayPlan.model_validate(content)
-            for day, content in _BETWEEN.ask(session, first=first, last=last)
+            for day, content in session.execute(_BETWEEN, {"first": first, "last": last}).all()
         }
     return {day: plan for day, plan in found.items() if plan.jobs}
 
@@ -220,7 +220,7 @@ def with_added(engine: Engine, visitor: Visitor, plan: DayPlan, plan_id: UUID) -
         if found is None:
             return plan
         begun = {load.number for load in loads_of_plans(session, [plan_id])}
-        row = _PLANS.ask(session, plan_ids=[plan_id])[0]
+        row = session.execute(_PLANS, {"plan_ids": [plan_id]}).all()[0]
     left = [load.number for load in found.loads if load.number not in begun]
     if not left:
         return plan
@@ -258,7 +258,8 @@ def day_view(
         wanted = wanted.model_copy(
             update={"jobs": [job for job in wanted.jobs if UUID(job.plan_id) in plans]}
         )
-        made = dict(_PLANS.ask(session, plan_ids=plan_ids)) if plan_ids else {}
+        rows = session.execute(_PLANS, {"plan_ids": plan_ids})
+        made = {row.id: row.job for row in rows}
         mixed = loads_of_plans(session, plan_ids)
         offered = [line for line in jobs.newest_jobs(session, "active", _OFFERED) if not line.is_finished]
     works, lines = [], []

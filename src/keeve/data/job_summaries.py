@@ -13,7 +13,7 @@ from keeve.data.accounts import Visitor
 from keeve.data.log_entries import loads_of_plans
 from keeve.data.plans import SavedPlan
 from keeve.store import models
-from keeve.store.database import Question, crew_reading, crew_session
+from keeve.store.database import crew_reading, crew_session
 
 
 class ClosedWaste(NamedTuple):
@@ -66,14 +66,18 @@ _SUMMARIES = (
     .order_by(models.JobSummary.made_at.desc())
     .limit(1)
 )
-_NEWEST = Question(_SUMMARIES)
-_NEWEST_OF_MIX = Question(_SUMMARIES.where(models.JobSummary.mix_id == bindparam("mix_id")))
+_NEWEST = _SUMMARIES
+_NEWEST_OF_MIX = _SUMMARIES.where(models.JobSummary.mix_id == bindparam("mix_id"))
 
 
 def last_waste(engine: Engine, visitor: Visitor, mix_id: str = "") -> ClosedWaste | None:
     """The waste of the newest closed job, of a mix or of any; None before one was closed."""
     with crew_reading(engine, visitor.crew_id) as session:
-        found = _NEWEST_OF_MIX.ask(session, mix_id=mix_id) if mix_id else _NEWEST.ask(session)
+        found = (
+            session.execute(_NEWEST_OF_MIX, {"mix_id": mix_id}).all()
+            if mix_id
+            else session.execute(_NEWEST).all()
+        )
     if not found:
         return None
     title, content = found[0]

@@ -32,7 +32,7 @@ from keeve.core.texts import why_unfit
 from keeve.data import log_entries
 from keeve.data.accounts import Visitor
 from keeve.store import models
-from keeve.store.database import Question, crew_reading, crew_session
+from keeve.store.database import crew_reading, crew_session
 from keeve.store.queries import has_event, job_state, latest_entry, of_job
 
 LONGEST_TITLE = 120
@@ -62,7 +62,7 @@ def jobs(engine: Engine, visitor: Visitor, words: str = "", state: JobState = "a
 
 def newest_jobs(session: Session, state: JobState, most: int) -> list[JobLine]:
     """Those of the jobs that were planned or mixed last, ordered as ``jobs`` does."""
-    rows = _listed(most).ask(session)
+    rows = session.execute(_listed(most)).all()
     # Sorting keeps the order within a lot; of what is begun none is cut off before what is not.
     return sorted([JobLine._make(row) for row in rows if row.state == state], key=_lot)[:most]
 
@@ -74,7 +74,7 @@ def _lot(line: JobLine) -> int:
 def job_page(engine: Engine, visitor: Visitor, job_id: UUID) -> JobPage | None:
     """A job of the visitor's crew; None where it has none, or deleted it."""
     with crew_reading(engine, visitor.crew_id) as session:
-        row = next(iter(_ONE.ask(session, job_id=job_id)), None)
+        row = next(iter(session.execute(_ONE, {"job_id": job_id}).all()), None)
         if row is None:
             return None
         made = session.execute(
@@ -217,7 +217,7 @@ def _begun() -> ColumnElement[int]:
     return (
         select(func.count())
         .select_from(models.Load)
-        .where(models.Load.crew_id == models.Plan.crew_id, models.Load.plan_id == models.Plan.id)
+        .where(models.Load.plan_id == models.Plan.id)
         .where(~has_event("taken_back"))
         .correlate(models.Plan)
         .scalar_subquery()
@@ -227,7 +227,6 @@ def _begun() -> ColumnElement[int]:
 def _mentions(word: str) -> ColumnElement[bool]:
     """Whether a job has a word in its name, its mix or a note."""
     noted = exists().where(
-        models.JobEntry.crew_id == models.Plan.crew_id,
         models.JobEntry.job_id == of_job(),
         models.JobEntry.kind == "note",
         models.JobEntry.text.icontains(word, autoescape=True),
@@ -243,11 +242,11 @@ _NEWEST = models.Plan.made_at.desc()
 
 
 @cache
-def _listed(most: int) -> Question:
-    return Question(_lines_of(_lately(most)))
+def _listed(most: int) -> Select[Any]:
+    return _lines_of(_lately(most))
 
 
-_ONE = Question(
+_ONE = (
     _lines()
     .where(of_job() == bindparam("job_id"), job_state() != "deleted")
     .order_by(_NEWEST, models.Plan.id.desc())

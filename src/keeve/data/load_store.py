@@ -4,11 +4,11 @@ import json
 import logging
 from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
-from functools import lru_cache
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import ColumnElement, Select, Text, and_, bindparam, cast, func, select
+from sqlalchemy import ColumnElement, Select, Text, bindparam, cast, func, select
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
@@ -17,10 +17,9 @@ from keeve.core.loads.load_state import fold_ordered
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.texts import written
 from keeve.data.accounts import Visitor
-from keeve.data.plans import kept_plans, named
+from keeve.data.plans import plans_by_id
 from keeve.store import models
-from keeve.store.database import Addition, Question
-from keeve.store.queries import has_event, latest_entry
+from keeve.store.queries import has_event
 
 _log = logging.getLogger(__name__)
 # A phone's clock may run a little ahead; further, and the clock of working life would lie.
@@ -29,7 +28,7 @@ _CLOCK_AHEAD = timedelta(minutes=2)
 
 _EVENTS = (
     select(func.json_agg(cast(models.Event.content, Text)))
-    .where(models.Event.crew_id == models.Load.crew_id, models.Event.load_id == models.Load.id)
+    .where(models.Event.load_id == models.Load.id)
     .correlate(models.Load)
     .scalar_subquery()
     .label("contents")
@@ -42,15 +41,12 @@ _LOADS = (
         models.Load.plan_id,
         models.Load.number,
         models.Load.begun_at,
-        latest_entry("title").label("title"),
         _EVENTS,
     )
     .select_from(models.Load)
-    .join(
-        models.Plan, and_(models.Plan.crew_id == models.Load.crew_id, models.Plan.id == models.Load.plan_id)
-    )
+    .join(models.Plan, models.Plan.id == models.Load.plan_id)
 )
-_ONE = Question(_LOADS.where(models.Load.id == bindparam("load_id")))
+_ONE = _LOADS.where(models.Load.id == bindparam("load_id"))
 
 
 def loads_where(*conditions: ColumnElement[bool]) -> Select[Any]:
@@ -58,9 +54,8 @@ def loads_where(*conditions: ColumnElement[bool]) -> Select[Any]:
     return _LOADS.where(~has_event("taken_back"), *conditions)
 
 
-@lru_cache(maxsize=8192)
 def read_event(content: str) -> Event | None:
-    """An event as it is kept; None where it cannot be read. Once read it stays in memory: it never changes."""
+    """An event as it is kept; None where it cannot be read."""
     try:
         return parse_event(json.loads(content))
     except (InputError, ValueError) as fault:
@@ -73,13 +68,13 @@ def read_load(session: Session, load_id: UUID) -> RunningLoad | None:
     return next(iter(read_loads(session, _ONE, load_id=load_id)), None)
 
 
-def read_loads(session: Session, question: Question, **values: Any) -> list[RunningLoad]:
-    """The loads that a question of ``loads_where`` finds, with their plans."""
-    rows = question.ask(session, **values)
-    plans = kept_plans(session, {row.plan_id for row in rows})
+def read_loads(session: Session, query: Select[Any], **values: Any) -> list[RunningLoad]:
+    """The loads that a query of ``loads_where`` finds, with their plans."""
+    rows = session.execute(query, values).all()
+    plans = plans_by_id(session, {row.plan_id for row in rows})
     found = []
     for row in rows:
-        plan = named(plans[row.plan_id], row.title)
+        plan = plans[row.plan_id]
         load = plan.load(row.number)
         if load is None:
             raise LookupError(f"load {row.id} has number {row.number}, which its plan has not")
@@ -91,7 +86,7 @@ def read_loads(session: Session, question: Question, **values: Any) -> list[Runn
     return found
 
 
-_THESE = Question(loads_where(models.Load.id.in_(bindparam("load_ids", expanding=True))))
+_THESE = loads_where(models.Load.id.in_(bindparam("load_ids", expanding=True)))
 
 
 def read_loads_by_id(session: Session, load_ids: Sequence[UUID]) -> list[RunningLoad]:
@@ -132,22 +127,19 @@ def own_event(visitor: Visitor, number: int, now: datetime) -> dict[str, Any]:
     }
 
 
-_EVENT = Addition(models.Event)
-
-
 def add_event(session: Session, visitor: Visitor, load_id: UUID, event: AnyEvent, now: datetime) -> None:
     """Append an event to a load.
 
     Raises:
         InputError: another load has an event of that id.
     """
-    is_new = _EVENT.add(
-        session,
-        id=event.id,
-        load_id=load_id,
-        account_id=visitor.account_id,
-        received_at=now,
-        content=event_json(event),
-    )
-    if not is_new:
+    row = {
+        "id": event.id,
+        "load_id": load_id,
+        "account_id": visitor.account_id,
+        "received_at": now,
+        "content": event_json(event),
+    }
+    added = session.execute(insert(models.Event).on_conflict_do_nothing().returning(models.Event.id), row)
+    if added.first() is None:
         raise InputError("id_taken", "id belongs to another event. Use a new one.", ["id"])

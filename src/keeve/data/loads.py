@@ -37,7 +37,7 @@ from keeve.data.load_store import (
 from keeve.data.plans import plans_by_id
 from keeve.devices.weather import Weather
 from keeve.store import models
-from keeve.store.database import Question, crew_reading, crew_session, take_turns
+from keeve.store.database import crew_reading, crew_session, lock
 from keeve.store.queries import has_event
 
 # A load that was begun before that and never finished is history, not work.
@@ -101,7 +101,7 @@ def _of_regime(names: Collection[str]) -> ColumnElement[bool]:
     return models.Plan.regime.in_(names)
 
 
-_SEEN_LAST = Question(
+_SEEN_LAST = (
     loads_where(_of_regime(BY_CLOCK), has_event("seen"))
     .order_by(models.Load.begun_at.desc())
     .limit(_SETTINGS_LEARNT)
@@ -173,7 +173,7 @@ def record_event(
     check_not_in_future(event, now)
     with crew_session(engine, visitor.crew_id) as session:
         # Two benches on one load take turns; what is read after the lock holds the other's events.
-        take_turns(session, load_id)
+        lock(session, load_id)
         running = read_load(session, load_id)
         if running is None or any(event.id == known.id for known in running.events):
             return running
@@ -250,10 +250,8 @@ def loads_in_order(engine: Engine, visitor: Visitor, load_ids: Sequence[UUID]) -
     return sorted(read, key=lambda running: (running.begun_at, str(running.id)))
 
 
-_KEPT = Question(
-    select(models.Event.load_id, models.Event.content).where(
-        models.Event.load_id.in_(bindparam("load_ids", expanding=True))
-    )
+_KEPT = select(models.Event.load_id, models.Event.content).where(
+    models.Event.load_id.in_(bindparam("load_ids", expanding=True))
 )
 
 
@@ -261,7 +259,7 @@ def events_of(engine: Engine, visitor: Visitor, load_ids: Sequence[UUID]) -> dic
     """The events of loads as they are kept, in no order, by load."""
     found: dict[UUID, list[dict[str, Any]]] = {}
     with crew_reading(engine, visitor.crew_id) as session:
-        for load_id, content in _KEPT.ask(session, load_ids=list(load_ids)):
+        for load_id, content in session.execute(_KEPT, {"load_ids": list(load_ids)}).all():
             found.setdefault(load_id, []).append(content)
     return found
 
@@ -285,7 +283,7 @@ def _in_order(event: Mapping[str, Any]) -> tuple[str, str, int, str]:
     return event["occurred_at"], event["device_id"], event["device_seq"], event["id"]
 
 
-_OF_PLAN = Question(loads_where(models.Load.plan_id == bindparam("plan_id")).order_by(models.Load.attempt))
+_OF_PLAN = loads_where(models.Load.plan_id == bindparam("plan_id")).order_by(models.Load.attempt)
 
 
 def loads_of_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> dict[int, RunningLoad]:
@@ -300,7 +298,7 @@ _CASTS = select(_ENTRY.id).where(
     _ENTRY.begun_at > bindparam("casts_since"), _ENTRY.state.in_([STATES[act] for act in _OF_A_CAST])
 )
 # Each by an index of its own: nothing else is looked at, however long the log.
-_OPEN = Question(select(union(_IN_WORK, _CASTS).subquery().c.id))
+_OPEN = select(union(_IN_WORK, _CASTS).subquery().c.id)
 
 
 def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[InWork]:
@@ -312,7 +310,10 @@ def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[InWor
 def open_loads(session: Session, now: datetime) -> OpenLoads:
     """The loads of the session's crew with which something is still to be done."""
     lately = now - _IN_WORK_FOR
-    load_ids = [load_id for (load_id,) in _OPEN.ask(session, since=lately, casts_since=now - _CAST_FOR)]
+    load_ids = [
+        load_id
+        for (load_id,) in session.execute(_OPEN, {"since": lately, "casts_since": now - _CAST_FOR}).all()
+    ]
     found = [InWork(item, item.situation(now)) for item in read_loads_by_id(session, load_ids)]
     found.sort(key=lambda item: item.running.begun_at)
     late = now + _IN_WORK_FOR

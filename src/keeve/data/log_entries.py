@@ -1,8 +1,7 @@
 """The log: each load as it is listed, found by job, mix, day, person, state or words."""
 
-import json
 import re
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from datetime import date, datetime, time, timedelta
 from functools import cache
 from typing import Any, Literal, get_args
@@ -31,9 +30,8 @@ from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.load_row import LoadRow, State, people_of, row_of, words_of
 from keeve.core.log.log_filter import FilterChoices, LogFilter
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import read_loads_by_id
 from keeve.store import models
-from keeve.store.database import Question, crew_reading, crew_session, session_crew
+from keeve.store.database import crew_reading, session_crew
 from keeve.store.queries import of_job
 
 _ENTRY = models.LogEntry
@@ -44,24 +42,8 @@ _LISTED_AT_A_TIME = 200
 _LONGEST_WORD, _LONGEST_NAME = 60, 120
 
 
-_NEW = insert(_ENTRY).values(
-    {column.name: bindparam(column.name) for column in _TABLE.columns if column.computed is None}
-)
-_NEW = _NEW.values(
-    job_id=select(of_job())
-    .where(models.Plan.crew_id == bindparam("crew_id"), models.Plan.id == bindparam("plan_id"))
-    .scalar_subquery(),
-    search=func.array_to_tsvector(bindparam("lexemes", type_=ARRAY(Text))),
-)
-_WRITE = _NEW.on_conflict_do_update(
-    index_elements=["crew_id", "id"],
-    set_={
-        name: _NEW.excluded[name]
-        for name in ("title", "state", "is_open", "due_at", "words", "content", "search")
-    },
-)
-_NAME = insert(models.LogPerson).on_conflict_do_nothing()
-_REMOVE = delete(_ENTRY).where(_ENTRY.crew_id == bindparam("crew"), _ENTRY.id == bindparam("load_id"))
+# What of a row its next event may change.
+_CHANGES = ("title", "state", "is_open", "due_at", "words", "content", "search")
 
 
 def write(session: Session, running: RunningLoad, told: Event | None = None) -> None:
@@ -72,40 +54,45 @@ def write(session: Session, running: RunningLoad, told: Event | None = None) -> 
         running: the load.
         told: the event that is new of it, where it was listed before that.
     """
-    crew_id, connection = session_crew(session), session.connection()
     if running.state.taken_back:
-        connection.execute(_REMOVE, {"crew": crew_id, "load_id": running.id})
+        session.execute(delete(_ENTRY).where(_ENTRY.id == running.id))
         return
     row = row_of(running)
     people = people_of(running.events)
-    key = {"crew_id": crew_id, "id": row.id, "begun_at": row.begun_at}
     words = "\n".join((row.mix_name, *people, words_of(running.state)))
-    values = key | {
+    values = {
+        "id": row.id,
+        "begun_at": row.begun_at,
         "plan_id": row.plan_id,
-        "import_id": None,
+        "job_id": select(of_job()).where(models.Plan.id == row.plan_id).scalar_subquery(),
         "mix_id": row.mix_id,
         "title": row.title,
         "state": row.state,
         "is_open": row.is_open,
         "due_at": row.due_at,
         "words": words,
-        "lexemes": _lexemes(crew_id, f"{row.title}\n{words}"),
         "content": stored(row),
+        "search": _vector(session, f"{row.title}\n{words}"),
     }
-    connection.execute(_WRITE, values)
+    new = insert(_ENTRY).values(values)
+    session.execute(
+        new.on_conflict_do_update(
+            index_elements=["crew_id", "id"], set_={name: new.excluded[name] for name in _CHANGES}
+        )
+    )
     # An undo may list a load again that was taken back.
     if told is not None and not isinstance(told, Undone):
         is_known = any(
             event.recorded_by == told.recorded_by for event in running.events if event.id != told.id
         )
         people = [] if is_known else [told.recorded_by]
-    if names := [{**key, "person": _person(name)} for name in people if name]:
-        connection.execute(_NAME, names)
+    _add_people(session, [(name, row) for name in people if name])
 
 
-_PAST_COLUMNS = (
-    "crew_id", "id", "import_id", "mix_id", "title", "begun_at", "state", "is_open", "words", "content", "search",
-)  # fmt: skip
+def _add_people(session: Session, people: Sequence[tuple[str, LoadRow]]) -> None:
+    rows = [{"person": _person(name), "begun_at": row.begun_at, "id": row.id} for name, row in people]
+    if rows:
+        session.execute(insert(models.LogPerson).on_conflict_do_nothing(), rows)
 
 
 _COLUMNS = frozenset({"id", "plan_id", "mix_id", "title"})
@@ -118,26 +105,25 @@ def stored(row: LoadRow) -> dict[str, Any]:
 
 def write_past(session: Session, import_id: UUID, past: Sequence[LoadRow]) -> None:
     """List loads of the crew's own history, which the log does not have yet."""
-    crew_id = session_crew(session)
-    rows, people = [], []
+    rows = []
     for row in past:
         words = "\n".join((row.mix_name, row.judged_by, row.note, row.discarded or ""))
-        content = json.dumps(stored(row))
-        search = " ".join(f"'{lexeme}'" for lexeme in _lexemes(crew_id, f"{row.title}\n{words}"))
-        found = (row.begun_at, row.state, False, words, content, search)
-        rows.append((crew_id, row.id, import_id, row.mix_id, row.title, *found))
-        if row.judged_by:
-            people.append((crew_id, _person(row.judged_by), row.begun_at, row.id))
-    _copy(session, "log_entry", _PAST_COLUMNS, rows)
-    _copy(session, "log_person", ("crew_id", "person", "begun_at", "id"), people)
-
-
-def _copy(session: Session, table: str, columns: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
-    """Many rows into a table, in a quarter of the time that inserting them takes."""
-    cursor: Any = session.connection().connection.cursor()
-    with cursor.copy(f"copy {table} ({', '.join(columns)}) from stdin") as copy:
-        for row in rows:
-            copy.write_row(row)
+        rows.append(
+            {
+                "id": row.id,
+                "import_id": import_id,
+                "mix_id": row.mix_id,
+                "title": row.title,
+                "begun_at": row.begun_at,
+                "state": row.state,
+                "is_open": False,
+                "words": words,
+                "content": stored(row),
+                "lexemes": _lexemes(session_crew(session), f"{row.title}\n{words}"),
+            }
+        )
+    session.execute(insert(_ENTRY).values(search=_VECTOR), rows)
+    _add_people(session, [(row.judged_by, row) for row in past if row.judged_by])
 
 
 def past_load(engine: Engine, visitor: Visitor, load_id: UUID) -> LoadRow | None:
@@ -148,28 +134,18 @@ def past_load(engine: Engine, visitor: Visitor, load_id: UUID) -> LoadRow | None
 
 def rename(session: Session, job_id: UUID, title: str) -> None:
     """List the loads of a job under another name."""
-    crew_id, connection = session_crew(session), session.connection()
-    found = connection.execute(
-        select(_ENTRY.id, _ENTRY.words).where(_ENTRY.crew_id == crew_id, _ENTRY.job_id == job_id)
-    )
-    renamed = [
-        {
-            "crew": crew_id,
-            "load_id": row.id,
-            "to": title,
-            "lexemes": _lexemes(crew_id, f"{title}\n{row.words}"),
-        }
-        for row in found
-    ]
-    if renamed:
-        connection.execute(_RENAME, renamed)
+    found = session.execute(select(_ENTRY.id, _ENTRY.words).where(_ENTRY.job_id == job_id)).all()
+    for load_id, words in found:
+        changed = {"title": title, "search": _vector(session, f"{title}\n{words}")}
+        session.execute(update(_ENTRY).where(_ENTRY.id == load_id).values(changed))
 
 
-_RENAME = (
-    update(_ENTRY)
-    .where(_ENTRY.crew_id == bindparam("crew"), _ENTRY.id == bindparam("load_id"))
-    .values(title=bindparam("to"), search=func.array_to_tsvector(bindparam("lexemes", type_=ARRAY(Text))))
-)
+_VECTOR = func.array_to_tsvector(bindparam("lexemes", type_=ARRAY(Text)))
+
+
+def _vector(session: Session, text: str) -> ColumnElement[Any]:
+    """The words of a text, as the database looks them up."""
+    return func.array_to_tsvector(cast(_lexemes(session_crew(session), text), ARRAY(Text)))
 
 
 def _lexemes(crew_id: UUID, text: str) -> list[str]:
@@ -188,32 +164,6 @@ def _words(text: str) -> list[str]:
 def _person(name: str) -> str:
     """A name in small letters; those of some alphabets are longer so."""
     return name.lower()[:_LONGEST_NAME]
-
-
-def list_unlisted(engine: Engine) -> Iterator[int]:
-    """List every load that has no entry yet, of any crew; says after each lot how many were listed."""
-    listed = 0
-    while (crew_id := _crew_with_unlisted(engine)) is not None:
-        with crew_session(engine, crew_id) as session:
-            load_ids = session.scalars(select(models.UnlistedLoad.load_id).limit(_LISTED_AT_A_TIME)).all()
-            for running in read_loads_by_id(session, load_ids):
-                write(session, running)
-            session.connection().execute(
-                _LISTED, [{"crew": crew_id, "load": load_id} for load_id in load_ids]
-            )
-        listed += len(load_ids)
-        yield listed
-
-
-_LISTED = delete(models.UnlistedLoad).where(
-    models.UnlistedLoad.crew_id == bindparam("crew"), models.UnlistedLoad.load_id == bindparam("load")
-)
-
-
-def _crew_with_unlisted(engine: Engine) -> UUID | None:
-    with engine.connect() as connection:
-        found: UUID | None = connection.scalar(select(models.UnlistedLoad.crew_id).limit(1))
-        return found
 
 
 _AFTER = tuple_(bindparam("after_at"), bindparam("after_id"))
@@ -253,9 +203,9 @@ def rows_where(*conditions: ColumnElement[bool]) -> Select[Any]:
     return select(*_shown(_ENTRY)).where(*conditions)
 
 
-def read_rows(session: Session, question: Question, **values: Any) -> list[LoadRow]:
-    """The loads that a question of ``rows_where`` finds."""
-    return [_read(row) for row in question.ask(session, **values)]
+def read_rows(session: Session, query: Select[Any], **values: Any) -> list[LoadRow]:
+    """The loads that a query of ``rows_where`` finds."""
+    return [_read(row) for row in session.execute(query, values).all()]
 
 
 def _read(row: Any) -> LoadRow:
@@ -263,10 +213,8 @@ def _read(row: Any) -> LoadRow:
     return LoadRow.model_validate({**row.content, **own})
 
 
-_PAST = Question(rows_where(_ENTRY.id == bindparam("load_id"), _ENTRY.import_id.is_not(None)))
-_OF_PLANS = Question(
-    rows_where(_ENTRY.plan_id.in_(bindparam("plan_ids", expanding=True))).order_by(_ENTRY.begun_at)
-)
+_PAST = rows_where(_ENTRY.id == bindparam("load_id"), _ENTRY.import_id.is_not(None))
+_OF_PLANS = rows_where(_ENTRY.plan_id.in_(bindparam("plan_ids", expanding=True))).order_by(_ENTRY.begun_at)
 
 
 def loads_of_plans(session: Session, plan_ids: Sequence[UUID]) -> list[LoadRow]:
@@ -276,27 +224,27 @@ def loads_of_plans(session: Session, plan_ids: Sequence[UUID]) -> list[LoadRow]:
 
 
 @cache
-def _question(limit: int, through: Through, *names: str) -> Question:
+def _question(limit: int, through: Through, *names: str) -> Select[Any]:
     """A page of what is sought: of that length, which is written out so that the database knows it is short."""
     entry: Any = aliased(_ENTRY, _MENTIONING) if through == "far" else _ENTRY
     place: Any = models.LogPerson if "who" in names else entry
     found = select(entry.id).order_by(place.begun_at.desc(), place.id.desc())
     if "who" in names:
-        found = found.join(place, (place.crew_id == entry.crew_id) & (place.id == entry.id))
+        found = found.join(place, place.id == entry.id)
     found = found.where(
         *(_HAS[name](place if name in _OF_PLACE else entry) for name in names if name in _HAS)
     )
     page: ColumnElement[Any] = literal_column(str(limit))
     if through == "all":
-        return Question(found.with_only_columns(*_shown(_ENTRY)).limit(page))
+        return found.with_only_columns(*_shown(_ENTRY)).limit(page)
     if through == "far":
         ids = found.limit(page).subquery()
         newest_first = (_ENTRY.begun_at.desc(), _ENTRY.id.desc())
-        return Question(select(*_shown(_ENTRY)).join(ids, ids.c.id == _ENTRY.id).order_by(*newest_first))
+        return select(*_shown(_ENTRY)).join(ids, ids.c.id == _ENTRY.id).order_by(*newest_first)
     read = (_ENTRY.id, _ENTRY.plan_id, _ENTRY.mix_id, _ENTRY.title, _ENTRY.content, _ENTRY.search)
     near = found.with_only_columns(*read).limit(literal_column(str(_NEAR))).subquery()
     mentions = near.c.search.bool_op("@@")(_WORDS)
-    return Question(select(*_shown(near.c)).where(mentions).limit(page))
+    return select(*_shown(near.c)).where(mentions).limit(page)
 
 
 def find(
@@ -325,11 +273,11 @@ def find(
         values |= {"after_at": after[0], "after_id": after[1]}
     with crew_reading(engine, visitor.crew_id) as session:
         if "words" not in values:
-            rows = _question(limit, "all", *names).ask(session, **values)
+            rows = session.execute(_question(limit, "all", *names), values).all()
         else:
-            rows = _question(limit, "near", *names).ask(session, **values)
+            rows = session.execute(_question(limit, "near", *names), values).all()
             if len(rows) < limit:
-                rows = _question(limit, "far", *names).ask(session, **values)
+                rows = session.execute(_question(limit, "far", *names), values).all()
     return [_read(row) for row in rows]
 
 
@@ -379,7 +327,7 @@ def _values(visitor: Visitor, sought: LogFilter) -> dict[str, object] | None:
 
 # So many loads back: what is older is found from the page of its job or mix, or by words.
 _LOOKED_BACK = 150
-_LATELY = Question(
+_LATELY = (
     select(
         cast(_ENTRY.job_id, Text),
         _ENTRY.title,
@@ -396,7 +344,7 @@ _LATELY = Question(
 def lately(engine: Engine, visitor: Visitor) -> FilterChoices:
     """What the crew's newest loads were, the newest first."""
     with crew_reading(engine, visitor.crew_id) as session:
-        rows = _LATELY.ask(session)
+        rows = session.execute(_LATELY).all()
     jobs: dict[str | None, str] = {}
     mixes: dict[str, str] = {}
     people: dict[str | None, None] = {}

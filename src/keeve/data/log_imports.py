@@ -16,7 +16,7 @@ from keeve.core.texts import written
 from keeve.data.accounts import Visitor
 from keeve.data.log_entries import write_past
 from keeve.store import models
-from keeve.store.database import crew_reading, crew_session, session_crew, take_turns
+from keeve.store.database import crew_reading, crew_session, lock
 
 _IMPORT, _ENTRY = models.LogImport, models.LogEntry
 _AT_A_TIME = 500
@@ -159,7 +159,7 @@ def take_in(
         if found is None or found.taken_at is not None:
             raise InputError("taken_in", "This file has already been imported. See Import.", [])
         # Two files that say the same come in one after the other.
-        take_turns(session, visitor.crew_id)
+        lock(session, visitor.crew_id)
         new = _not_there(session, past)
         done = 0
         for part in _parts(new):
@@ -182,13 +182,11 @@ def withdraw(engine: Engine, visitor: Visitor, import_id: UUID, now: datetime) -
         if found is None or found.taken_at is None:
             return False
         if found.withdrawn_at is None:
-            brought = (_ENTRY.crew_id == visitor.crew_id, _ENTRY.import_id == import_id)
-            session.connection().execute(delete(_ENTRY).where(*brought))
+            session.execute(delete(_ENTRY).where(_ENTRY.import_id == import_id))
             _set(session, import_id, withdrawn_at=now, withdrawn_by=visitor.account_id)
         return True
 
 
 def _set(session: Session, import_id: UUID, *where: ColumnElement[bool], **values: Any) -> None:
     """Write down of a table what is known of it now."""
-    own = (_IMPORT.crew_id == session_crew(session), _IMPORT.id == import_id, *where)
-    session.connection().execute(update(_IMPORT).where(*own).values(**values))
+    session.execute(update(_IMPORT).where(_IMPORT.id == import_id, *where).values(**values))

@@ -4,9 +4,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import NamedTuple
-from uuid import UUID
 
-from sqlalchemy import ColumnElement, Engine, bindparam, delete, select
+from sqlalchemy import Engine, bindparam, delete, select
 from sqlalchemy.dialects.postgresql import distinct_on, insert
 from sqlalchemy.exc import IntegrityError
 
@@ -16,9 +15,8 @@ from keeve.core.mixes.model import Mix
 from keeve.core.planning.sample_plans import cubic_metre
 from keeve.data.accounts import Visitor
 from keeve.data.plans import mixes_used_last
-from keeve.figures.kept import Kept
 from keeve.store import models
-from keeve.store.database import Question, crew_reading, crew_session, open_session
+from keeve.store.database import crew_reading, crew_session
 
 # Names of pages under /mixes, which a mix cannot have.
 _TAKEN = frozenset({"compare", "open"})
@@ -33,8 +31,8 @@ class VersionLine:
     made_by: str
 
 
-_NEWEST = Question(
-    select(models.MixVersion.mix_id, models.MixVersion.version, models.MixVersion.content)
+_NEWEST = (
+    select(models.MixVersion.mix_id, models.MixVersion.content)
     .ext(distinct_on(models.MixVersion.mix_id))
     .order_by(models.MixVersion.mix_id, models.MixVersion.version.desc())
 )
@@ -45,18 +43,7 @@ def own_mixes(engine: Engine, visitor: Visitor | None) -> dict[str, Mix]:
     if visitor is None:
         return {}
     with crew_reading(engine, visitor.crew_id) as session:
-        return {
-            mix_id: _read(visitor.crew_id, mix_id, version, content)
-            for mix_id, version, content in _NEWEST.ask(session)
-        }
-
-
-# A version of a mix never changes.
-_kept: Kept[tuple[UUID, str, int], Mix] = Kept(512)
-
-
-def _read(crew_id: UUID, mix_id: str, version: int, content: object) -> Mix:
-    return _kept.of((crew_id, mix_id, version), lambda: Mix.model_validate(content))
+        return {mix_id: Mix.model_validate(content) for mix_id, content in session.execute(_NEWEST)}
 
 
 def every_mix(engine: Engine, visitor: Visitor | None) -> dict[str, Mix]:
@@ -78,7 +65,7 @@ def find_mix(engine: Engine, visitor: Visitor | None, mix_id: str, version: int 
         wanted = wanted.where(models.MixVersion.version == version)
     with crew_reading(engine, visitor.crew_id) as session:
         found = session.execute(wanted.order_by(models.MixVersion.version.desc()).limit(1)).first()
-    return None if found is None else _read(visitor.crew_id, mix_id, *found)
+    return None if found is None else Mix.model_validate(found.content)
 
 
 def known_mixes(engine: Engine, visitor: Visitor | None, mix_id: str) -> Mapping[str, Mix]:
@@ -143,10 +130,7 @@ def save_mix(engine: Engine, visitor: Visitor, mix: Mix) -> int:
 
 _FAVOURITES = (
     select(models.FavouriteMix.mix_id)
-    .where(
-        models.FavouriteMix.crew_id == bindparam("crew_id"),
-        models.FavouriteMix.account_id == bindparam("account_id"),
-    )
+    .where(models.FavouriteMix.account_id == bindparam("account_id"))
     .order_by(models.FavouriteMix.mix_id)
 )
 
@@ -156,8 +140,7 @@ def favourites(engine: Engine, visitor: Visitor | None) -> list[str]:
     if visitor is None:
         return []
     with crew_reading(engine, visitor.crew_id) as session:
-        asked = {"crew_id": visitor.crew_id, "account_id": visitor.account_id}
-        return list(session.connection().scalars(_FAVOURITES, asked))
+        return list(session.scalars(_FAVOURITES, {"account_id": visitor.account_id}))
 
 
 class Preferred(NamedTuple):
@@ -179,17 +162,12 @@ def set_favourite(engine: Engine, visitor: Visitor, mix_id: str, *, is_on: bool)
     """Put a mix on top, or not any more. Whether the crew has the mix."""
     if find_mix(engine, visitor, mix_id) is None:
         return False
-    with open_session(engine) as session:
-        if is_on:
-            row = {"crew_id": visitor.crew_id, "account_id": visitor.account_id, "mix_id": mix_id}
-            session.execute(insert(models.FavouriteMix).values(row).on_conflict_do_nothing())
-        else:
-            session.execute(
-                delete(models.FavouriteMix).where(*_of_visitor(visitor), models.FavouriteMix.mix_id == mix_id)
-            )
-    return True
-
-
-def _of_visitor(visitor: Visitor) -> tuple[ColumnElement[bool], ...]:
     favourite = models.FavouriteMix
-    return favourite.crew_id == visitor.crew_id, favourite.account_id == visitor.account_id
+    with crew_session(engine, visitor.crew_id) as session:
+        if is_on:
+            row = {"account_id": visitor.account_id, "mix_id": mix_id}
+            session.execute(insert(favourite).values(row).on_conflict_do_nothing())
+        else:
+            own = (favourite.account_id == visitor.account_id, favourite.mix_id == mix_id)
+            session.execute(delete(favourite).where(*own))
+    return True

@@ -12,13 +12,13 @@ from keeve.data.accounts import Visitor
 from keeve.data.load_store import read_load
 from keeve.formats.photo import Photo
 from keeve.store import models
-from keeve.store.database import Question, crew_reading, crew_session
+from keeve.store.database import crew_reading, crew_session
 
 # Enough for a load and every reading of it.
 MOST_OF_LOAD = 24
 
 
-_OF_LOAD = Question(
+_OF_LOAD = (
     select(
         models.Photo.id,
         models.Photo.event_id,
@@ -37,7 +37,7 @@ _OF_LOAD = Question(
 def photos_of(engine: Engine, visitor: Visitor, load_id: UUID) -> Mapping[UUID | None, Sequence[LoadPhoto]]:
     """The photos of a load by the entry they were taken of; those of none under None."""
     with crew_reading(engine, visitor.crew_id) as session:
-        rows = _OF_LOAD.ask(session, load_id=load_id)
+        rows = session.execute(_OF_LOAD, {"load_id": load_id}).all()
     found: dict[UUID | None, list[LoadPhoto]] = {}
     for row in rows:
         may_remove = visitor.may_lead or row.made_by == visitor.account_id
@@ -96,7 +96,7 @@ def remove(engine: Engine, visitor: Visitor, photo_id: UUID) -> UUID | None:
         ).first()
         if row is None or not (visitor.may_lead or row.made_by == visitor.account_id):
             return None
-        here = (models.Photo.crew_id == visitor.crew_id) & (models.Photo.id == photo_id)
+        here = models.Photo.id == photo_id
         session.connection().execute(delete(models.Photo).where(here))
         found: UUID = row.load_id
         return found

@@ -12,10 +12,9 @@ from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Plan
 from keeve.data.accounts import Visitor
-from keeve.figures.kept import Kept
 from keeve.formats.job_file import read_job
 from keeve.store import models
-from keeve.store.database import Question, crew_reading, crew_session, session_crew
+from keeve.store.database import crew_reading, crew_session
 from keeve.store.queries import job_state, latest_entry, of_job
 
 _NEWEST = 20
@@ -85,44 +84,30 @@ def plan_of_crew(engine: Engine, crew_id: UUID, plan_id: UUID) -> SavedPlan | No
         return SavedPlan(row.id, job_id, job, named(plan, title))
 
 
-_NEWEST_PLANS = Question(
-    select(models.Plan.id, models.Plan.mix_id).order_by(models.Plan.made_at.desc()).limit(_NEWEST)
-)
+_NEWEST_PLANS = select(models.Plan.id, models.Plan.mix_id).order_by(models.Plan.made_at.desc()).limit(_NEWEST)
 
 
 def mixes_used_last(engine: Engine, visitor: Visitor) -> list[str]:
     """The ids of the few mixes the crew planned with last, the newest first."""
     with crew_reading(engine, visitor.crew_id) as session:
-        used = dict.fromkeys(mix_id for _, mix_id in _NEWEST_PLANS.ask(session))
+        used = dict.fromkeys(mix_id for _, mix_id in session.execute(_NEWEST_PLANS).all())
     return list(used)[:_MOST_USED_LAST]
 
 
 def newest_plan_ids(session: Session) -> list[UUID]:
     """The ids of the newest plans of the session's crew."""
-    return [plan_id for plan_id, _ in _NEWEST_PLANS.ask(session)]
+    return [plan_id for plan_id, _ in session.execute(_NEWEST_PLANS).all()]
 
 
-# Plans never change: those read last stay in memory, by crew and id.
-_kept: Kept[tuple[UUID, UUID], Plan] = Kept(256)
-
-_RESULTS = Question(
-    select(models.Plan.id, models.Plan.result).where(
-        models.Plan.id.in_(bindparam("plan_ids", expanding=True))
-    )
-)
-_NAMES = Question(
-    select(models.Plan.id, latest_entry("title")).where(
-        models.Plan.id.in_(bindparam("plan_ids", expanding=True))
-    )
+_THESE = select(models.Plan.id, models.Plan.result, latest_entry("title")).where(
+    models.Plan.id.in_(bindparam("plan_ids", expanding=True))
 )
 
 
 def plans_by_id(session: Session, plan_ids: Collection[UUID]) -> dict[UUID, Plan]:
     """Plans of the session's crew under their jobs' names, by id; what the crew does not have is left out."""
-    plans = kept_plans(session, plan_ids)
-    return {
-        plan_id: named(plans[plan_id], title) for plan_id, title in _NAMES.ask(session, plan_ids=list(plans))
-    }
+    rows = session.execute(_THESE, {"plan_ids": list(plan_ids)}) if plan_ids else ()
+    return {plan_id: named(Plan.model_validate(result), title) for plan_id, result, title in rows}
 
 
 def plan_by_id(engine: Engine, visitor: Visitor, plan_id: UUID) -> Plan | None:
@@ -134,14 +119,3 @@ def plan_by_id(engine: Engine, visitor: Visitor, plan_id: UUID) -> Plan | None:
 def named(plan: Plan, title: str | None) -> Plan:
     """A plan under the name its job was given since, if any."""
     return plan.model_copy(update={"title": title}) if title else plan
-
-
-def kept_plans(session: Session, plan_ids: Collection[UUID]) -> dict[UUID, Plan]:
-    """Plans of the session's crew as they were made, by id; what the crew does not have is left out."""
-    crew_id = session_crew(session)
-    known = {plan_id: _kept.get((crew_id, plan_id)) for plan_id in plan_ids}
-    found = {plan_id: plan for plan_id, plan in known.items() if plan is not None}
-    if missing := [plan_id for plan_id in known if plan_id not in found]:
-        for plan_id, result in _RESULTS.ask(session, plan_ids=missing):
-            found[plan_id] = _kept.keep((crew_id, plan_id), Plan.model_validate(result))
-    return found

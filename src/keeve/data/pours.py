@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from datetime import date, datetime, timedelta
-from typing import NamedTuple, get_args
+from typing import Any, NamedTuple, get_args
 from uuid import UUID, uuid4
 
 from sqlalchemy import Engine, Row, bindparam, func, select
@@ -29,10 +29,9 @@ from keeve.core.rules.curing import cure_table
 from keeve.core.zones import zones
 from keeve.data.accounts import Visitor
 from keeve.devices.weather import Weather
-from keeve.figures.kept import Kept
 from keeve.formats.job_file import read_job
 from keeve.store import models
-from keeve.store.database import Question, crew_reading, crew_session, session_crew
+from keeve.store.database import crew_reading, crew_session, session_crew
 from keeve.store.queries import latest_entry, of_job
 
 # Of the pours so many are looked at, the newest first, and none that is older.
@@ -62,7 +61,7 @@ _WIDER = _NEW.on_conflict_do_update(
         "plan_id": _NEW.excluded.plan_id,
     },
 )
-_JOB = Question(select(of_job()).where(models.Plan.id == bindparam("plan_id")))
+_JOB = select(of_job()).where(models.Plan.id == bindparam("plan_id"))
 
 
 # What is placed past midnight belongs to the day it was begun on.
@@ -78,7 +77,7 @@ def note_placed(session: Session, visitor: Visitor, running: RunningLoad, event:
     """Write down that some of a load was placed; a cast is followed by its own load."""
     if running.plan.mix.regime in OF_CASTS:
         return
-    (job_id,) = _JOB.ask(session, plan_id=running.plan_id)[0]
+    (job_id,) = session.execute(_JOB, {"plan_id": running.plan_id}).all()[0]
     at = event.occurred_at
     values = {
         "crew_id": session_crew(session),
@@ -91,7 +90,7 @@ def note_placed(session: Session, visitor: Visitor, running: RunningLoad, event:
     session.connection().execute(_WIDER, values)
 
 
-_NEWEST = Question(
+_NEWEST = (
     select(
         models.Pour.job_id,
         models.Pour.day,
@@ -103,13 +102,13 @@ _NEWEST = Question(
     )
     .join(
         models.Plan,
-        (models.Plan.crew_id == models.Pour.crew_id) & (models.Plan.id == models.Pour.plan_id),
+        models.Plan.id == models.Pour.plan_id,
     )
     .where(models.Pour.last_at > bindparam("since"))
     .order_by(models.Pour.last_at.desc())
     .limit(MOST)
 )
-_ENTRIES = Question(
+_ENTRIES = (
     select(
         models.PourEntry.job_id,
         models.PourEntry.day,
@@ -123,11 +122,9 @@ _ENTRIES = Question(
     .where(models.PourEntry.day >= bindparam("since"))
     .order_by(models.PourEntry.made_at)
 )
-_JOBS = Question(
-    select(models.Plan.id, models.Plan.job).where(models.Plan.id.in_(bindparam("plan_ids", expanding=True)))
+_JOBS = select(models.Plan.id, models.Plan.job).where(
+    models.Plan.id.in_(bindparam("plan_ids", expanding=True))
 )
-# A plan's job never changes: how what it makes cures stays in memory.
-_kept: Kept[tuple[UUID, UUID], Cure] = Kept(512)
 
 
 def pours(engine: Engine, visitor: Visitor, weather: Weather, now: datetime) -> list[PourLine]:
@@ -139,12 +136,12 @@ def pours(engine: Engine, visitor: Visitor, weather: Weather, now: datetime) -> 
 def pours_of(session: Session, visitor: Visitor, weather: Weather, now: datetime) -> list[PourLine]:
     """As ``pours``, of the session's crew."""
     since = now - _FOLLOWED_FOR
-    rows = _NEWEST.ask(session, since=since)
+    rows = session.execute(_NEWEST, {"since": since}).all()
     if not rows:
         return []
     said: dict[tuple[UUID, date], list[_Entry]] = {}
-    for job_id, day, *entry in _ENTRIES.ask(session, since=since.date() - timedelta(days=1)):
-        said.setdefault((job_id, day), []).append(_Entry(*entry))
+    for row in session.execute(_ENTRIES, {"since": since.date() - timedelta(days=1)}):
+        said.setdefault((row.job_id, row.day), []).append(_Entry(*row[2:]))
     cures = _cures(session, {row.plan_id for row in rows})
     found = (
         _line(row, cures[row.plan_id], said.get((row.job_id, row.day), []), visitor, weather, now)
@@ -154,17 +151,13 @@ def pours_of(session: Session, visitor: Visitor, weather: Weather, now: datetime
 
 
 def _cures(session: Session, plan_ids: Iterable[UUID]) -> Mapping[UUID, Cure]:
-    crew_id, never = session_crew(session), datetime.min
-    known = {plan_id: _kept.get((crew_id, plan_id)) for plan_id in plan_ids}
-    found = {plan_id: cure for plan_id, cure in known.items() if cure is not None}
-    if missing := [plan_id for plan_id in known if plan_id not in found]:
-        for plan_id, job in _JOBS.ask(session, plan_ids=missing):
-            found[plan_id] = _kept.keep((crew_id, plan_id), cure_of(read_job(job), never, never))
-    return found
+    never = datetime.min
+    rows = session.execute(_JOBS, {"plan_ids": list(plan_ids)})
+    return {plan_id: cure_of(read_job(job), never, never) for plan_id, job in rows}
 
 
 def _line(
-    row: Row[tuple[object, ...]],
+    row: Row[*tuple[Any, ...]],
     cure: Cure,
     entries: Sequence[_Entry],
     visitor: Visitor,
@@ -193,7 +186,7 @@ def _line(
     return PourLine(row.job_id, row.day, row.title, row.mix_name, cure, lines, readings)
 
 
-_SAID_OF = Question(
+_SAID_OF = (
     select(
         models.PourEntry.kind,
         models.PourEntry.task,
@@ -204,9 +197,7 @@ _SAID_OF = Question(
     )
     .join(
         models.Pour,
-        (models.Pour.crew_id == models.PourEntry.crew_id)
-        & (models.Pour.job_id == models.PourEntry.job_id)
-        & (models.Pour.day == models.PourEntry.day),
+        (models.Pour.job_id == models.PourEntry.job_id) & (models.Pour.day == models.PourEntry.day),
     )
     .join(models.Account, models.Account.id == models.PourEntry.made_by)
     .where(
@@ -225,7 +216,7 @@ def said_of_load(engine: Engine, visitor: Visitor, running: RunningLoad) -> list
     if not days:
         return []
     with crew_reading(engine, visitor.crew_id) as session:
-        rows = _SAID_OF.ask(session, plan_id=running.plan_id, days=list(days))
+        rows = session.execute(_SAID_OF, {"plan_id": running.plan_id, "days": list(days)}).all()
         cures = _cures(session, {row.plan_id for row in rows})
     found = []
     for kind, task, c, by, at, plan_id in rows:

@@ -32,7 +32,7 @@ from keeve.data.guessing import (
 )
 from keeve.data.second_step import check
 from keeve.data.security_log import note, note_of_account
-from keeve.store.database import open_session, reader
+from keeve.store.database import open_session
 from keeve.store.models import Account, Crew, DemoCrew, KnownBrowser, Membership, SignIn
 
 # A session ends so long after it began, and so long after it was last used.
@@ -156,16 +156,17 @@ _SEEN = update(SignIn).where(SignIn.token_hash == bindparam("token")).values(see
 
 
 def visitor(engine: Engine, token: str, now: datetime) -> Visitor | None:
-    """Who a session token belongs to, while it is valid; without a transaction."""
+    """Who a session token belongs to, while it is valid."""
     asked = {"token": token_hash(token), "now": now, "idle_since": now - IDLE}
-    with reader(engine).connect() as connection:
-        found = connection.execute(_VISITOR, asked).first()
-        if found is None:
-            return None
-        account_id, name, units, crew_id, crew_name, zone, role, form_token, in_demo, seen_at = found
-        if now - seen_at > _SEEN_EVERY:
-            with contextlib.suppress(*DatabaseDown):  # a disk that is full keeps nobody from reading
-                connection.execute(_SEEN, {"token": asked["token"], "now": now})
+    with open_session(engine) as session:
+        found = session.execute(_VISITOR, asked).first()
+    if found is None:
+        return None
+    account_id, name, units, crew_id, crew_name, zone, role, form_token, in_demo, seen_at = found
+    if now - seen_at > _SEEN_EVERY:
+        # A disk that is full keeps nobody from reading.
+        with contextlib.suppress(*DatabaseDown), open_session(engine) as session:
+            session.execute(_SEEN, {"token": asked["token"], "now": now})
     shown: System = "us" if units == "us" else "metric"
     return Visitor(
         account_id, name, crew_id, crew_name, shown, form_token, as_role(role), ZoneInfo(zone), in_demo

@@ -9,13 +9,13 @@ from keeve.core.log.specimens import DueSpecimens
 from keeve.data.accounts import Visitor
 from keeve.data.log_entries import read_rows, rows_where
 from keeve.store import models
-from keeve.store.database import Question, crew_reading
+from keeve.store.database import crew_reading
 
 # What is due by tomorrow evening is told; to a calendar, what is due in a quarter of a year. Of so many loads at most.
 _AHEAD, _FAR_AHEAD, _MOST = timedelta(hours=36), timedelta(days=92), 40
 
 
-_DUE = Question(
+_DUE = (
     rows_where(models.LogEntry.due_at.is_not(None), models.LogEntry.due_at <= bindparam("until"))
     .order_by(models.LogEntry.due_at)
     .limit(_MOST)

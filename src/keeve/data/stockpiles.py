@@ -37,7 +37,7 @@ from keeve.data.load_store import add_event, check_not_in_future, loads_where, o
 from keeve.data.plans import newest_plan_ids, plans_by_id
 from keeve.devices.weather import Weather
 from keeve.store import models
-from keeve.store.database import Question, crew_reading, crew_session
+from keeve.store.database import crew_reading, crew_session
 
 _log = logging.getLogger(__name__)
 # How far back a stockpile is followed: longer ago it was another stockpile. A judgement made here.
@@ -80,14 +80,14 @@ def _weathered(visitor: Visitor, weather: Weather | None) -> Weathered | None:
 _EVENTS = select(models.StockpileEvent.stockpile, cast(models.StockpileEvent.content, Text)).where(
     models.StockpileEvent.received_at > bindparam("since")
 )
-_HAPPENED = Question(_EVENTS)
-_HAPPENED_TO = Question(_EVENTS.where(models.StockpileEvent.stockpile == bindparam("stockpile")))
+_HAPPENED = _EVENTS
+_HAPPENED_TO = _EVENTS.where(models.StockpileEvent.stockpile == bindparam("stockpile"))
 
 
 def last_measured_of(engine: Engine, visitor: Visitor, now: datetime) -> dict[str, dict[str, float]]:
     """The last measurements of each stockpile since rain or a delivery: moisture and bulking, as fractions."""
     with crew_reading(engine, visitor.crew_id) as session:
-        rows = _HAPPENED.ask(session, since=now - _FOLLOWED_FOR)
+        rows = session.execute(_HAPPENED, {"since": now - _FOLLOWED_FOR}).all()
     return {
         stockpile_id: last_measured(_standing(text for name, text in rows if name == stockpile_id))
         for stockpile_id in dict.fromkeys(name for name, _ in rows)
@@ -116,7 +116,7 @@ def _stockpile(session: Session, stockpile_id: str, now: datetime, weathered: We
     return Stockpile(stockpile_id, history, events, following)
 
 
-_LATELY = Question(
+_LATELY = (
     loads_where(models.Load.begun_at > bindparam("since"))
     .order_by(models.Load.begun_at.desc())
     .limit(_MOST_LOADS)
@@ -130,7 +130,7 @@ def _seen(
     since = now - _FOLLOWED_FOR
     lately = read_loads(session, _LATELY, since=since)
     loads = [item for item in lately if _draws_on(item.plan, stockpile_id)]
-    happened = _HAPPENED_TO.ask(session, since=since, stockpile=stockpile_id)
+    happened = session.execute(_HAPPENED_TO, {"since": since, "stockpile": stockpile_id}).all()
     return loads[::-1], _standing(content for _, content in happened)
 
 
@@ -223,9 +223,7 @@ def look_ahead(
         add_event(session, visitor, running.id, Expected(kind="expected", water=water, **own), now)
 
 
-_BEFORE = Question(
-    loads_where(models.Load.plan_id == bindparam("plan_id")).order_by(models.Load.begun_at.desc())
-)
+_BEFORE = loads_where(models.Load.plan_id == bindparam("plan_id")).order_by(models.Load.begun_at.desc())
 
 
 def _expected(

@@ -12,7 +12,7 @@ from keeve.core.errors import InputError
 from keeve.core.planning.yard import YardItem, parse_item
 from keeve.data.accounts import Visitor
 from keeve.store import models
-from keeve.store.database import Question, crew_reading, crew_session
+from keeve.store.database import crew_reading, crew_session
 
 # More than that is no yard of one crew.
 _MOST = 200
@@ -31,7 +31,7 @@ def yard_of(engine: Engine, visitor: Visitor) -> list[Kept]:
         return _yard(session)
 
 
-_NEWEST = Question(
+_NEWEST = (
     select(models.YardVersion.thing_id, models.YardVersion.content)
     .ext(distinct_on(models.YardVersion.thing_id))
     .order_by(models.YardVersion.thing_id, models.YardVersion.made_at.desc())
@@ -39,7 +39,9 @@ _NEWEST = Question(
 
 
 def _yard(session: Session) -> list[Kept]:
-    kept = [Kept(thing_id, parse_item(content)) for thing_id, content in _NEWEST.ask(session) if content]
+    kept = [
+        Kept(thing_id, parse_item(content)) for thing_id, content in session.execute(_NEWEST).all() if content
+    ]
     return sorted(kept, key=lambda one: one.item.model_dump_json())
 
 

@@ -14,7 +14,7 @@ import psycopg
 from sqlalchemy.engine import URL, make_url
 
 from keeve.data import sessions
-from keeve.launch.postgres import project_folder, running, server_programs, throwaway
+from keeve.launch.postgres import as_reader_of_all, project_folder, running, server_programs, throwaway
 from keeve.launch.system import LaunchError, in_a_sentence
 
 
@@ -98,7 +98,7 @@ def _restore(file: Path) -> None:
 
 
 def _put_back(url: str, file: Path) -> None:
-    """Replace everything in a database by what a backup holds, of this version or an older one, and sign everybody out.
+    """Replace everything in a database by what a backup holds, and sign everybody out.
 
     What replaces it is one transaction: a file that does not restore leaves everything as it is.
     """
@@ -116,6 +116,7 @@ def _put_back(url: str, file: Path) -> None:
             str(file),
             reads_url=False,
         )
+        _check_version(statements)
         first = ("--single-transaction", "--set=ON_ERROR_STOP=1", "--quiet", "--output=/dev/null")
         _run(url, "psql", *first, "--command=drop owned by current_user", f"--file={statements}")
     engine = connect(url)
@@ -127,11 +128,22 @@ def _put_back(url: str, file: Path) -> None:
         engine.dispose()
 
 
+def _check_version(statements: Path) -> None:
+    """Refuse what another Keeve has written before anything is replaced by it."""
+    from keeve.store.migrate import is_known_version
+
+    with statements.open() as lines:
+        for line in lines:
+            if line.startswith("COPY public.alembic_version") and is_known_version(next(lines).strip()):
+                return
+    raise LaunchError("This file was made by another version of Keeve. Nothing was changed.")
+
+
 def _verify(file: Path) -> str:
     _check_there(file)
     with throwaway() as cluster:
         _put_back(cluster.url, file)
-        with psycopg.connect(cluster.url.replace("+psycopg", "")) as connection:
+        with psycopg.connect(as_reader_of_all(cluster.url).replace("+psycopg", "")) as connection:
             counts = [
                 f"{connection.execute(f'select count(*) from {table}').fetchone()[0]} {words}"  # type: ignore[index]
                 for table, words in _COUNTED.items()
@@ -144,7 +156,7 @@ _COUNTED = {"crew": "crews", "account": "accounts", "plan": "plans", "load": "lo
 
 def _dump(url: str, file: Path) -> None:
     try:
-        _run(url, "pg_dump", "--format=custom", "--no-owner", f"--file={file}")
+        _run(as_reader_of_all(url), "pg_dump", "--format=custom", "--no-owner", f"--file={file}")
     except LaunchError:
         with contextlib.suppress(OSError):
             file.unlink()  # never half a backup
@@ -167,6 +179,11 @@ def _run(url: str, tool: str, *arguments: str, reads_url: bool = True) -> None:
     )
     if done.returncode:
         reason = (done.stderr.strip().splitlines() or ["no reason given"])[0]
+        if "row-level security" in reason:
+            raise LaunchError(
+                "The database user can't read every crew's rows. Set KEEVE_BACKUP_URL to the address of one who can: "
+                "a superuser, or one with BYPASSRLS."
+            )
         raise LaunchError(
             f"{tool} did not finish ({reason}). Nothing was changed. Fix that and run it again."
         )

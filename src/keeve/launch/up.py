@@ -161,7 +161,7 @@ def prepare(url: str, *, is_local: bool = True, with_demo: bool = False) -> str:
     from sqlalchemy.exc import ArgumentError, OperationalError
 
     from keeve.store.database import connect
-    from keeve.store.migrate import NewerSchemaError, migrate
+    from keeve.store.migrate import ForeignSchemaError, migrate
 
     try:
         engine = connect(url)
@@ -169,25 +169,17 @@ def prepare(url: str, *, is_local: bool = True, with_demo: bool = False) -> str:
         raise LaunchError("DATABASE_URL isn't a PostgreSQL address. Fix it, or unset it.") from None
     try:
         migrate(engine)
-        _list_loads(engine)
         return _who_may_sign_in(engine, is_local=is_local, with_demo=with_demo)
     except OperationalError as fault:
         reason = str(fault.orig).strip().splitlines()[0]
         raise LaunchError(f"The database refused Keeve ({reason}). Check DATABASE_URL.") from None
-    except NewerSchemaError:
+    except ForeignSchemaError:
         raise LaunchError(
-            "The data was made by a newer Keeve. Update this checkout and run it again."
+            "This data was made by another version of Keeve. It was left as it is. "
+            "Update this checkout, or name an empty folder in KEEVE_DATA."
         ) from None
     finally:
         engine.dispose()
-
-
-def _list_loads(engine: "Engine") -> None:
-    """List the loads of a database that is older than the log is: once, and it takes a while where they are many."""
-    from keeve.data.log_entries import list_unlisted
-
-    for listed in list_unlisted(engine):
-        print(f"keeve: indexing earlier loads, once: {listed}", file=sys.stderr, flush=True)
 
 
 def _who_may_sign_in(engine: "Engine", *, is_local: bool, with_demo: bool) -> str:

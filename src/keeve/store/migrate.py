@@ -7,19 +7,25 @@ from sqlalchemy import Connection, Engine, text
 # Any number that nothing else locks; several workers starting at once migrate one after the other.
 _LOCK = 5_338_203
 _MIGRATIONS = Path(__file__).parent / "migrations"
-# How long a statement, a wait for a lock, and a transaction in which nothing happens may take.
-_LIMITS_S = {"statement_timeout": 8, "lock_timeout": 5, "idle_in_transaction_session_timeout": 30}
+# How long a statement, a wait for a lock, and a transaction in which nothing happens may take; what reading costs.
+_SETTINGS = {
+    "statement_timeout": "8s",
+    "lock_timeout": "5s",
+    "idle_in_transaction_session_timeout": "30s",
+    # Disks of today: a row found by an index costs little more than the next one.
+    "random_page_cost": "1.1",
+}
 
 
-class NewerSchemaError(RuntimeError):
-    """The database has had migrations that this version does not know."""
+class ForeignSchemaError(RuntimeError):
+    """The database was made by a Keeve from before version 1, or by a newer one than this."""
 
 
 def migrate(engine: Engine) -> None:
     """Run every migration that the database has not had, forward only.
 
     Raises:
-        NewerSchemaError: the database is ahead of this version.
+        ForeignSchemaError: the database has had migrations that this version does not know.
     """
     if _version(engine) == _newest():
         return  # reading in what migrates takes longer than all the rest of a start
@@ -38,13 +44,22 @@ def migrate(engine: Engine) -> None:
         try:
             command.upgrade(config, "head")
         except CommandError as fault:
-            raise NewerSchemaError(str(fault)) from fault
-        _limit(connection)
+            raise ForeignSchemaError(str(fault)) from fault
+        _settle(connection)
 
 
 def _newest() -> str:
     """The version that this code is of: the last of its migrations, which are numbered."""
-    return max(path.name for path in (_MIGRATIONS / "versions").glob("[0-9]*.py")).partition("_")[0]
+    return f"v{max(_numbers())}"
+
+
+def is_known_version(version: str) -> bool:
+    """Whether this code can bring a database of that version to its own."""
+    return version in {f"v{number}" for number in _numbers()}
+
+
+def _numbers() -> list[int]:
+    return [int(path.stem[1:].partition("_")[0]) for path in (_MIGRATIONS / "versions").glob("v*.py")]
 
 
 def _version(engine: Engine) -> str | None:
@@ -56,10 +71,10 @@ def _version(engine: Engine) -> str | None:
         return found
 
 
-def _limit(connection: Connection) -> None:
-    """Give every later session of this user, in this database, its limits: also one that comes through a pooler."""
+def _settle(connection: Connection) -> None:
+    """Give every later session of this user, in this database, its settings: also one that comes through a pooler."""
     where = connection.execute(
         text("select quote_ident(current_user), quote_ident(current_database())")
     ).one()
-    for name, seconds in _LIMITS_S.items():
-        connection.execute(text(f"alter role {where[0]} in database {where[1]} set {name} = '{seconds}s'"))
+    for name, value in _SETTINGS.items():
+        connection.execute(text(f"alter role {where[0]} in database {where[1]} set {name} = '{value}'"))

@@ -36,9 +36,11 @@ class Base(DeclarativeBase):
 
 
 class CrewOwned:
-    """A row of one crew's work. Sessions of another crew never see it (see ``store.database``)."""
+    """A row of the work of the crew that the transaction works for, which sees no other's (see ``database``)."""
 
-    crew_id: Mapped[UUID] = mapped_column(ForeignKey("crew.id"), primary_key=True)
+    crew_id: Mapped[UUID] = mapped_column(
+        ForeignKey("crew.id"), primary_key=True, server_default=text("asking_crew()"), sort_order=-1
+    )
 
 
 class Crew(Base):
@@ -197,9 +199,15 @@ class Plan(CrewOwned, Base):
     result: Mapped[dict[str, Any]]
     # Read out of the result once, which is long to read.
     loads: Mapped[int] = mapped_column(Computed("json_array_length(result -> 'loads')", persisted=True))
-    mix_name: Mapped[str | None] = mapped_column(Text, Computed("result -> 'mix' ->> 'name'", persisted=True))
-    mix_id: Mapped[str | None] = mapped_column(Text, Computed("result -> 'mix' ->> 'id'", persisted=True))
-    regime: Mapped[str | None] = mapped_column(Text, Computed("result -> 'mix' ->> 'regime'", persisted=True))
+    mix_name: Mapped[str] = mapped_column(
+        Text, Computed("result -> 'mix' ->> 'name'", persisted=True), nullable=True
+    )
+    mix_id: Mapped[str] = mapped_column(
+        Text, Computed("result -> 'mix' ->> 'id'", persisted=True), nullable=True
+    )
+    regime: Mapped[str] = mapped_column(
+        Text, Computed("result -> 'mix' ->> 'regime'", persisted=True), nullable=True
+    )
     rules_version: Mapped[Kind]
     version_of: Mapped[UUID | None]
     made_by: Mapped[UUID] = mapped_column(ForeignKey("account.id"))
@@ -262,12 +270,11 @@ class ShareLink(Base):
     withdrawn_at: Mapped[datetime | None]
 
 
-class FavouriteMix(Base):
+class FavouriteMix(CrewOwned, Base):
     """A mix that a person of a crew wants on top."""
 
     __tablename__ = "favourite_mix"
 
-    crew_id: Mapped[UUID] = mapped_column(ForeignKey("crew.id"), primary_key=True)
     account_id: Mapped[UUID] = mapped_column(ForeignKey("account.id"), primary_key=True)
     mix_id: Mapped[Id] = mapped_column(primary_key=True)
 
@@ -331,7 +338,9 @@ class LogEntry(CrewOwned, Base):
     due_at: Mapped[datetime | None]
     words: Mapped[str] = mapped_column(Text)
     content: Mapped[dict[str, Any]]
-    mix_name: Mapped[str | None] = mapped_column(Text, Computed("content ->> 'mix_name'", persisted=True))
+    mix_name: Mapped[str] = mapped_column(
+        Text, Computed("content ->> 'mix_name'", persisted=True), nullable=True
+    )
     begun_by: Mapped[str | None] = mapped_column(Text, Computed("content ->> 'begun_by'", persisted=True))
     judged_by: Mapped[str | None] = mapped_column(Text, Computed("content ->> 'judged_by'", persisted=True))
     search: Mapped[str] = mapped_column(TSVECTOR)
@@ -375,14 +384,6 @@ class LogPerson(CrewOwned, Base):
     person: Mapped[Title] = mapped_column(primary_key=True)
     begun_at: Mapped[datetime] = mapped_column(primary_key=True)
     id: Mapped[UUID] = mapped_column(primary_key=True)
-
-
-class UnlistedLoad(CrewOwned, Base):
-    """A load that has no entry in the log yet: it was begun before there were entries."""
-
-    __tablename__ = "unlisted_load"
-
-    load_id: Mapped[UUID] = mapped_column(primary_key=True)
 
 
 class Event(CrewOwned, Base):

@@ -10,11 +10,10 @@ from keeve.store import models
 
 def has_event(*kinds: str, load: Any = models.Load) -> ColumnElement[bool]:
     """Whether a load has an event of one of these kinds."""
-    here = (models.Event.crew_id == load.crew_id, models.Event.load_id == load.id)
     # Written out, so that one plan of the database serves every time it is asked.
     named: list[ColumnElement[str]] = [literal_column(f"'{kind}'") for kind in kinds]
     of_kind = models.Event.kind == named[0] if len(named) == 1 else models.Event.kind.in_(named)
-    return exists().where(*here, of_kind).correlate(load)
+    return exists().where(models.Event.load_id == load.id, of_kind).correlate(load)
 
 
 def of_job(plan: Any = models.Plan) -> ColumnElement[UUID]:
@@ -32,7 +31,6 @@ def latest_entry(kind: str) -> ColumnElement[str | None]:
     return (
         select(models.JobEntry.text)
         .where(
-            models.JobEntry.crew_id == models.Plan.crew_id,
             models.JobEntry.job_id == of_job(),
             models.JobEntry.kind == literal_column(f"'{kind}'"),
         )
