@@ -5,7 +5,6 @@ each added, and the newest counts.
 """
 
 from datetime import datetime
-from functools import cache
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -241,7 +240,6 @@ def _mentions(word: str) -> ColumnElement[bool]:
 _NEWEST = models.Plan.made_at.desc()
 
 
-@cache
 def _listed(most: int) -> Select[Any]:
     return _lines_of(_lately(most))
 

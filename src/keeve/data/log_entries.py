@@ -3,7 +3,6 @@
 import re
 from collections.abc import Callable, Iterator, Sequence
 from datetime import date, datetime, time, timedelta
-from functools import cache
 from typing import Any, Literal, get_args
 from uuid import UUID
 
@@ -223,8 +222,7 @@ def loads_of_plans(session: Session, plan_ids: Sequence[UUID]) -> list[LoadRow]:
     return list({(load.plan_id, load.number): load for load in found}.values())
 
 
-@cache
-def _question(limit: int, through: Through, *names: str) -> Select[Any]:
+def _query(limit: int, through: Through, *names: str) -> Select[Any]:
     """A page of what is sought: of that length, which is written out so that the database knows it is short."""
     entry: Any = aliased(_ENTRY, _MENTIONING) if through == "far" else _ENTRY
     place: Any = models.LogPerson if "who" in names else entry
@@ -273,11 +271,11 @@ def find(
         values |= {"after_at": after[0], "after_id": after[1]}
     with crew_reading(engine, visitor.crew_id) as session:
         if "words" not in values:
-            rows = session.execute(_question(limit, "all", *names), values).all()
+            rows = session.execute(_query(limit, "all", *names), values).all()
         else:
-            rows = session.execute(_question(limit, "near", *names), values).all()
+            rows = session.execute(_query(limit, "near", *names), values).all()
             if len(rows) < limit:
-                rows = session.execute(_question(limit, "far", *names), values).all()
+                rows = session.execute(_query(limit, "far", *names), values).all()
     return [_read(row) for row in rows]
 
 

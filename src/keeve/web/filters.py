@@ -15,7 +15,6 @@ from keeve.core.texts import capitalized
 from keeve.core.tolerances import ROUNDING
 from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_figures, to_shown, with_minus
 from keeve.figures.dates import write_clock, write_clock_of_day, write_date, write_day_in_year, write_days
-from keeve.figures.kept import Itself
 from keeve.figures.labels import label, value_words
 from keeve.figures.terms import USE_NAMES, in_terms, mix_name
 from keeve.figures.working_rows import Row, assumed_words, figure, plain, working_rows
@@ -322,6 +321,5 @@ FILTERS: Mapping[str, Any] = {
     "span": _span,
     "longer_span": _longer_span,
     "epoch_ms": _epoch_ms,
-    "itself": Itself,
     "minutes": _minutes,
 }

@@ -26,15 +26,14 @@ from keeve.data.accounts import LEAST_PASSWORD, MOST_PASSWORD
 from keeve.figures.event_words import RESULT_NAMES, event_words
 from keeve.figures.labels import RULE_TITLES
 from keeve.web.filters import FILTERS, quantity
-from keeve.web.fragments import Alike
 from keeve.web.own_files import address_of_file
 from keeve.web.security import FORM_FIELD, form_token, tie_to_browser, units_of, zone_of
 
 # A compiled template knows which filters take the context, and how its tags are read: one of others is of no use.
 _HERE = Path(__file__).parent
-_OF_THESE = sha256(
-    b"".join((_HERE / name).read_bytes() for name in ("filters.py", "fragments.py", "pages.py"))
-).hexdigest()[:12]
+_OF_THESE = sha256(b"".join((_HERE / name).read_bytes() for name in ("filters.py", "pages.py"))).hexdigest()[
+    :12
+]
 # The templates of a screen lie in its folder, and go by the name of it: bench/act.html.
 _OF_SCREENS = {
     folder.parent.name: FileSystemLoader(folder)
@@ -44,7 +43,6 @@ environment = Environment(
     loader=ChoiceLoader([FileSystemLoader(_HERE / "templates"), PrefixLoader(_OF_SCREENS)]),
     autoescape=True,
     undefined=StrictUndefined,
-    extensions=[Alike],
     trim_blocks=True,
     lstrip_blocks=True,
     auto_reload=False,

@@ -377,6 +377,10 @@ class Mix(Strict):
         if uneven := [name for name, share in shares.items() if abs(share - 1) > ROUNDING]:
             raise ValueError(f"{where} does not charge the whole of {', '.join(sorted(uneven))}")
 
+    def __hash__(self) -> int:
+        """Of its id; whether it is the same mix is told by all of it."""
+        return hash(self.id)
+
     @property
     def as_usual(self) -> "Mix":
         """The mix without what is in it only where it is asked for."""

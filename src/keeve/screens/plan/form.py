@@ -2,7 +2,7 @@
 
 import json
 import re
-from collections.abc import Hashable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from typing import Any, NamedTuple
@@ -15,7 +15,6 @@ from keeve.core.planning.yard import OwnBag, YardItem, begun_with
 from keeve.core.quantities import in_reader_units
 from keeve.core.texts import MOST_OF_A_KIND
 from keeve.core.units import System
-from keeve.figures.kept import Itself, Kept
 from keeve.formats.job_file import parse_job, write_job
 from keeve.screens.plan.fields import dosed
 from keeve.screens.plan.sections import Fold, Section, sections
@@ -48,17 +47,6 @@ class Offer(NamedTuple):
     texts: Mapping[str, str]
 
 
-class _Asked(NamedTuple):
-    """What a form asks."""
-
-    sections: list[Section]
-    fields: dict[str, Field]
-
-
-# A form is looked at many times for one page, and most begin the same.
-_asked: Kept[Hashable, _Asked] = Kept(64)
-
-
 @dataclass
 class PlanForm:
     """The plan form. Every name but a few is the path of its figure in the job file.
@@ -87,11 +75,6 @@ class PlanForm:
         return self.mixes[self.values["mix"]]
 
     @property
-    def shown(self) -> str:
-        """All that its page shows of it besides its mix, as one text: forms of the same look the same."""
-        return json.dumps([self.units, self.values, self.errors, self.missing, self.offers])
-
-    @property
     def has_label(self) -> bool:
         """Whether it asks for the label of a bag that the yard can keep: one of the library's."""
         return self.mix.is_made.asks_for == "label" and self.mix.id in library()
@@ -110,20 +93,12 @@ class PlanForm:
     @property
     def sections(self) -> list[Section]:
         """What the form asks besides the job's name and mix."""
-        return self._now_asked.sections
+        return sections(self.mix, self.shapes, self.values)
 
     @property
     def fields(self) -> dict[str, Field]:
         """Every field it asks, by name."""
-        return self._now_asked.fields
-
-    @property
-    def _now_asked(self) -> _Asked:
-        return _asked.of((Itself(self.mix), *self.values.items()), self._worked_out)
-
-    def _worked_out(self) -> _Asked:
-        found = sections(self.mix, self.shapes, self.values)
-        return _Asked(found, {item.name: item for section in found for item in section.fields(self.values)})
+        return {item.name: item for section in self.sections for item in section.fields(self.values)}
 
     @property
     def fold_words(self) -> list[str]:

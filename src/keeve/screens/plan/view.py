@@ -10,7 +10,6 @@ from keeve.core.planning.plan import Load, Plan
 from keeve.core.planning.site_mix import chosen_mix
 from keeve.core.planning.vessel_loads import VesselError, counting_error
 from keeve.figures.amounts import BoughtLine, MaterialAmount, material_amounts, shopping_list
-from keeve.figures.kept import Kept
 from keeve.figures.plaster import RatioLine, ratios_beside
 from keeve.figures.set_clock import Batches, ClockFigures, Warmth, batches_of, by_warmth, planned_clock
 
@@ -50,21 +49,12 @@ class PlanAnswer:
     batches: Batches | None
 
 
-# The form is opened on the same job time and again, and a job is looked at before it is kept.
-_answered: Kept[str, PlanAnswer] = Kept(24)
-
-
 def plan_answer(job: Job) -> PlanAnswer:
     """What a job comes to.
 
     Raises:
         InputError: the job cannot be planned.
     """
-    asked = job.model_dump_json(exclude_unset=True)  # a sketch shows what was given, and no default
-    return _answered.of(asked, lambda: _answer(job))
-
-
-def _answer(job: Job) -> PlanAnswer:
     plan = make_plan(job)
     load, strength = plan.loads[0], plan.strength
     left = strength.litre_more_ratio if strength else None
@@ -76,6 +66,7 @@ def _answer(job: Job) -> PlanAnswer:
         waste_m3=plan.volume.order_m3 - plan.volume.net_m3,
         vessel_error=counting_error(plan, load) if plan.gauge == "volume" else None,
         litre_more_loss=None if left is None else 1 - left,
+        # A sketch shows what was given, and no default.
         needs=[need.model_dump(exclude_unset=True) for need in job.need],
         water=weighed_water(plan, load.water.start_l),
         clock=planned_clock(plan, load),
