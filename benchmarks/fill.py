@@ -7,8 +7,8 @@ from uuid import UUID, uuid4
 
 from sqlalchemy import Engine, text
 
-from keeve.core.loads.events import parse_event
-from keeve.core.loads.load_state import fold
+from keeve.core.loads.actions import parse_event
+from keeve.core.loads.fold import fold
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.load_row import row_of
 from keeve.core.planning.make_plan import make_plan

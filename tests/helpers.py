@@ -7,12 +7,13 @@ from pathlib import Path
 from typing import Any
 from uuid import uuid4
 
-from keeve.core.loads.allowed_events import check_allowed
-from keeve.core.loads.events import Event, parse_event
-from keeve.core.loads.load_state import LoadState, fold
+from keeve.core.loads.actions import parse_event
+from keeve.core.loads.actions.offer import Offer
+from keeve.core.loads.event import LoadEvent
+from keeve.core.loads.fold import fold
+from keeve.core.loads.load_state import LoadState
 from keeve.core.loads.next_step import Situation, situation
-from keeve.core.loads.option import Option
-from keeve.core.loads.options import options
+from keeve.core.loads.offers import check_allowed, offers
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.load_row import LoadRow, row_of
 from keeve.core.mixes import get_mix, library
@@ -102,7 +103,7 @@ class Run:
         found = plan.load(number)
         assert found is not None
         self.plan, self.load, self.at, self.begun_at = plan, found, at, at
-        self.events: list[Event] = []
+        self.events: list[LoadEvent] = []
         self._sequence = count(1)
 
     load: Load
@@ -121,14 +122,14 @@ class Run:
         return row_of(running).model_copy(update=changes)
 
     @property
-    def options(self) -> list[Option]:
-        return options(self.plan, self.state, self.now)
+    def offers(self) -> list[Offer]:
+        return offers(self.plan, self.state, self.now)
 
-    def do(self, kind: str, minutes: float = 1.0, **what: Any) -> Event:
+    def do(self, kind: str, minutes: float = 1.0, **what: Any) -> LoadEvent:
         self.at += timedelta(minutes=minutes)
         return self.record({"kind": kind, **what})
 
-    def record(self, what: dict[str, Any]) -> Event:
+    def record(self, what: dict[str, Any]) -> LoadEvent:
         """An event at this moment."""
         event = parse_event({**raw_event("", self.at, device_seq=next(self._sequence)), **what})
         state = self.state

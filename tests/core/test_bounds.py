@@ -6,7 +6,7 @@ from typing import Any
 import pytest
 from pydantic import TypeAdapter
 
-from keeve.core.loads.events import Event
+from keeve.core.loads.event import LoadEvent
 from keeve.core.mixes.model import Mix
 from keeve.core.planning.job import Job
 from keeve.core.planning.yard import YardItem
@@ -16,7 +16,7 @@ from keeve.core.stockpile.events import StockpileEvent
 FROM_OUTSIDE: dict[str, Any] = {
     "job": Job,
     "mix": Mix,
-    "event": Event,
+    "event": LoadEvent,
     "stockpile event": StockpileEvent,
     "yard": YardItem,
     **{f"rule {rule.id}": rule.inputs for rule in all_rules().values()},

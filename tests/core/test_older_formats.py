@@ -8,8 +8,9 @@ from typing import Any
 import pytest
 
 from keeve.core.errors import validated
-from keeve.core.loads.events import event_json, parse_event
-from keeve.core.loads.load_state import fold
+from keeve.core.loads.actions import parse_event
+from keeve.core.loads.event import event_json
+from keeve.core.loads.fold import fold
 from keeve.core.loads.next_step import situation
 from keeve.core.mixes.model import Mix
 from keeve.core.older_formats import EVENT_STEPS, JOB_STEPS, MIX_STEPS, PLAN_STEPS, upgraded

@@ -14,8 +14,9 @@ from hypothesis import strategies as st
 from sqlalchemy import Engine
 
 from keeve.core.errors import InputError
-from keeve.core.loads.events import in_order, parse_event
-from keeve.core.loads.load_state import fold
+from keeve.core.loads.actions import parse_event
+from keeve.core.loads.event import in_order
+from keeve.core.loads.fold import fold
 from keeve.data import jobs, loads, plans
 from keeve.data.accounts import Visitor
 

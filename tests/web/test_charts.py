@@ -14,7 +14,8 @@ from openpyxl import load_workbook
 from playwright.sync_api import Browser
 from sqlalchemy import Engine
 
-from keeve.core.loads.events import Event, parse_event
+from keeve.core.loads.actions import parse_event
+from keeve.core.loads.event import LoadEvent
 from keeve.core.log.log_filter import LogFilter
 from keeve.core.units import System
 from keeve.data.accounts import Visitor
@@ -193,7 +194,7 @@ def test_everything_goes_out_as_json(engine: Engine, demo: tuple[Visitor, str]) 
         json.loads(line)
         for line in client.get("/log.jsonl?mix=concrete-nominal&events=true").text.splitlines()
     ]
-    by_load: dict[str, list[Event]] = {}
+    by_load: dict[str, list[LoadEvent]] = {}
     for event in events:
         told = {name: value for name, value in event.items() if name not in ("load_id", "job", "load")}
         by_load.setdefault(event["load_id"], []).append(parse_event(told))

@@ -7,7 +7,7 @@ import os
 import time
 from collections.abc import Callable, Iterator
 from random import Random
-from typing import Any, get_args
+from typing import Any
 from urllib.parse import quote
 
 import pytest
@@ -16,7 +16,7 @@ from helpers import RAW_JOB, raw_event
 from hostile import TEXTS, VALUES, as_json, spoilt, spoilt_form, spoilt_text
 from httpx2 import Response
 
-from keeve.core.loads.events import Event
+from keeve.core.loads.actions import ACTIONS
 from keeve.core.mixes import get_mix, mix_text
 from keeve.core.rules.calc import all_rules
 from keeve.formats.job_file import read_job
@@ -56,7 +56,7 @@ LEFT_OUT = {
 }
 SLOW = ("pdf", "png", "mesh")
 JSON = {"Content-Type": "application/json"}
-KINDS = [get_args(model.model_fields["kind"].annotation)[0] for model in get_args(Event)]
+KINDS = list(ACTIONS)
 
 
 class Sender:

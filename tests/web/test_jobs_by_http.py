@@ -24,7 +24,9 @@ def test_a_job_is_renamed_noted_on_archived_and_deleted_on_its_page(client: Clie
     assert client.post(f"{here}/archive").headers["location"] == "/jobs"
     assert "North sill" not in client.get("/jobs").text
     assert "North sill" in client.get("/jobs?archived=yes").text
+    client.clock.turn(1)
     assert client.post(f"{here}/archive", data={"back": "yes"}).headers["location"] == here
+    client.clock.turn(1)
     assert client.post(f"{here}/delete").headers["location"] == "/jobs"
     assert client.get(here).status_code == 404
     assert client.get(f"/plan/{job_id}/load/1").status_code == 404

@@ -8,7 +8,7 @@ import pytest
 from helpers import NOON, Run, job
 from people import PASSWORD
 
-from keeve.core.loads.events import event_json
+from keeve.core.loads.event import event_json
 from keeve.core.log.specimens import SpecimenRow, ages_of, specimens_of
 from keeve.core.planning.make_plan import make_plan
 from keeve.data import calendar_feeds, loads, plans, sessions

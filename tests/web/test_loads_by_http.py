@@ -36,7 +36,7 @@ def running(client: Client, load_id: UUID) -> RunningLoad:
 
 
 def open_options(client: Client, load_id: UUID) -> list[dict[str, Any]]:
-    answer = client.get(f"/bench/{load_id}/options").json()["options"]
+    answer = client.get(f"/bench/{load_id}/offers").json()["offers"]
     return [option for option in answer if option["why_not"] is None]
 
 
@@ -46,7 +46,7 @@ def do_step(client: Client, clock: Clock, load_id: UUID) -> None:
     now = running(client, load_id).situation(clock.now)
     position = str(now.position)
     what = {"judge": f"{position} right"}.get(now.act, position)
-    option = next(item for item in open_options(client, load_id) if item["of"] == what)
+    option = next(item for item in open_options(client, load_id) if item["target"] == what)
     event = {**option["event"]}
     for amount in option["amounts"]:
         if amount["needed"]:
@@ -76,7 +76,7 @@ def to_place(client: Client, clock: Clock, load_id: UUID) -> None:
 def test_a_family_is_mixed_and_logged(client: Client, clock: Clock, mix: str, mixer: str) -> None:
     plan_id, load_id = begun(client, **a_job_of(mix, mixer))
     to_place(client, clock, load_id)
-    place = next(option for option in open_options(client, load_id) if option["what"] == "place")
+    place = next(option for option in open_options(client, load_id) if option["action"] == "place")
     placed = raw_event("placed", clock.now, volume_l=place["amounts"][0]["default"])
     for event in (placed, raw_event("cleaned", clock.now, device_seq=2)):
         assert client.post(f"/bench/{load_id}/events", json=event).status_code == 200
@@ -87,15 +87,15 @@ def test_a_family_is_mixed_and_logged(client: Client, clock: Clock, mix: str, mi
 
 def test_the_options_say_what_may_be_done_and_why_not(client: Client) -> None:
     _, load_id = begun(client)
-    answer = client.get(f"/bench/{load_id}/options").json()["options"]
-    by_key = {(item["what"], item["of"]): item for item in answer}
-    water = by_key["water", "1"]
+    answer = client.get(f"/bench/{load_id}/offers").json()["offers"]
+    by_key = {(item["action"], item["target"]): item for item in answer}
+    water = by_key["add_water", "1"]
     assert water["why_not"] is None
     planned = running(client, load_id).load.water
     assert water["amounts"][0]["default"] == pytest.approx(planned.start_l * 0.8)
     assert water["amounts"][0]["most"] == pytest.approx(planned.ceiling_l)
     assert by_key["place", ""]["why_not"]["code"] == "not_judged"
-    assert Client(client.engine, Clock()).get(f"/bench/{load_id}/options").status_code == 404
+    assert Client(client.engine, Clock()).get(f"/bench/{load_id}/offers").status_code == 404
 
 
 def test_a_load_begun_by_mistake_is_as_if_it_had_not_been(client: Client) -> None:

@@ -28,7 +28,7 @@ def load_id(client: Client) -> UUID:
 
 
 def every_page_answers(client: Client, load_id: UUID) -> None:
-    for path in (*PAGES, f"/bench/{load_id}", f"/log/{load_id}", f"/bench/{load_id}/options"):
+    for path in (*PAGES, f"/bench/{load_id}", f"/log/{load_id}", f"/bench/{load_id}/offers"):
         assert client.get(path).status_code in (200, 303), path
 
 

@@ -2,7 +2,6 @@
 
 import json
 import math
-from dataclasses import fields, replace
 from typing import Any, get_args
 
 import pytest
@@ -323,16 +322,6 @@ def test_no_default_warns_against_itself(mix: str, mixer: str, units: System) ->
     kind: MixerKind = job.mixer.kind
     assert kind == mixer
     assert job.mixer.working_l <= USUAL_L[kind] * (1 if units == "metric" else 2)
-
-
-@pytest.mark.parametrize(
-    "part", [item.name for item in fields(PlanForm) if item.name not in ("mixes", "opened")]
-)
-def test_a_form_with_anything_else_in_it_is_shown_otherwise(part: str) -> None:
-    form = empty_form("metric", library(), "mortar-bricklaying")
-    other = "us" if part == "units" else {**getattr(form, part), "title": "Sill bed"}
-    assert replace(form, **{part: other}).shown != form.shown  # type: ignore[arg-type]
-    assert replace(form).shown == form.shown
 
 
 def test_defaults_follow_the_mix_and_what_was_typed_stays() -> None:

@@ -18,7 +18,8 @@ from sqlalchemy.exc import DBAPIError
 from starlette.routing import Match
 
 from keeve.app import SCREENS, create_app
-from keeve.core.loads.events import Placed, parse_event
+from keeve.core.loads.actions import parse_event
+from keeve.core.loads.actions.place import Placed
 from keeve.data import crews, loads, log_imports, photos, pours
 from keeve.formats.photo import photo_of as read_photo
 from keeve.store.database import crew_session

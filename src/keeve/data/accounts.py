@@ -16,7 +16,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
-from keeve.core.loads.events import LONGEST_NAME
+from keeve.core.loads.event import LONGEST_NAME
 from keeve.core.texts import why_unfit
 from keeve.core.units import System
 from keeve.core.zones import UTC_ZONE, zone_named

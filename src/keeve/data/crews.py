@@ -11,7 +11,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
-from keeve.core.loads.events import LONGEST_NAME
+from keeve.core.loads.event import LONGEST_NAME
 from keeve.core.texts import why_unfit
 from keeve.core.zones import UTC_ZONE, zone_named, zones
 from keeve.data.accounts import ROLE_NAMES, Role, Visitor, as_role, new_account, token_hash

@@ -6,7 +6,7 @@ from sqlalchemy import delete, func, or_, select
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
-from keeve.core.loads.events import LONGEST_NAME
+from keeve.core.loads.event import LONGEST_NAME
 from keeve.data.accounts import matches, plain_name
 from keeve.store.models import Account, SignInFailure
 

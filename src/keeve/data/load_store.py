@@ -12,8 +12,9 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
-from keeve.core.loads.events import LONGEST_NAME, AnyEvent, Event, event_json, in_order, parse_event
-from keeve.core.loads.load_state import fold_ordered
+from keeve.core.loads.actions import parse_event
+from keeve.core.loads.event import LONGEST_NAME, LoadEvent, event_json, in_order
+from keeve.core.loads.fold import fold_ordered
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.texts import written
 from keeve.data.accounts import Visitor
@@ -54,7 +55,7 @@ def loads_where(*conditions: ColumnElement[bool]) -> Select[Any]:
     return _LOADS.where(~has_event("taken_back"), *conditions)
 
 
-def read_event(content: str) -> Event | None:
+def read_event(content: str) -> LoadEvent | None:
     """An event as it is kept; None where it cannot be read."""
     try:
         return parse_event(json.loads(content))
@@ -96,7 +97,7 @@ def read_loads_by_id(session: Session, load_ids: Sequence[UUID]) -> list[Running
     return read_loads(session, _THESE, load_ids=list(load_ids))
 
 
-def check_not_in_future(event: AnyEvent, now: datetime) -> None:
+def check_not_in_future(event: LoadEvent, now: datetime) -> None:
     """Refuse an event of a clock that runs ahead."""
     if event.occurred_at > now + _CLOCK_AHEAD:
         minutes = (event.occurred_at - now).total_seconds() / 60
@@ -127,7 +128,7 @@ def own_event(visitor: Visitor, number: int, now: datetime) -> dict[str, Any]:
     }
 
 
-def add_event(session: Session, visitor: Visitor, load_id: UUID, event: AnyEvent, now: datetime) -> None:
+def add_event(session: Session, visitor: Visitor, load_id: UUID, event: LoadEvent, now: datetime) -> None:
     """Append an event to a load.
 
     Raises:

@@ -10,10 +10,14 @@ from sqlalchemy import ColumnElement, Engine, Select, Text, bindparam, cast, sel
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from keeve.core.loads.allowed_events import check_allowed
-from keeve.core.loads.events import Begun, FlowMeasured, Placed, event_json, parse_event
+from keeve.core.loads.actions import parse_event
+from keeve.core.loads.actions.begin import Begun
+from keeve.core.loads.actions.measure_flow import FlowMeasured
+from keeve.core.loads.actions.place import Placed
+from keeve.core.loads.event import event_json
 from keeve.core.loads.known_before import Setting
 from keeve.core.loads.next_step import Act
+from keeve.core.loads.offers import check_allowed
 from keeve.core.loads.pre_use_checks import checks_for
 from keeve.core.loads.running_load import InWork, OpenLoads, RunningLoad
 from keeve.core.loads.set_clock import learnt, observed_age

@@ -24,7 +24,7 @@ from sqlalchemy import (
 from sqlalchemy.dialects.postgresql import ARRAY, TSQUERY, insert
 from sqlalchemy.orm import Session, aliased
 
-from keeve.core.loads.events import Event, Undone
+from keeve.core.loads.event import LoadEvent, Undone
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.load_row import LoadRow, State, people_of, row_of, words_of
 from keeve.core.log.log_filter import FilterChoices, LogFilter
@@ -45,7 +45,7 @@ _LONGEST_WORD, _LONGEST_NAME = 60, 120
 _CHANGES = ("title", "state", "is_open", "due_at", "words", "content", "search")
 
 
-def write(session: Session, running: RunningLoad, told: Event | None = None) -> None:
+def write(session: Session, running: RunningLoad, told: LoadEvent | None = None) -> None:
     """List a load as it is after its last event, in place of how it was listed; not one that was taken back.
 
     Args:

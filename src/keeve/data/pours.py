@@ -22,7 +22,7 @@ from keeve.core.curing.pours import (
     tasks,
 )
 from keeve.core.errors import InputError
-from keeve.core.loads.events import Placed
+from keeve.core.loads.actions.place import Placed
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.mixes.regimes import OF_CASTS
 from keeve.core.rules.curing import cure_table

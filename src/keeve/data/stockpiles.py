@@ -15,7 +15,8 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
-from keeve.core.loads.events import Expected, Undone, event_json, standing
+from keeve.core.loads.actions.expect import Expected
+from keeve.core.loads.event import Undone, event_json, without_undone
 from keeve.core.loads.expected_water import carried_over, followed
 from keeve.core.loads.known_before import ExpectedWater
 from keeve.core.loads.running_load import RunningLoad
@@ -142,7 +143,7 @@ def _standing(contents: Iterable[str]) -> list[StockpileEvent]:
             found.append(parse_stockpile_event(json.loads(content)))
         except (InputError, ValueError) as fault:
             _log.warning("an event of a stockpile is set aside: %s", fault)
-    return standing(found)
+    return without_undone(found)
 
 
 def _draws_on(plan: Plan, stockpile_id: str) -> bool:

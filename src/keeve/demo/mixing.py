@@ -6,8 +6,9 @@ from uuid import UUID, uuid4
 
 from sqlalchemy import Engine
 
-from keeve.core.loads.events import Begun, parse_event
-from keeve.core.loads.load_state import fold
+from keeve.core.loads.actions import parse_event
+from keeve.core.loads.actions.begin import Begun
+from keeve.core.loads.fold import fold
 from keeve.core.loads.next_step import Situation
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.planning.plan import Plan

@@ -2,8 +2,41 @@
 
 from collections.abc import Callable, Iterator, Mapping
 
-from keeve.core.loads import events as told
-from keeve.core.loads.events import Result, WaterSource
+from keeve.core.loads.actions.accept import Accepted
+from keeve.core.loads.actions.add_water import WaterAdded
+from keeve.core.loads.actions.admix import Admixed
+from keeve.core.loads.actions.amend import PutRight
+from keeve.core.loads.actions.begin import Begun
+from keeve.core.loads.actions.charge import Charged
+from keeve.core.loads.actions.clean import Cleaned
+from keeve.core.loads.actions.correct import Correcting
+from keeve.core.loads.actions.discard import Discarded
+from keeve.core.loads.actions.expect import Expected
+from keeve.core.loads.actions.give import Given
+from keeve.core.loads.actions.judge import Judged
+from keeve.core.loads.actions.lose_specimen import SpecimenLost
+from keeve.core.loads.actions.lose_water import WaterLost
+from keeve.core.loads.actions.make_specimens import SpecimensMade
+from keeve.core.loads.actions.measure_flow import FlowMeasured
+from keeve.core.loads.actions.mix import Mixed
+from keeve.core.loads.actions.note import Noted
+from keeve.core.loads.actions.observe import Observed
+from keeve.core.loads.actions.place import Placed
+from keeve.core.loads.actions.record_result import CameOut
+from keeve.core.loads.actions.recount import Recounted
+from keeve.core.loads.actions.release import Released
+from keeve.core.loads.actions.rest import Rested
+from keeve.core.loads.actions.see import Seen
+from keeve.core.loads.actions.store import Stored
+from keeve.core.loads.actions.strip import Stripped
+from keeve.core.loads.actions.take_back import TakenBack
+from keeve.core.loads.actions.take_temperature import TemperatureTaken
+from keeve.core.loads.actions.test_fresh import FreshTested
+from keeve.core.loads.actions.test_specimen import SpecimenTested
+from keeve.core.loads.actions.top_up import Corrected
+from keeve.core.loads.actions.trim import Trimmed
+from keeve.core.loads.actions.weigh import Weighed
+from keeve.core.loads.event import LoadEvent, Result, Undone, WaterSource
 from keeve.core.log.cast_checks import check_words
 from keeve.core.mixes.model import READING_NAMES
 from keeve.core.planning.plan import Plan
@@ -34,7 +67,7 @@ SIGHT_NAMES: Mapping[Sight, str] = {
 RESULT_NAMES: Mapping[Result, str] = {"good": "Good", "usable": "Usable", "poor": "Poor"}
 
 
-def event_words(event: told.Event, plan: Plan, quantity: Quantity) -> str:
+def event_words(event: LoadEvent, plan: Plan, quantity: Quantity) -> str:
     """An event in words.
 
     Args:
@@ -43,63 +76,61 @@ def event_words(event: told.Event, plan: Plan, quantity: Quantity) -> str:
         quantity: sets a figure in the units of the reader.
     """
     match event:
-        case told.Charged() | told.Corrected():
+        case Charged() | Corrected():
             return _of_material(event, quantity)
-        case told.WaterAdded() | told.WaterLost() | told.FlowMeasured() | told.TemperatureTaken():
+        case WaterAdded() | WaterLost() | FlowMeasured() | TemperatureTaken():
             return _of_water(event, quantity)
-        case told.Mixed() | told.Rested() | told.Admixed() | told.Judged():
+        case Mixed() | Rested() | Admixed() | Judged():
             return _of_work(event, plan)
-        case told.Recounted():
+        case Recounted():
             counted = [*_masses(event.charged_kg, quantity), *_doses(event.doses)]
             return f"Corrected amounts: {', '.join(counted)}"
-        case told.Correcting():
+        case Correcting():
             cause = event.cause.replace("-", " ").capitalize()
             return f"{cause} – {'correcting' if event.add_kg else 'left as is'}"
-        case told.Placed():
+        case Placed():
             how = " from stored" if event.from_store else " in time (logged later)" if event.in_time else ""
             return f"Placed {quantity(event.volume_l, 'mixed_volume')}{how}"
-        case told.Trimmed():
+        case Trimmed():
             return f"Trimmed off {quantity(event.mass_kg, 'mass')}"
-        case told.Weighed():
+        case Weighed():
             return f"Weighed {quantity(event.mass_kg, 'mass')}"
-        case told.Stored():
+        case Stored():
             return f"Stored {quantity(event.volume_l, 'mixed_volume')}"
-        case told.Given():
+        case Given():
             return f"Used elsewhere, {quantity(event.volume_l, 'mixed_volume')}: {event.use}"
-        case told.Expected():
+        case Expected():
             return _of_expected(event, quantity)
-        case told.FreshTested():
+        case FreshTested():
             return _of_fresh(event, quantity)
-        case told.SpecimensMade() | told.SpecimenTested() | told.SpecimenLost():
+        case SpecimensMade() | SpecimenTested() | SpecimenLost():
             return _of_specimens(event, quantity)
-        case told.Observed():
+        case Observed():
             words = check_words(event.check)
             return f"Checked: {words}" if event.holds else f"Checked, failed: {words}"
-        case told.PutRight():
+        case PutRight():
             to = f", to {READING_NAMES[event.reading].lower()}" if event.reading else ""
             return f"Corrected{to}: {event.reason}"
         case _:
             return _of_itself(event)
 
 
-def _of_material(event: told.Charged | told.Corrected, quantity: Quantity) -> str:
-    if isinstance(event, told.Corrected):
+def _of_material(event: Charged | Corrected, quantity: Quantity) -> str:
+    if isinstance(event, Corrected):
         return f"Added {', '.join(_masses(event.add_kg, quantity))} to correct it"
     return f"Added {event.material}{', part' if event.part else ''}, {quantity(event.mass_kg, 'mass')}"
 
 
-def _of_water(
-    event: told.WaterAdded | told.WaterLost | told.FlowMeasured | told.TemperatureTaken, quantity: Quantity
-) -> str:
+def _of_water(event: WaterAdded | WaterLost | FlowMeasured | TemperatureTaken, quantity: Quantity) -> str:
     match event:
-        case told.WaterAdded():
+        case WaterAdded():
             past = f", over the max: {event.past_ceiling.lower()}" if event.past_ceiling else ""
             return f"{_WATER[event.source]}, {quantity(event.water_l, 'water')}{past}"
-        case told.WaterLost():
+        case WaterLost():
             return f"Spilled water, {quantity(event.water_l, 'water')}"
-        case told.FlowMeasured():
+        case FlowMeasured():
             return f"Hose timed, {quantity(event.flow_l_min, 'water')} per minute"
-        case told.TemperatureTaken():
+        case TemperatureTaken():
             taken = {"mix": event.mix_c, "water": event.water_c}
             read = [
                 f"{what} at {quantity(value, 'temperature')}"
@@ -109,28 +140,28 @@ def _of_water(
             return capitalized(", ".join(read))
 
 
-def _of_work(event: told.Mixed | told.Rested | told.Admixed | told.Judged, plan: Plan) -> str:
+def _of_work(event: Mixed | Rested | Admixed | Judged, plan: Plan) -> str:
     match event:
-        case told.Mixed() | told.Rested():
-            done = "Rested" if isinstance(event, told.Rested) else "Remixed"
-            if isinstance(event, told.Mixed) and event.step:
+        case Mixed() | Rested():
+            done = "Rested" if isinstance(event, Rested) else "Remixed"
+            if isinstance(event, Mixed) and event.step:
                 done = plan.step(event.step).is_a.done
             return f"{done}, {event.minutes:g} min or more (logged later)" if event.minutes else done
-        case told.Admixed():
+        case Admixed():
             more = [f"{words} more" for words in _doses(event.doses)]
             return plan.step(event.step).do if event.step else ", ".join(more)
-        case told.Judged():
+        case Judged():
             return f"Judged {READING_NAMES[event.reading].lower()}{f', {event.body}' if event.body else ''}"
 
 
-def _of_expected(event: told.Expected, quantity: Quantity) -> str:
+def _of_expected(event: Expected, quantity: Quantity) -> str:
     start = f"{quantity(event.water.start_l, 'water')} to start with"
     if not event.water.stockpile:
         return f"Same as the last load: {start}"
     return f"Sand at {event.water.free_moisture_fraction * 100:.1f}\u202f% free water: {start}"
 
 
-def _of_fresh(event: told.FreshTested, quantity: Quantity) -> str:
+def _of_fresh(event: FreshTested, quantity: Quantity) -> str:
     if event.slump_mm is not None:
         return f"Slump {quantity(event.slump_mm, 'size')}"
     if event.flow_mm is not None:
@@ -140,51 +171,49 @@ def _of_fresh(event: told.FreshTested, quantity: Quantity) -> str:
     return f"Density {quantity(event.density_kg_m3 or 0.0, 'density')}"
 
 
-def _of_specimens(
-    event: told.SpecimensMade | told.SpecimenTested | told.SpecimenLost, quantity: Quantity
-) -> str:
+def _of_specimens(event: SpecimensMade | SpecimenTested | SpecimenLost, quantity: Quantity) -> str:
     match event:
-        case told.SpecimensMade():
+        case SpecimensMade():
             count = len(event.due_days)
             days = " and ".join(f"{day}" for day in sorted(set(event.due_days)))
             of_size = f"{event.shape}{'s' if count > 1 else ''} of {quantity(event.size_mm, 'size')}"
             return f"Made {count} {of_size}, due at {days} days"
-        case told.SpecimenTested():
+        case SpecimenTested():
             result = (
                 quantity(event.load_kn or 0.0, "force")
                 if event.mpa is None
                 else quantity(event.mpa, "strength")
             )
             return f"Specimen {event.number} broke at {result}"
-        case told.SpecimenLost():
+        case SpecimenLost():
             return f"Specimen {event.number} not tested: {event.reason}"
 
 
-def _of_itself(event: told.Event) -> str:
+def _of_itself(event: LoadEvent) -> str:
     """What needs no figures."""
     match event:
-        case told.Begun():
+        case Begun():
             return "Started"
-        case told.Accepted():
+        case Accepted():
             faults = ", ".join(event.faults).replace("-", " ")
             return f"Checked; mixing anyway: {faults}" if faults else "Checked"
-        case told.Seen():
+        case Seen():
             return f"Seen: {SIGHT_NAMES[event.sight].lower()}"
-        case told.Stripped():
+        case Stripped():
             return "Out of the mould"
-        case told.Released():
+        case Released():
             return f"Stopped tracking: {event.reason.lower()}" if event.reason else "Dry, ready to use"
-        case told.Cleaned():
+        case Cleaned():
             return "Mixer cleaned"
-        case told.Discarded():
+        case Discarded():
             return f"Thrown away: {event.reason.lower()}"
-        case told.CameOut():
+        case CameOut():
             return RESULT_NAMES[event.result]
-        case told.TakenBack():
+        case TakenBack():
             return "Cancelled: started by mistake"
-        case told.Noted():
+        case Noted():
             return f"Note: {event.text}"
-        case told.Undone() if event.reason:
+        case Undone() if event.reason:
             return f"Crossed out: {event.reason}"
         case _:
             return "Undid the step before"

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import NamedTuple
 
+from keeve.core.loads.actions.offer import Offer
 from keeve.core.loads.load_state import LoadState
-from keeve.core.loads.option import Option, What
 from keeve.core.loads.set_clock import SetClock, StageAt, set_clock
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.rules.gypsum_time import Sight
@@ -161,14 +161,14 @@ class SightTap(NamedTuple):
     """A sight that may be told: its words, and what telling it does."""
 
     words: str
-    option: Option
+    offer: Offer
 
 
 # What is seen of a pour; what is seen while building up is told by its stage.
 _OF_A_POUR: Sequence[Sight] = ("gloss-going", "trail-closing", "trail-stays", "thumb-firm", "warmest")
 
 
-def sights(can: Mapping[tuple[What, str], Option]) -> list[SightTap]:
+def sights(can: Mapping[tuple[str, str], Offer]) -> list[SightTap]:
     """The sights of a pour that may be told now."""
     return [SightTap(SIGHT_NAMES[sight], can["see", sight]) for sight in _OF_A_POUR if ("see", sight) in can]
 

@@ -12,11 +12,10 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
 
 from keeve.core.errors import InputError
-from keeve.core.loads.events import figure_of
-from keeve.core.loads.load_state import fold
+from keeve.core.loads.actions.amend import can_be_put_right, figure_of
+from keeve.core.loads.actions.offer import Offer
+from keeve.core.loads.fold import fold
 from keeve.core.loads.next_step import OVER, situation
-from keeve.core.loads.option import Option
-from keeve.core.loads.options import can_be_put_right
 from keeve.core.log.load_row import LoadRow
 from keeve.core.planning.plan import Plan
 
@@ -104,31 +103,31 @@ class Account:
         )
 
 
-def an_event(run: Run, option: Option, chance: st.DataObject) -> dict[str, Any]:
-    """The event of an option with figures inside its bounds."""
-    event: dict[str, Any] = {**option.event}
-    for amount in option.amounts:
+def an_event(run: Run, offer: Offer, chance: st.DataObject) -> dict[str, Any]:
+    """The event of an offer with figures inside its bounds."""
+    event: dict[str, Any] = {**offer.event}
+    for amount in offer.amounts:
         if amount.is_needed or chance.draw(st.booleans()):
             # What is added or leaves is never nothing.
-            is_some = option.what == "dose" or amount.name.endswith(("_l", "seconds", "minutes"))
+            is_some = offer.action == "admix" or amount.name.endswith(("_l", "seconds", "minutes"))
             least = max(amount.least, 0.01 * amount.most, 1e-3) if is_some else amount.least
             assume(least <= amount.most)
             put(event, amount.name, chance.draw(st.floats(least, amount.most)))
-    if option.what == "recount" and not {"charged_kg", "doses"} & set(event):
-        put(event, option.amounts[0].name, option.amounts[0].most / 5)
-    if option.what == "top_up" and "add_kg" not in event:
-        put(event, option.amounts[0].name, option.amounts[0].most)
-    for word in option.words:
+    if offer.action == "recount" and not {"charged_kg", "doses"} & set(event):
+        put(event, offer.amounts[0].name, offer.amounts[0].most / 5)
+    if offer.action == "top_up" and "add_kg" not in event:
+        put(event, offer.amounts[0].name, offer.amounts[0].most)
+    for word in offer.words:
         event[word] = "A trial"
-    if option.what == "undo":
+    if offer.action == "undo":
         mine = [done for done in run.state.applied if done.kind not in ("begun", "expected")]
         event["cancels"] = str(chance.draw(st.sampled_from(mine)).id)
-    if option.what == "put_right":
+    if offer.action == "amend":
         amended = chance.draw(st.sampled_from([done for done in run.state.applied if can_be_put_right(done)]))
         name = figure_of(amended)
         said = {"value": getattr(amended, name)} if name else {"reading": getattr(amended, "reading", "")}
         event |= {"amends": str(amended.id), **said}
-    if option.part and option.what in ("charge", "water"):
+    if offer.part and offer.action in ("charge", "add_water"):
         event["part"] = chance.draw(st.booleans())
     return event
 
@@ -149,17 +148,17 @@ class AnyLoad(RuleBasedStateMachine):
         note(str(procedure))
         self.run = Run(a_plan(*procedure))
 
-    def open_options(self) -> list[Option]:
-        return [option for option in self.run.options if option.is_open]
+    def open_offers(self) -> list[Offer]:
+        return [offer for offer in self.run.offers if offer.is_open]
 
     @rule(chance=st.data(), minutes=st.sampled_from([0.2, 1.0, 4.0]))
     def what_is_offered_is_accepted(self, chance: st.DataObject, minutes: float) -> None:
         self.run.at += timedelta(minutes=minutes)
-        offered = self.open_options()
+        offered = self.open_offers()
         assume(offered)
-        option = chance.draw(st.sampled_from(offered))
-        event = an_event(self.run, option, chance)
-        if option.ready_at and self.run.at < option.ready_at:
+        offer = chance.draw(st.sampled_from(offered))
+        event = an_event(self.run, offer, chance)
+        if offer.ready_at and self.run.at < offer.ready_at:
             event["minutes"] = 1.0
         self.run.record(event)
 
@@ -173,34 +172,34 @@ class AnyLoad(RuleBasedStateMachine):
             "add_water": ("add_water", "tap"),
             "top_up": ("top_up", ""),
         }
-        wanted = asked.get(now.act, ("remix", ""))
-        by_key = {(option.what, option.of): option for option in self.open_options()}
-        of_step = (option for key, option in by_key.items() if key[1] == str(now.position))
-        option = by_key.get(wanted) if now.act in asked else next(of_step, by_key.get(wanted))
-        if option and now.act not in ("correct", "accept", "dead", *OVER):
-            event = {**option.filled}
-            if option.what == "top_up":
-                event["add_kg"] = {amount.name.partition(".")[2]: amount.most for amount in option.amounts}
-            if option.ready_at and self.run.at < option.ready_at:
+        wanted = asked.get(now.act, ("mix", ""))
+        by_key = {(offer.action, offer.target): offer for offer in self.open_offers()}
+        of_step = (offer for key, offer in by_key.items() if key[1] == str(now.position))
+        offer = by_key.get(wanted) if now.act in asked else next(of_step, by_key.get(wanted))
+        if offer and now.act not in ("correct", "accept", "dead", *OVER):
+            event = {**offer.filled}
+            if offer.action == "top_up":
+                event["add_kg"] = {amount.name.partition(".")[2]: amount.most for amount in offer.amounts}
+            if offer.ready_at and self.run.at < offer.ready_at:
                 event["minutes"] = 5.0
             self.run.record(event)
 
     @precondition(lambda self: self.run.now.remaining_l > 0 and not self.run.now.is_before_reading)
     @rule(share=st.floats(0.05, 1.0), kind=st.sampled_from(["place", "give", "store"]))
     def some_of_it_leaves(self, share: float, kind: str) -> None:
-        option = next((item for item in self.open_options() if item.what == kind), None)
-        assume(option)
-        assert option is not None
-        told = {"volume_l": share * self.run.now.remaining_l, **dict.fromkeys(option.words, "A trial")}
-        self.run.record({**option.event, **told})
+        offer = next((item for item in self.open_offers() if (item.action, item.target) == (kind, "")), None)
+        assume(offer)
+        assert offer is not None
+        told = {"volume_l": share * self.run.now.remaining_l, **dict.fromkeys(offer.words, "A trial")}
+        self.run.record({**offer.event, **told})
 
     @rule(chance=st.data())
     def what_is_refused_stays_out(self, chance: st.DataObject) -> None:
-        closed = [option for option in self.run.options if not option.is_open]
+        closed = [offer for offer in self.run.offers if not offer.is_open]
         assume(closed)
-        option = chance.draw(st.sampled_from(closed))
-        event = {**option.filled, **dict.fromkeys(option.words, "A trial")}
-        for amount in option.amounts:
+        offer = chance.draw(st.sampled_from(closed))
+        event = {**offer.filled, **dict.fromkeys(offer.words, "A trial")}
+        for amount in offer.amounts:
             if amount.is_needed and amount.default is None:
                 put(event, amount.name, max(amount.most / 2, 1e-3))
         assume(event.get("cause") != "" and event.get("water_l", 1.0) > 0 and event.get("volume_l", 1.0) > 0)
@@ -209,12 +208,12 @@ class AnyLoad(RuleBasedStateMachine):
 
     @rule(chance=st.data())
     def more_than_the_bounds_is_refused(self, chance: st.DataObject) -> None:
-        bounded = [option for option in self.open_options() if option.amounts]
+        bounded = [offer for offer in self.open_offers() if offer.amounts]
         assume(bounded)
-        option = chance.draw(st.sampled_from(bounded))
-        amount = chance.draw(st.sampled_from(option.amounts))
-        event = {**option.filled, **dict.fromkeys(option.words, "A trial")}
-        for other in option.amounts:
+        offer = chance.draw(st.sampled_from(bounded))
+        amount = chance.draw(st.sampled_from(offer.amounts))
+        event = {**offer.filled, **dict.fromkeys(offer.words, "A trial")}
+        for other in offer.amounts:
             if other.is_needed and other.default is None:
                 put(event, other.name, max(other.most / 2, 1e-3))
         put(event, amount.name, (amount.most + amount.slack) * 1.001 + 0.001)
@@ -333,7 +332,7 @@ class AnyLoad(RuleBasedStateMachine):
         for length in range(len(run.events)):
             part = Run(run.plan, at=run.at)
             part.events = run.events[:length]
-            assert part.options
+            assert part.offers
 
 
 TestAnyLoad = AnyLoad.TestCase

@@ -6,7 +6,7 @@ import pytest
 from helpers import Run, a_job_of, account_of_mortar, plan
 
 from keeve.core.errors import InputError
-from keeve.core.loads.events import parse_event
+from keeve.core.loads.actions import parse_event
 from keeve.core.loads.known_before import Because, ExpectedWater
 
 

@@ -10,14 +10,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
-from keeve.core.loads.events import Event, in_order, parse_event
-from keeve.core.loads.load_state import fold, fold_on
+from keeve.core.loads.actions import parse_event
+from keeve.core.loads.event import LoadEvent, in_order
+from keeve.core.loads.fold import fold, fold_on
 
 PLAN = plan()
 LOAD = PLAN.loads[0]
 
 
-def a_day() -> list[Event]:
+def a_day() -> list[LoadEvent]:
     run = Run(PLAN).to_judgement()
     run.do("judged", reading="too-dry")
     run.do("water_added", water_l=1.0)

@@ -7,9 +7,12 @@ import pytest
 from helpers import EVERY_PROCEDURE, Run, a_job_of, plan
 
 from keeve.core.errors import InputError
-from keeve.core.loads.events import Event, Judged, PutRight, event_json, figure_of, parse_event
-from keeve.core.loads.load_state import LoadState, fold
-from keeve.core.loads.options import can_be_put_right
+from keeve.core.loads.actions import parse_event
+from keeve.core.loads.actions.amend import PutRight, can_be_put_right, figure_of
+from keeve.core.loads.actions.judge import Judged
+from keeve.core.loads.event import LoadEvent, event_json
+from keeve.core.loads.fold import fold
+from keeve.core.loads.load_state import LoadState
 
 
 def worked(mix: str, mixer: str) -> Run:
@@ -47,7 +50,7 @@ def test_the_last_word_on_an_entry_counts_and_can_be_undone() -> None:
     for value in (9.0, 11.0):
         run.do("put_right", amends=str(water.id), value=value, reason="the tub was not full")
     assert run.state.applied[-1].kind == "put_right"
-    in_any_order: list[Event] = Random(3).sample(run.events, len(run.events))
+    in_any_order: list[LoadEvent] = Random(3).sample(run.events, len(run.events))
     assert fold(run.load, in_any_order) == run.state
     for amended in [event for event in run.events if isinstance(event, PutRight)]:
         run.do("undone", cancels=str(amended.id))

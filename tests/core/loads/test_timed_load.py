@@ -95,21 +95,12 @@ def test_nothing_of_a_judged_load_is_offered() -> None:
     run = Run(PLAN)
     seen = set()
     while run.now.act != "place":
-        seen |= {option.what for option in run.options}
+        seen |= {(offer.action, offer.target) for offer in run.offers}
         run.step()
-    seen |= {option.what for option in run.options}
-    judged = {
-        "judge",
-        "add_water",
-        "rinse",
-        "past_ceiling",
-        "recount",
-        "correct",
-        "leave_wrong",
-        "dose",
-        "remix",
-    }
-    assert not seen & judged
+    seen |= {(offer.action, offer.target) for offer in run.offers}
+    assert not {action for action, _ in seen} & {"judge", "recount", "correct", "top_up", "admix"}
+    beside = {("add_water", target) for target in ("tap", "hose", "ice", "drum", "past_ceiling")}
+    assert not seen & (beside | {("mix", "")})
     for what in (
         {"kind": "judged", "reading": "right"},
         {"kind": "water_added", "water_l": 0.1},

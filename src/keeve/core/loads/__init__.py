@@ -1,20 +1,21 @@
 """A load being mixed: its state, its next step, what may be done, what corrects it."""
 
-from keeve.core.loads.allowed_events import check_allowed
-from keeve.core.loads.events import Event, parse_event
-from keeve.core.loads.load_state import LoadState, fold
+from keeve.core.loads.actions import parse_event
+from keeve.core.loads.actions.offer import Offer
+from keeve.core.loads.event import LoadEvent
+from keeve.core.loads.fold import fold
+from keeve.core.loads.load_state import LoadState
 from keeve.core.loads.next_step import Situation, situation
-from keeve.core.loads.option import Option
-from keeve.core.loads.options import options
+from keeve.core.loads.offers import check_allowed, offers
 
 __all__ = [
-    "Event",
+    "LoadEvent",
     "LoadState",
-    "Option",
+    "Offer",
     "Situation",
     "check_allowed",
     "fold",
-    "options",
+    "offers",
     "parse_event",
     "situation",
 ]

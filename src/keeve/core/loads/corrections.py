@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 from keeve.core.errors import InputError
 from keeve.core.loads.contents import Contents, free_fraction
-from keeve.core.loads.events import Body, Cause
+from keeve.core.loads.event import Body, Cause
 from keeve.core.loads.load_state import LoadState
 from keeve.core.planning.expected_strength import strength_of_load
 from keeve.core.planning.plan import Load, Plan

@@ -5,8 +5,9 @@ from datetime import datetime
 from typing import NamedTuple
 from uuid import UUID
 
-from keeve.core.loads.events import Event, in_order
-from keeve.core.loads.load_state import LoadState, fold_on, fold_ordered
+from keeve.core.loads.event import LoadEvent, in_order
+from keeve.core.loads.fold import fold_on, fold_ordered
+from keeve.core.loads.load_state import LoadState
 from keeve.core.loads.next_step import Situation, situation
 from keeve.core.loads.working_life import began_at
 from keeve.core.planning.plan import Load, Plan
@@ -24,11 +25,11 @@ class RunningLoad:
     plan: Plan
     load: Load
     begun_at: datetime
-    events: list[Event]
+    events: list[LoadEvent]
     state: LoadState
     set_aside: int = 0
 
-    def with_event(self, event: Event) -> "RunningLoad":
+    def with_event(self, event: LoadEvent) -> "RunningLoad":
         """The load with one more event; what happened last is only added to what it was."""
         events = in_order([*self.events, event])
         is_last = events[-1].id == event.id

@@ -1,11 +1,14 @@
 """What the state of a load is made of: additions of water, judgements, sights, weighings, what a correction owes."""
 
+from collections.abc import Sequence
 from datetime import datetime
 from typing import NamedTuple
+from uuid import UUID
 
-from keeve.core.loads.events import Body, WaterSource
+from keeve.core.loads.event import Body, WaterSource
 from keeve.core.mixes.model import Reading
 from keeve.core.rules.gypsum_time import Sight
+from keeve.core.rules.strength_tests import Shape
 from keeve.core.tolerances import DROP_L, UNMEASURABLE
 
 
@@ -66,3 +69,24 @@ class Owed(NamedTuple):
         add_kg = {name: kg for name, kg in left.items() if kg > UNMEASURABLE}
         water_l = max(self.water_l - added_l, 0.0)
         return Owed(add_kg, water_l) if add_kg or water_l > DROP_L else None
+
+
+class SpecimenSet(NamedTuple):
+    """Specimens that were made of a load: the event, when, what they are, the age at which each is due, days."""
+
+    id: UUID
+    made_at: datetime
+    shape: Shape
+    size_mm: float
+    span_mm: float | None
+    due_days: Sequence[int]
+    mark: str
+
+
+class SpecimenResult(NamedTuple):
+    """What became of a specimen, and when: the load at which it broke, kN, its strength, MPa, or why it is lost."""
+
+    at: datetime
+    load_kn: float | None = None
+    mpa: float | None = None
+    lost: str | None = None

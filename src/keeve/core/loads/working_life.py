@@ -3,7 +3,6 @@
 from datetime import datetime, timedelta
 from typing import Literal, NamedTuple
 
-from keeve.core.loads.events import Charged
 from keeve.core.loads.load_state import LoadState
 from keeve.core.loads.set_clock import SetClock
 from keeve.core.planning.plan import Load, Plan
@@ -114,11 +113,4 @@ def began_at(plan: Plan, load: Load, state: LoadState) -> datetime | None:
 
 def _first_at(state: LoadState, materials: set[str]) -> datetime | None:
     """When the first of these materials went in."""
-    return next(
-        (
-            event.occurred_at
-            for event in state.applied
-            if isinstance(event, Charged) and event.material in materials
-        ),
-        None,
-    )
+    return min((at for name, at in state.charged_at.items() if name in materials), default=None)

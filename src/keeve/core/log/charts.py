@@ -7,7 +7,7 @@ from statistics import fmean, median
 from typing import NamedTuple
 from uuid import UUID
 
-from keeve.core.loads.events import Result
+from keeve.core.loads.event import Result
 from keeve.core.log.load_row import LoadRow, RatioWindow
 from keeve.core.log.specimens import SpecimenRow
 from keeve.core.rules.control_chart import ControlChart, Signal, SignalKind, control_chart

@@ -7,7 +7,7 @@ from functools import lru_cache
 from typing import Any
 
 from keeve.core.errors import InputError
-from keeve.core.loads.events import Result
+from keeve.core.loads.event import Result
 from keeve.core.log.imported_columns import Field, Order
 from keeve.core.mixes.model import READING_NAMES, Reading
 from keeve.core.quantities import read_quantity

@@ -11,18 +11,15 @@ from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict
 
-from keeve.core.loads.events import (
-    Begun,
-    Correcting,
-    Discarded,
-    Event,
-    Given,
-    Noted,
-    Placed,
-    Released,
-    Result,
-    WaterAdded,
-)
+from keeve.core.loads.actions.add_water import WaterAdded
+from keeve.core.loads.actions.begin import Begun
+from keeve.core.loads.actions.correct import Correcting
+from keeve.core.loads.actions.discard import Discarded
+from keeve.core.loads.actions.give import Given
+from keeve.core.loads.actions.note import Noted
+from keeve.core.loads.actions.place import Placed
+from keeve.core.loads.actions.release import Released
+from keeve.core.loads.event import LoadEvent, Result
 from keeve.core.loads.expected_water import as_expected
 from keeve.core.loads.known_before import ExpectedWater
 from keeve.core.loads.load_state import LoadState
@@ -314,7 +311,7 @@ def _balance_l(plan: Plan, load: Load, expected: ExpectedWater) -> float:
     return water.free_l(water.target_l) - water.in_admixture_l - expected.free_moisture_fraction * sand_kg
 
 
-def people_of(events: Iterable[Event]) -> list[str]:
+def people_of(events: Iterable[LoadEvent]) -> list[str]:
     """Who told something of a load, each once, in that order."""
     return list(dict.fromkeys(event.recorded_by for event in events if event.recorded_by))
 
@@ -324,7 +321,7 @@ def words_of(state: LoadState) -> str:
     return "\n".join(_written(state.applied))[:MOST_WORDS]
 
 
-def _written(events: Iterable[Event]) -> Iterator[str]:
+def _written(events: Iterable[LoadEvent]) -> Iterator[str]:
     for event in events:
         match event:
             case Noted():

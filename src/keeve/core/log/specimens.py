@@ -8,9 +8,9 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict
 
 from keeve.core.loads.contents import contents
-from keeve.core.loads.events import SpecimenLost, SpecimensMade, SpecimenTested
 from keeve.core.loads.expected_water import as_expected
 from keeve.core.loads.load_state import LoadState
+from keeve.core.loads.state_parts import SpecimenResult, SpecimenSet
 from keeve.core.planning.expected_strength import strength_of_load
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.rules.strength import StrengthBand
@@ -115,27 +115,27 @@ def specimens_of(plan: Plan, load: Load, state: LoadState) -> list[SpecimenRow]:
     ]
 
 
-def _row(plan: Plan, load: Load, state: LoadState, made: SpecimensMade, number: int) -> SpecimenRow:
+def _row(plan: Plan, load: Load, state: LoadState, made: SpecimenSet, number: int) -> SpecimenRow:
     result = state.specimen_results.get((made.id, number))
     due_days = made.due_days[number - 1]
-    tested = result if isinstance(result, SpecimenTested) else None
-    age_days = (tested.occurred_at - made.occurred_at) / DAY if tested else None
+    tested = result if result is not None and result.lost is None else None
+    age_days = (tested.at - made.made_at) / DAY if tested else None
     return SpecimenRow(
         made_id=made.id,
-        made_at=made.occurred_at,
+        made_at=made.made_at,
         mark=made.mark,
         number=number,
         shape=made.shape,
         size_mm=made.size_mm,
         due_days=due_days,
-        tested_at=tested.occurred_at if tested else None,
-        lost=result.reason if isinstance(result, SpecimenLost) else None,
+        tested_at=tested.at if tested else None,
+        lost=result.lost if result else None,
         mpa=_mpa(made, tested, age_days) if tested and age_days is not None else None,
         expected=_expected(plan, load, state, made, age_days or float(due_days)),
     )
 
 
-def _mpa(made: SpecimensMade, result: SpecimenTested, age_days: float) -> float:
+def _mpa(made: SpecimenSet, result: SpecimenResult, age_days: float) -> float:
     if result.mpa is not None:
         return result.mpa
     size = {"diameter_mm" if made.shape == "cylinder" else "size_mm": made.size_mm}
@@ -145,7 +145,7 @@ def _mpa(made: SpecimensMade, result: SpecimenTested, age_days: float) -> float:
 
 
 def _expected(
-    plan: Plan, load: Load, state: LoadState, made: SpecimensMade, age_days: float
+    plan: Plan, load: Load, state: LoadState, made: SpecimenSet, age_days: float
 ) -> StrengthBand | None:
     """The strength to expect of the load as it was mixed; of a prism, which is bent, none is known."""
     held = contents(plan, as_expected(plan, load, state.expected), state)

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, TypeAdapter
 
 from keeve.core.errors import validated
-from keeve.core.loads.events import AnyEvent, Undone
+from keeve.core.loads.event import LoadEvent, Undone
 from keeve.core.rules.aggregate_moisture import Floating, WaterLook, pan_dry_moisture, sand_bulking, silt_jar
 
 # Spans that no sample and no jar reaches.
@@ -14,19 +14,19 @@ _Sample = Annotated[float, Field(gt=0, le=1000)]
 _Height = Annotated[float, Field(gt=0, le=10_000)]
 
 
-class Rained(AnyEvent):
+class Rained(LoadEvent):
     """It rained on the stockpile."""
 
     kind: Literal["rain"]
 
 
-class Delivered(AnyEvent):
+class Delivered(LoadEvent):
     """A fresh load was tipped."""
 
     kind: Literal["delivery"]
 
 
-class PanDried(AnyEvent):
+class PanDried(LoadEvent):
     """A sample was weighed damp and dry in its pan, kg."""
 
     kind: Literal["pan"]
@@ -40,7 +40,7 @@ class PanDried(AnyEvent):
         return pan_dry_moisture(wet_kg=self.wet_kg, dry_kg=self.dry_kg, pan_kg=self.pan_kg).moisture_fraction
 
 
-class MoistureMeasured(AnyEvent):
+class MoistureMeasured(LoadEvent):
     """Its total moisture as a probe or a laboratory says."""
 
     kind: Literal["moisture"]
@@ -54,7 +54,7 @@ FEEL_SD = 0.015
 PROBE_SD = 0.006
 
 
-class Felt(AnyEvent):
+class Felt(LoadEvent):
     """A handful was felt: dry runs through the fingers, damp holds its shape, wet wets the hand, dripping drips."""
 
     kind: Literal["felt"]
@@ -66,7 +66,7 @@ class Felt(AnyEvent):
         return FEELS[self.feel]
 
 
-class BulkingTested(AnyEvent):
+class BulkingTested(LoadEvent):
     """A vessel of it as it lies, and the same flooded and settled, mm high."""
 
     kind: Literal["bulking"]
@@ -82,14 +82,14 @@ class BulkingTested(AnyEvent):
         return found
 
 
-class Covered(AnyEvent):
+class Covered(LoadEvent):
     """It was covered, or the cover taken off."""
 
     kind: Literal["cover"]
     is_on: bool
 
 
-class JarShaken(AnyEvent):
+class JarShaken(LoadEvent):
     """Sand was shaken in a clear cup of water and left half an hour."""
 
     kind: Literal["jar"]

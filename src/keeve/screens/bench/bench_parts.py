@@ -3,9 +3,10 @@
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
+from keeve.core.loads.actions.correct import Correcting
+from keeve.core.loads.actions.offer import Offer
 from keeve.core.loads.load_state import LoadState
 from keeve.core.loads.next_step import Situation
-from keeve.core.loads.option import Option, What
 from keeve.core.mixes.model import Reading, Test, driest_right
 from keeve.core.planning.amounts import GaugedAmount, fill_of, gauged
 from keeve.core.planning.plan import Load, LoadStep, Plan
@@ -19,7 +20,7 @@ _DRY_LOOKS = {"Crumbling": 0.0, "Still dry": 0.5, "Nearly right": 0.85}
 # Nobody holds a hose longer, s.
 _LONGEST_HOSE_S = 900
 # What may be done out of turn: a step of the procedure.
-STEPS: frozenset[What] = frozenset({"charge", "water", "admix", "mix", "rest"})
+STEPS = frozenset({"charge", "add_water", "admix", "mix", "rest"})
 
 
 class Filling(NamedTuple):
@@ -52,7 +53,7 @@ class HalfDose(NamedTuple):
 
     name: str
     dose: Dose
-    option: Option
+    offer: Offer
 
 
 class DryLook(NamedTuple):
@@ -68,7 +69,7 @@ class JudgeCard(NamedTuple):
 
     reading: Reading
     look: str
-    option: Option
+    offer: Offer
     dry_looks: Sequence[DryLook]
 
 
@@ -76,7 +77,7 @@ class OutOfTurn(NamedTuple):
     """A step that can be done out of turn."""
 
     do: str
-    option: Option
+    offer: Offer
 
 
 class Counted(NamedTuple):
@@ -101,27 +102,27 @@ STOCKPILE_NEWS = (
 )
 
 
-def judge_cards(test: Test, now: Situation, can: Mapping[tuple[What, str], Option]) -> list[JudgeCard]:
+def judge_cards(test: Test, now: Situation, can: Mapping[tuple[str, str], Offer]) -> list[JudgeCard]:
     """The readings that may be picked now."""
     found = []
     for reading, look in test.looks.items():
-        option = can.get(("judge", f"{now.position} {reading}"))
-        if option:
+        offer = can.get(("judge", f"{now.position} {reading}"))
+        if offer:
             dry = [
                 DryLook(key, words, share * driest_right())
                 for key, (words, share) in zip("789", _DRY_LOOKS.items(), strict=True)
             ]
-            found.append(JudgeCard(reading, look, option, dry if reading == "too-dry" else []))
+            found.append(JudgeCard(reading, look, offer, dry if reading == "too-dry" else []))
     return found
 
 
-def out_of_turn(steps: Sequence[LoadStep], can: Mapping[tuple[What, str], Option]) -> list[OutOfTurn]:
+def out_of_turn(steps: Sequence[LoadStep], can: Mapping[tuple[str, str], Offer]) -> list[OutOfTurn]:
     """The steps that can be done before the one in hand."""
-    open_steps = {str(item.plan.step): item.plan.do for item in steps}
+    by_step = {target: offer for (action, target), offer in can.items() if action in STEPS}
     return [
-        OutOfTurn(open_steps[of], option)
-        for (what, of), option in can.items()
-        if what in STEPS and of in open_steps
+        OutOfTurn(item.plan.do, by_step[str(item.plan.step)])
+        for item in sorted(steps, key=lambda item: item.plan.step)
+        if str(item.plan.step) in by_step
     ]
 
 
@@ -149,7 +150,7 @@ def top_up(plan: Plan, load: Load, state: LoadState) -> TopUp | None:
     if state.owed is None or not state.owed.add_kg:
         return None
     material, mass_kg = next(iter(state.owed.add_kg.items()))
-    chosen = next((event for event in reversed(state.applied) if event.kind == "correcting"), None)
+    chosen = next((event for event in reversed(state.applied) if isinstance(event, Correcting)), None)
     count = len(chosen.add_kg) if chosen else len(state.owed.add_kg)
     number = count - len(state.owed.add_kg) + 1
     return TopUp(material, mass_kg, _share(plan, load, material, mass_kg), number, count)
@@ -160,12 +161,12 @@ def added_materials(plan: Plan, load: Load, add_kg: Mapping[str, float]) -> list
     return [AddedMaterial(name, _share(plan, load, name, kg)) for name, kg in add_kg.items()]
 
 
-def half_doses(load: Load, can: Mapping[tuple[What, str], Option]) -> list[HalfDose]:
+def half_doses(load: Load, can: Mapping[tuple[str, str], Offer]) -> list[HalfDose]:
     """Half doses that loosen without water."""
     return [
-        HalfDose(item.name, dose_of(item, share=option.amounts[0].default or 0.0), option)
+        HalfDose(item.name, dose_of(item, share=offer.amounts[0].default or 0.0), offer)
         for item in load.admixtures
-        if item.loosens and (option := can.get(("dose", item.name)))
+        if item.loosens and (offer := can.get(("admix", item.name)))
     ]
 
 

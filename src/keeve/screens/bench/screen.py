@@ -8,7 +8,7 @@ from fastapi import Body, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.errors import InputError
-from keeve.core.loads.options import options
+from keeve.core.loads.offers import offers
 from keeve.core.loads.running_load import RunningLoad
 from keeve.data import loads, stockpiles
 from keeve.data.accounts import Visitor
@@ -51,12 +51,12 @@ def show(request: Request, database: Database, visitor: SignedIn, now: Now, load
     return _page(request, "bench/bench.html", _bench(database, visitor, load_id, now))
 
 
-@router.get("/bench/{load_id}/options")
-def show_options(database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
+@router.get("/bench/{load_id}/offers")
+def show_offers(database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
     """Everything that may be done with a load now, and what may not with the reason, as JSON."""
     running = _running(database, visitor, load_id)
-    found = options(running.plan, running.state, running.situation(now))
-    return JSONResponse({"options": [option.as_json() for option in found]})
+    found = offers(running.plan, running.state, running.situation(now))
+    return JSONResponse({"offers": [offer.as_json() for offer in found]})
 
 
 @router.get("/bench/{load_id}/others")

@@ -5,12 +5,12 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import NamedTuple
 
+from keeve.core.loads.actions.offer import Offer
 from keeve.core.loads.cleaning import CLEANING, WASH_OUT, Cleaning
 from keeve.core.loads.corrections import cooler_next_time
 from keeve.core.loads.expected_water import as_expected, followed, in_words
 from keeve.core.loads.next_step import Act, Situation, shares_in
-from keeve.core.loads.option import Option, What
-from keeve.core.loads.options import open_options
+from keeve.core.loads.offers import open_offers
 from keeve.core.loads.pre_use_checks import Check, checks_by_id
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.mixes.model import Caution, Drawing, Reading, Test, reading_at
@@ -156,7 +156,7 @@ class BenchView:
     now: Situation
     moment: datetime
     picture: str
-    can: Mapping[tuple[What, str], Option]
+    can: Mapping[tuple[str, str], Offer]
     section: SectionFigures
     water: WaterFigures
     amount: GaugedAmount | None
@@ -194,15 +194,17 @@ class BenchView:
     again: bool
     workings: Sequence[Working]
 
-    def option(self, what: What, of: object = "") -> Option | None:
+    def offer(self, action: str, target: object = "") -> Offer | None:
         """Something that may be done now; None where it may not."""
-        return self.can.get((what, str(of)))
+        return self.can.get((action, str(target)))
 
     @property
-    def in_hand(self) -> Option | None:
-        """The option that finishes the step in hand."""
+    def in_hand(self) -> Offer | None:
+        """The offer that finishes the step in hand."""
         position = str(self.now.position)
-        return next((one for (what, of), one in self.can.items() if what in STEPS and of == position), None)
+        return next(
+            (one for (action, of), one in self.can.items() if action in STEPS and of == position), None
+        )
 
     @property
     def done_words(self) -> str:
@@ -261,9 +263,9 @@ class BenchView:
         return {"too-dry", "right", "too-wet"} <= {card.reading for card in self.cards}
 
     @property
-    def beside_water(self) -> Option | None:
+    def beside_water(self) -> Offer | None:
         """Water that may go in where something else is asked for: a few drops at a remix."""
-        return self.option("add_water", "tap") if self.now.act == "mix" and self.running.state.water else None
+        return self.offer("add_water", "tap") if self.now.act == "mix" and self.running.state.water else None
 
     @property
     def of_step(self) -> Mapping[str, object]:
@@ -292,7 +294,7 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
     """The bench of a load at a moment."""
     now = running.situation(moment)
     plan, load, state, step = running.plan, now.load, running.state, now.step
-    can = {(item.what, item.of): item for item in open_options(plan, state, now)}
+    can = {(item.action, item.target): item for item in open_offers(plan, state, now)}
     amount = gauged_step(plan, load, step) if step else None
     workings = Workings()
     proposal = now.correction
@@ -378,7 +380,7 @@ class Slide(NamedTuple):
     wetness: float
     reading: Reading
     drawing: Drawing
-    option: Option
+    offer: Offer
 
 
 class Between(NamedTuple):
@@ -399,7 +401,7 @@ class Between(NamedTuple):
 
 def between_readings(view: BenchView) -> Between:
     """The looks between too dry and too wet."""
-    by_reading = {card.reading: card.option for card in view.cards}
+    by_reading = {card.reading: card.offer for card in view.cards}
     if view.test is None or not view.has_between:
         return Between([])
     stops = [index / (_BETWEEN - 1) for index in range(_BETWEEN)]

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import groupby
 
-from keeve.core.loads.events import Result
+from keeve.core.loads.event import Result
 from keeve.core.log.charts import (
     SAME_RATIO,
     JobUse,

@@ -5,17 +5,15 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from keeve.core.loads.events import (
-    Corrected,
-    Correcting,
-    Discarded,
-    Event,
-    FreshTested,
-    Given,
-    Noted,
-    TemperatureTaken,
-    WaterAdded,
-)
+from keeve.core.loads.actions.add_water import WaterAdded
+from keeve.core.loads.actions.correct import Correcting
+from keeve.core.loads.actions.discard import Discarded
+from keeve.core.loads.actions.give import Given
+from keeve.core.loads.actions.note import Noted
+from keeve.core.loads.actions.take_temperature import TemperatureTaken
+from keeve.core.loads.actions.test_fresh import FreshTested
+from keeve.core.loads.actions.top_up import Corrected
+from keeve.core.loads.event import LoadEvent
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.cast_checks import checks_of
 from keeve.core.log.charts import is_past
@@ -42,7 +40,7 @@ class ReportedLoad(NamedTuple):
 
     name: str
     row: LoadRow
-    fresh: Sequence[Event]
+    fresh: Sequence[LoadEvent]
     is_wet: bool
 
 
@@ -201,7 +199,7 @@ def _is_remark(told: Told) -> bool:
     return entry.put_right is not None
 
 
-def _reported(name: str, load: LoadRow, told: Iterable[Event]) -> ReportedLoad:
+def _reported(name: str, load: LoadRow, told: Iterable[LoadEvent]) -> ReportedLoad:
     window = load.as_planned.window if load.as_planned else None
     is_wet = load.ratio is not None and window is not None and is_past(load.ratio, window)
     return ReportedLoad(name, load, [event for event in told if isinstance(event, _FRESH)], is_wet)

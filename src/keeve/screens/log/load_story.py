@@ -6,25 +6,19 @@ from datetime import datetime, timedelta
 from typing import NamedTuple
 from uuid import UUID
 
-from keeve.core.loads.events import (
-    OWN_EVENTS,
-    Charged,
-    Corrected,
-    Event,
-    Judged,
-    Mixed,
-    PutRight,
-    Recounted,
-    Rested,
-    Undone,
-    WaterAdded,
-    WaterLost,
-    figure_of,
-)
+from keeve.core.loads.actions.add_water import WaterAdded
+from keeve.core.loads.actions.amend import PutRight, can_be_put_right, figure_of
+from keeve.core.loads.actions.charge import Charged
+from keeve.core.loads.actions.judge import Judged
+from keeve.core.loads.actions.lose_water import WaterLost
+from keeve.core.loads.actions.mix import Mixed
+from keeve.core.loads.actions.recount import Recounted
+from keeve.core.loads.actions.rest import Rested
+from keeve.core.loads.actions.top_up import Corrected
+from keeve.core.loads.event import LoadEvent, Undone
 from keeve.core.loads.expected_water import as_expected
-from keeve.core.loads.load_state import fold_on, fold_ordered
+from keeve.core.loads.fold import fold_on, fold_ordered
 from keeve.core.loads.next_step import Situation, last_judge, situation
-from keeve.core.loads.options import can_be_put_right
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.charts import SAME_RATIO
 from keeve.core.mixes.model import Drawing, Hatch, Reading, Test
@@ -65,8 +59,8 @@ class Entry:
         readings: the readings it could be instead.
     """
 
-    event: Event
-    written: Event | None
+    event: LoadEvent
+    written: LoadEvent | None
     put_right: Said | None
     struck: Said | None
     ratio: float | None = None
@@ -79,7 +73,7 @@ class Entry:
     @property
     def may_be_struck(self) -> bool:
         """Whether it may be said that it did not happen."""
-        return self.struck is None and not isinstance(self.event, OWN_EVENTS)
+        return self.struck is None and not self.event.is_own
 
     @property
     def is_long(self) -> bool:

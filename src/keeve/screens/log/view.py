@@ -4,11 +4,11 @@ import json
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, NamedTuple, get_args
+from typing import Any, NamedTuple
 from uuid import UUID
 
 from keeve.core.curing.pours import SaidLine
-from keeve.core.loads.events import Event
+from keeve.core.loads.actions import ACTIONS
 from keeve.core.loads.next_step import Situation, Window
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.cast_checks import CastCheck, checks_of
@@ -208,7 +208,9 @@ EVENT_COLUMNS = (
     "job",
     "load",
     *dict.fromkeys(
-        field.alias or name for kind in get_args(Event) for name, field in kind.model_fields.items()
+        field.alias or name
+        for action in ACTIONS.values()
+        for name, field in action.event.model_fields.items()
     ),
 )
 

@@ -1,64 +1,22 @@
-"""An option: something that may be done with a load, as the event it makes.
+"""An offer: one way in which an action may be done with a load now, as the event it makes.
 
 What of the event is fixed, which figures are to be given and between which bounds, and, where it may not be done now,
 why not.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
-from typing import Any, Literal
+from typing import Any
 
 from keeve.core.errors import InputError
+from keeve.core.loads.next_step import Act
 from keeve.core.tolerances import STICKS_FRACTION
-
-# What an option does. The steps of the procedure come first, then what can be done beside them.
-What = Literal[
-    "accept",
-    "charge",
-    "water",
-    "admix",
-    "mix",
-    "rest",
-    "judge",
-    "place",
-    "add_water",
-    "rinse",
-    "put_back",
-    "past_ceiling",
-    "run_out",
-    "measure_flow",
-    "take_temperature",
-    "dose",
-    "remix",
-    "recount",
-    "correct",
-    "leave_wrong",
-    "top_up",
-    "store",
-    "give",
-    "place_stored",
-    "place_in_time",
-    "see",
-    "strip",
-    "trim",
-    "weigh",
-    "release",
-    "follow_no_more",
-    "discard",
-    "clean",
-    "tell_result",
-    "note",
-    "undo",
-    "put_right",
-    "fresh_test",
-    "take_back",
-]
 
 
 @dataclass(frozen=True)
 class Amount:
-    """A figure that goes with an option.
+    """A figure that goes with an offer.
 
     Args:
         name: its path in the event, such as ``water_l`` or ``charged_kg.sand``.
@@ -90,33 +48,40 @@ def volume_left(most_l: float) -> Amount:
 
 
 @dataclass(frozen=True)
-class Option:
-    """Something that may be done.
+class Offer:
+    """A way in which an action may be done.
 
     Args:
-        what: what it does.
-        of: of which step, reading, admixture, cause or event, where there are several.
+        action: the id of the action.
         event: the fixed part of its event.
+        target: which step, reading, admixture or source it is of, where there are several.
         amounts: the figures that go with it.
         words: what is to be said besides: a reason, a use, a note, the id of the event to undo.
         part: whether it may be marked as a part: the step then stays open.
         ready_at: before that moment it must be told how many minutes it was.
+        still: where the load may be by then so that it may be done all the same: its checks are open, its time is
+            over, it is out of the mixer.
         refusal: why it may not be done now; None where it may.
     """
 
-    what: What
+    action: str
     event: Mapping[str, Any]
-    of: str = ""
+    target: str = ""
     amounts: tuple[Amount, ...] = ()
     words: tuple[str, ...] = ()
     part: bool = False
     ready_at: datetime | None = None
+    still: frozenset[Act] = frozenset()
     refusal: InputError | None = field(default=None, compare=False)
 
     @property
     def is_open(self) -> bool:
         """Whether it may be done now."""
         return self.refusal is None
+
+    def refused(self, code: str, sentence: str) -> "Offer":
+        """The same, which may not be done."""
+        return replace(self, refusal=InputError(code, sentence, ["kind"]))
 
     @property
     def filled(self) -> dict[str, Any]:
@@ -128,7 +93,7 @@ class Option:
         return event
 
     def as_json(self) -> dict[str, Any]:
-        """The option as plain JSON values."""
+        """The offer as plain JSON values."""
         figures = [
             {
                 "name": item.name,
@@ -140,8 +105,8 @@ class Option:
             for item in self.amounts
         ]
         return {
-            "what": self.what,
-            "of": self.of,
+            "action": self.action,
+            "target": self.target,
             "event": dict(self.event),
             "amounts": figures,
             "words": list(self.words),
