@@ -75,7 +75,7 @@ document.addEventListener("alpine:init", () => {
     // The page is as it was when it was last here. A step that waits brings what comes next with it; else it is loaded again.
     async untilAnswered() {
       if (!this.own(QUEUE).length) this.notice = "No connection. This is the last saved view. Steps you tap are saved on this device.";
-      const answer = await fetch(`/bench/${this.$root.dataset.load}/options`).catch(() => null);
+      const answer = await fetch(`/bench/${this.$root.dataset.load}/offers`).catch(() => null);
       if (answer && answer.ok && !this.own(QUEUE).length) location.reload();
       else if (!this.isDrawn) setTimeout(() => this.untilAnswered(), RETRY_MS);
     },
