@@ -18,7 +18,6 @@ from starlette.types import Receive, Scope, Send
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import library
-from keeve.core.units import factor
 from keeve.data.database import ChangedMeanwhile, DatabaseDown, Engine
 from keeve.devices.weather import SimulatedWeather, Weather
 from keeve.screens.account import own_account, sign_in
@@ -48,7 +47,6 @@ from keeve.web import own_files, pages
 from keeve.web.api import create_api
 from keeve.web.limits import TOO_LARGE, BodyLimit, too_large, unreadable
 from keeve.web.security import ForeignForm, NotAllowed, SecureHeaders, SignInNeeded, clock
-from keeve.web.turns import quiet
 
 # Looked through in this order: what is opened most stands first, and what is part of another's address before that.
 SCREENS = (
@@ -81,8 +79,6 @@ _TRY_AGAIN_SECONDS = 3
 # Threads of one process take turns anyway, and more than a few only wait for each other: at 50 events a second
 # on two workers an event took 130 ms (p50) with the default of 40 threads, 22 ms with these.
 _THREADS = 3
-# So long after the last page nobody waits for the next one.
-_QUIET_SECONDS = 1.0
 # Shorter answers go as they are.
 _LEAST_COMPRESSED = 4000
 
@@ -111,7 +107,8 @@ def create_app(
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         pages.load_templates()
         current_default_thread_limiter().total_tokens = _THREADS
-        reading = create_task(_read_in())
+        # Behind the first page: a start need not wait for the mixes, nor who plans first.
+        reading = create_task(run_in_threadpool(library))
         yield
         reading.cancel()
         engine.dispose()
@@ -147,14 +144,6 @@ def create_app(
     app.add_exception_handler(RequestValidationError, _no_route)
     app.add_exception_handler(HTTPException, _no_route)
     return app
-
-
-async def _read_in() -> None:
-    """Read in the mixes and units while nobody asks: a start need not wait for them, nor who plans first, nor a tap."""
-    await quiet(_QUIET_SECONDS)
-    await run_in_threadpool(library)
-    await quiet(_QUIET_SECONDS)
-    await run_in_threadpool(factor, "L", "US gal")
 
 
 async def _api(scope: Scope, receive: Receive, send: Send) -> None:

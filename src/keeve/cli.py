@@ -167,15 +167,18 @@ def _test(options: argparse.Namespace) -> int:
 
 def _bench(options: argparse.Namespace) -> int:
     what = "day.py" if options.day else "run.py"
-    return subprocess.run(
-        [sys.executable, Path(__file__).parents[2] / "benchmarks" / what], check=False
-    ).returncode
+    return _tool(f"benchmarks/{what}")
 
 
 def _fit_strength(options: argparse.Namespace) -> int:
-    from keeve.launch.strength_fit import fit_strength
+    return _tool("strength_fit.py", *(["--write"] if options.write else []))
 
-    return fit_strength(write=options.write)
+
+def _tool(name: str, *arguments: str) -> int:
+    """Run what only a developer runs; it lies beside the application."""
+    from keeve.launch.system import ROOT
+
+    return subprocess.run([sys.executable, ROOT / "tools" / name, *arguments], check=False).returncode
 
 
 def _backup(options: argparse.Namespace) -> int:

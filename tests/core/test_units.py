@@ -10,7 +10,7 @@ from keeve.core.quantities import read_quantity
 from keeve.core.units import (
     AMBIGUOUS,
     DISPLAY_UNITS,
-    PINT_NAMES,
+    UNITS,
     Kind,
     System,
     as_read,
@@ -20,6 +20,20 @@ from keeve.core.units import (
     units_of_kind,
 )
 
+PINT_NAMES = {
+    "m": "meter", "cm": "centimeter", "mm": "millimeter", "ft": "international_foot", "in": "international_inch",
+    "yd": "international_yard", "m²": "meter ** 2", "ft²": "international_foot ** 2",
+    "ft³": "international_foot ** 3", "in³": "international_inch ** 3", "m³": "meter ** 3", "yd³": "yard ** 3",
+    "L": "liter", "mL": "milliliter", "US gal": "gallon", "US qt": "quart", "US pt": "pint",
+    "US fl oz": "fluid_ounce", "imp gal": "imperial_gallon", "imp qt": "imperial_quart", "imp pt": "imperial_pint",
+    "imp fl oz": "imperial_fluid_ounce", "kg": "kilogram", "g": "gram", "t": "metric_ton", "lb": "pound",
+    "oz": "ounce", "US cwt": "hundredweight", "imp cwt": "long_hundredweight", "kg/m³": "kilogram / meter ** 3",
+    "lb/ft³": "pound / international_foot ** 3", "lb/yd³": "pound / yard ** 3", "MPa": "megapascal",
+    "N/mm²": "newton / millimeter ** 2", "psi": "pound_force_per_square_inch", "kN": "kilonewton", "N": "newton",
+    "lbf": "pound_force", "°C": "degree_Celsius", "°F": "degree_Fahrenheit", "US ton": "short_ton",
+    "imp ton": "long_ton",
+}  # fmt: skip
+REGISTRY: UnitRegistry[float] = UnitRegistry()
 # Exact by definition: the US gallon is 231 in3, the imperial gallon 4.54609 L, the pound 0.45359237 kg.
 DEFINITIONS = [
     ("US gal", "L", 231 * 0.254**3),
@@ -43,6 +57,19 @@ DEFINITIONS = [
 @pytest.mark.parametrize(("unit", "into", "wanted"), DEFINITIONS)
 def test_definitions(unit: str, into: str, wanted: float) -> None:
     assert factor(unit, into) == pytest.approx(wanted, rel=1e-12)
+
+
+def test_every_factor_is_what_a_general_library_says() -> None:
+    assert set(UNITS) == set(PINT_NAMES)
+    for unit in UNITS:
+        for into in UNITS:
+            one, other = REGISTRY.Unit(PINT_NAMES[unit]), REGISTRY.Unit(PINT_NAMES[into])
+            if not one.is_compatible_with(other):
+                with pytest.raises(InputError):
+                    factor(unit, into)
+                continue
+            degrees = [REGISTRY.Quantity(value, one).to(other).magnitude for value in (0, 1)]
+            assert factor(unit, into) == pytest.approx(degrees[1] - degrees[0], rel=1e-12), (unit, into)
 
 
 @pytest.mark.parametrize("unit", AMBIGUOUS)
@@ -123,7 +150,6 @@ def test_what_is_read_is_what_it_is_to_three_figures(value: float, kind: Kind) -
 
 @pytest.mark.parametrize("kind", ["water", "mass", "mixed_volume", "bag"])
 def test_the_units_of_a_kind_are_all_that_measure_it(kind: Kind) -> None:
-    registry = UnitRegistry()
-    kept = registry.Unit(PINT_NAMES[DISPLAY_UNITS["metric"][kind].kept_in])
-    alike = {unit for unit, name in PINT_NAMES.items() if registry.Unit(name).is_compatible_with(kept)}
+    kept = REGISTRY.Unit(PINT_NAMES[DISPLAY_UNITS["metric"][kind].kept_in])
+    alike = {unit for unit, name in PINT_NAMES.items() if REGISTRY.Unit(name).is_compatible_with(kept)}
     assert set(units_of_kind(kind)) == alike

@@ -5,7 +5,7 @@ import unicodedata
 from collections.abc import Mapping, Sequence
 
 from keeve.core.errors import InputError
-from keeve.core.units import AMBIGUOUS, DISPLAY_UNITS, PINT_NAMES, Kind, System, as_read, factor, to_kept
+from keeve.core.units import AMBIGUOUS, DISPLAY_UNITS, UNITS, Kind, System, as_read, factor, to_kept
 
 # A number with a fraction behind it or a fraction alone, and what follows up to the next number.
 _TERM = re.compile(
@@ -54,7 +54,7 @@ _WRITTEN: Mapping[str, str] = {
     }.items()
     for written in every.split("|")
 }
-_PRINTED: Mapping[str, str] = {unit.lower(): unit for unit in (*PINT_NAMES, *AMBIGUOUS)}
+_PRINTED: Mapping[str, str] = {unit.lower(): unit for unit in (*UNITS, *AMBIGUOUS)}
 # In what a volume is told, an ounce is a fluid ounce and a yard a cubic yard.
 _OF_A_VOLUME: Mapping[str, str] = {"oz": "fl oz", "yd": "yd³"}
 # No quantity is written longer; what is, would take ever longer to be read.

@@ -1,19 +1,16 @@
 """Trade units at the edges: SI inside, metric or US outside, imperial kept apart from both.
 
-Conversions come from Pint. Its registry takes half a second to build, so it is built on first use and
-each factor is kept.
+Every factor is exact by definition (the yard and pound of 1959, the US gallon of 231 cubic inches, the imperial one of
+4.54609 L, standard gravity); the tests hold them against Pint.
 """
 
 import math
 from collections.abc import Mapping, Sequence
 from fractions import Fraction
 from functools import cache, lru_cache
-from typing import TYPE_CHECKING, Literal, NamedTuple
+from typing import Literal, NamedTuple
 
 from keeve.core.errors import InputError
-
-if TYPE_CHECKING:
-    from pint import UnitRegistry
 
 System = Literal["metric", "us"]
 Kind = Literal[
@@ -34,7 +31,7 @@ Kind = Literal[
     "temperature",
 ]
 
-# Pint would take each of these silently for one country's; a person has to say which.
+# Each of these is one country's or another's; a person has to say which.
 AMBIGUOUS: Mapping[str, str] = {
     "gallon": "US gallon or imperial gallon",
     "gal": "US gal or imp gal",
@@ -49,51 +46,34 @@ AMBIGUOUS: Mapping[str, str] = {
     "ton": "US ton, imperial ton or tonne",
 }
 
-# The unit's name as printed, and Pint's name for it.
-PINT_NAMES: Mapping[str, str] = {
-    "m": "meter",
-    "cm": "centimeter",
-    "mm": "millimeter",
-    "ft": "international_foot",
-    "in": "international_inch",
-    "yd": "international_yard",
-    "m²": "meter ** 2",
-    "ft²": "international_foot ** 2",
-    "ft³": "international_foot ** 3",
-    "in³": "international_inch ** 3",
-    "m³": "meter ** 3",
-    "yd³": "yard ** 3",
-    "L": "liter",
-    "mL": "milliliter",
-    "US gal": "gallon",
-    "US qt": "quart",
-    "US pt": "pint",
-    "US fl oz": "fluid_ounce",
-    "imp gal": "imperial_gallon",
-    "imp qt": "imperial_quart",
-    "imp pt": "imperial_pint",
-    "imp fl oz": "imperial_fluid_ounce",
-    "kg": "kilogram",
-    "g": "gram",
-    "t": "metric_ton",
-    "lb": "pound",
-    "oz": "ounce",
-    "US cwt": "hundredweight",
-    "imp cwt": "long_hundredweight",
-    "kg/m³": "kilogram / meter ** 3",
-    "lb/ft³": "pound / international_foot ** 3",
-    "lb/yd³": "pound / yard ** 3",
-    "MPa": "megapascal",
-    "N/mm²": "newton / millimeter ** 2",
-    "psi": "pound_force_per_square_inch",
-    "kN": "kilonewton",
-    "N": "newton",
-    "lbf": "pound_force",
-    "°C": "degree_Celsius",
-    "°F": "degree_Fahrenheit",
-    "US ton": "short_ton",
-    "imp ton": "long_ton",
-}
+_INCH_M, _POUND_KG, _GRAVITY = Fraction("0.0254"), Fraction("0.45359237"), Fraction("9.80665")
+_FOOT_M, _YARD_M = 12 * _INCH_M, 36 * _INCH_M
+_US_GALLON_M3, _IMPERIAL_GALLON_M3 = 231 * _INCH_M**3, Fraction("0.00454609")
+_THOUSANDTH = Fraction(1, 1000)
+# What one of each unit is in the units of the SI, by the unit's name as it is printed; units of a line are alike.
+_ALIKE: Sequence[Mapping[str, Fraction]] = (
+    {"m": Fraction(1), "cm": Fraction(1, 100), "mm": _THOUSANDTH, "ft": _FOOT_M, "in": _INCH_M, "yd": _YARD_M},
+    {"m²": Fraction(1), "ft²": _FOOT_M**2},
+    # The commonest first, as they are offered.
+    {
+        "L": _THOUSANDTH, "mL": _THOUSANDTH**2, "m³": Fraction(1),
+        "US gal": _US_GALLON_M3, "US qt": _US_GALLON_M3 / 4, "US pt": _US_GALLON_M3 / 8,
+        "US fl oz": _US_GALLON_M3 / 128,
+        "imp gal": _IMPERIAL_GALLON_M3, "imp qt": _IMPERIAL_GALLON_M3 / 4, "imp pt": _IMPERIAL_GALLON_M3 / 8,
+        "imp fl oz": _IMPERIAL_GALLON_M3 / 160,
+        "ft³": _FOOT_M**3, "in³": _INCH_M**3, "yd³": _YARD_M**3,
+    },
+    {
+        "kg": Fraction(1), "g": _THOUSANDTH, "t": Fraction(1000), "lb": _POUND_KG, "oz": _POUND_KG / 16,
+        "US cwt": 100 * _POUND_KG, "imp cwt": 112 * _POUND_KG, "US ton": 2000 * _POUND_KG,
+        "imp ton": 2240 * _POUND_KG,
+    },
+    {"kg/m³": Fraction(1), "lb/ft³": _POUND_KG / _FOOT_M**3, "lb/yd³": _POUND_KG / _YARD_M**3},
+    {"MPa": Fraction(10**6), "N/mm²": Fraction(10**6), "psi": _POUND_KG * _GRAVITY / _INCH_M**2},
+    {"kN": Fraction(1000), "N": Fraction(1), "lbf": _POUND_KG * _GRAVITY},
+    {"°C": Fraction(1), "°F": Fraction(5, 9)},
+)  # fmt: skip
+UNITS = tuple(unit for alike in _ALIKE for unit in alike)
 
 
 class DisplayUnit(NamedTuple):
@@ -260,19 +240,6 @@ def _in_inches(inches: float, decimals: int) -> str:
 
 
 @cache
-def _registry() -> "UnitRegistry[float]":
-    from pint import UnitRegistry
-
-    return UnitRegistry()
-
-
-@cache
-def _offset(unit: str, into: str) -> float:
-    """What nothing in ``unit`` is in ``into``: 0 but for temperatures."""
-    return float(_registry().Quantity(0, _pint_name(unit)).to(_pint_name(into)).magnitude)
-
-
-@cache
 def factor(unit: str, into: str) -> float:
     """How many ``into`` one ``unit`` is (of temperatures, one degree).
 
@@ -281,22 +248,20 @@ def factor(unit: str, into: str) -> float:
         into: another of the same dimension.
 
     Raises:
-        InputError: the name is unknown, or means different amounts in different countries.
+        InputError: the name is unknown, means different amounts in different countries, or measures something else.
     """
-    if unit == into and unit in PINT_NAMES:
-        return 1.0
-    one = float(_registry().Quantity(1, _pint_name(unit)).to(_pint_name(into)).magnitude)
-    return one - _offset(unit, into)
-
-
-def _pint_name(unit: str) -> str:
     if unit in AMBIGUOUS:
         raise InputError("ambiguous_unit", f"{unit} isn't clear. Type {AMBIGUOUS[unit]}.", ["unit"])
-    if unit not in PINT_NAMES:
-        raise InputError(
-            "unknown_unit", f"{unit} isn't a known unit. Use one of {', '.join(PINT_NAMES)}.", ["unit"]
-        )
-    return PINT_NAMES[unit]
+    alike = next((units for units in _ALIKE if unit in units), {})
+    if into not in alike:
+        known = ", ".join(next((units for units in _ALIKE if into in units), UNITS))
+        raise InputError("unknown_unit", f"{unit} isn't a known unit. Use one of {known}.", ["unit"])
+    return float(alike[unit] / alike[into])
+
+
+def _offset(unit: str, into: str) -> float:
+    """What nothing in ``unit`` is in ``into``: 0 but for temperatures."""
+    return {("°C", "°F"): 32.0, ("°F", "°C"): -160 / 9}.get((unit, into), 0.0)
 
 
 def to_shown(value: float, kind: Kind, system: System) -> float:
@@ -331,18 +296,10 @@ _KIND_OF_WORD: Mapping[Kind, tuple[tuple[str, Kind], ...]] = {
 }
 
 
-# The units of what a column of a table can measure, the commonest first. Told here, since asking Pint takes a second.
-_ALIKE: Sequence[tuple[str, ...]] = (
-    ("L", "mL", "m³", "US gal", "US qt", "US pt", "US fl oz", "imp gal", "imp qt", "imp pt", "imp fl oz", "ft³", "in³",
-     "yd³"),
-    ("kg", "g", "t", "lb", "oz", "US cwt", "imp cwt", "US ton", "imp ton"),
-)  # fmt: skip
-
-
 def units_of_kind(kind: Kind) -> tuple[str, ...]:
     """The units that a volume or a mass can be in, as they are printed; none of another kind."""
     kept_in = DISPLAY_UNITS["metric"][kind].kept_in
-    return next((units for units in _ALIKE if kept_in in units), ())
+    return next((tuple(units) for units in _ALIKE if kept_in in units and kept_in in ("L", "m³", "kg")), ())
 
 
 @lru_cache(maxsize=1024)

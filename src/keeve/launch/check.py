@@ -4,7 +4,7 @@ import os
 import shutil
 import subprocess
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 
 from keeve.launch.system import ROOT, LaunchError, ensure_pango, install
@@ -51,29 +51,9 @@ def check(pytest: Sequence[str]) -> int:
         if status := _run(*command):
             print(f"keeve: {' '.join(command)} failed", file=sys.stderr)
             return status
-    _print_ratio()
     return 0
 
 
 def _run(tool: str, *arguments: str) -> int:
     print(f"== {tool} {' '.join(arguments)}".rstrip(), flush=True)
     return subprocess.run([_TOOLS / tool, *arguments], cwd=ROOT, env=os.environ, check=False).returncode
-
-
-def _print_ratio() -> None:
-    tests = sum(map(_lines, (ROOT / "tests").rglob("*.py")))
-    code = sum(map(_lines, _own_code()))
-    print(
-        f"== tests are {tests} lines to {code} of application code: {tests / code:.2f} (0.28 to 0.33 is asked)"
-    )
-
-
-def _own_code() -> Iterator[Path]:
-    """Python, templates and own scripts; not YAML, not vendored, not the demo's data."""
-    for path in (ROOT / "src").rglob("*"):
-        if path.suffix in {".py", ".html", ".js"} and not {"vendor", "demo"} & set(path.parts):
-            yield path
-
-
-def _lines(path: Path) -> int:
-    return sum(1 for line in path.read_text(encoding="utf-8").splitlines() if line.strip())

@@ -27,7 +27,10 @@ _LONGEST_NAME, _LONGEST_TEXT = 120, _MOST_BYTES
 
 
 class BodyLimit:
-    """Ends the reading of a body where it is larger than what the address could want."""
+    """Ends the reading of a body where it is larger than what the address could want.
+
+    The framework's own limit answers in its own words, in plain text, whatever we would say.
+    """
 
     def __init__(self, app: ASGIApp) -> None:
         self.app = app

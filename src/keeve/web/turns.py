@@ -3,10 +3,9 @@
 from collections.abc import Callable
 from functools import wraps
 from inspect import iscoroutinefunction
-from time import monotonic
 from typing import Any, TypeVar
 
-from anyio import fail_after, sleep
+from anyio import fail_after
 from anyio.to_thread import run_sync
 from fastapi.routing import APIRoute
 
@@ -16,27 +15,14 @@ _T = TypeVar("_T")
 MOST_SECONDS = 10.0
 
 
-# When somebody asked last.
-_asked_at = [0.0]
-
-
 async def in_turn(act: Callable[[], _T]) -> _T:
     """What a function gives, run in a thread when it is its turn.
 
     Raises:
         TimeoutError: it takes too long; its thread is left to end by itself.
     """
-    _asked_at[0] = monotonic()
     with fail_after(MOST_SECONDS):
         return await run_sync(act, abandon_on_cancel=True)
-
-
-async def quiet(seconds: float) -> None:
-    """Wait until nobody has asked for anything for so long."""
-    while True:
-        await sleep(seconds)
-        if monotonic() - _asked_at[0] >= seconds:
-            return
 
 
 class TurnRoute(APIRoute):

@@ -7,6 +7,7 @@ from uuid import UUID
 from zoneinfo import ZoneInfo
 
 import pytest
+from core.test_units import PINT_NAMES
 from pint import UnitRegistry
 
 from keeve.core.errors import InputError
@@ -20,7 +21,7 @@ from keeve.core.log.imported_columns import (
     head_of,
     units_of,
 )
-from keeve.core.units import PINT_NAMES, System
+from keeve.core.units import System
 
 CREW = UUID(int=1790)
 ZONE = ZoneInfo("Europe/London")

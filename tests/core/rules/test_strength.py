@@ -8,13 +8,13 @@ import pytest
 from helpers import a_job_of, plan
 from hypothesis import given
 from hypothesis import strategies as st
+from strength_fit import DATA, fit, read
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import library
 from keeve.core.planning.expected_strength import is_described, strength_of_load
 from keeve.core.rules.strength import required_mean_strength, strength_band, strength_law, water_penalty
 from keeve.core.rules.workings import Workings
-from keeve.launch.strength_fit import DATA, fit, read
 
 PER_M3 = {"stone_kg_m3": 1050.0, "sand_kg_m3": 750.0}
 RATIOS = st.floats(0.24, 0.89)

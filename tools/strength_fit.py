@@ -9,6 +9,7 @@ average.
 """
 
 import csv
+import sys
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -277,3 +278,7 @@ def fit_strength(*, write: bool) -> int:
         LAW_FILE.write_text(heading + yaml.safe_dump(figures, sort_keys=False), encoding="utf-8")
         print(f"wrote {LAW_FILE.relative_to(ROOT)}")
     return 0
+
+
+if __name__ == "__main__":
+    sys.exit(fit_strength(write="--write" in sys.argv[1:]))
