@@ -101,7 +101,7 @@ def test_an_address_that_unfolds_without_end_is_refused() -> None:
 
 def a_job(**changes: Any) -> Job:
     need = [{"shape": "slab-volume", "length_m": 3, "width_m": 2, "thickness_m": 0.1}]
-    raw = {"format": "keeve-job", "version": 2, "title": "Bäd – 1", "mix": "concrete-nominal", "need": need}
+    raw = {"format": "keeve-job", "version": 1, "title": "Bäd – 1", "mix": "concrete-nominal", "need": need}
     return read_job({**raw, "mixer": {"kind": "tilting-drum", "working_l": 90}, **changes})
 
 

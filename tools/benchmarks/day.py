@@ -148,7 +148,7 @@ def _next(options: list[dict[str, Any]]) -> dict[str, Any] | None:
 
 
 def _event(option: dict[str, Any], device: str, sequence: int, at: datetime) -> dict[str, Any]:
-    event: dict[str, Any] = {**option["event"], "id": str(uuid4()), "device_id": device, "schema": 2}
+    event: dict[str, Any] = {**option["event"], "id": str(uuid4()), "device_id": device, "schema": 1}
     for amount in option["amounts"]:
         if amount["needed"]:
             group, _, name = amount["name"].rpartition(".")

@@ -93,7 +93,7 @@ def _entry(plan: Plan) -> dict[str, Any]:
                 "device_id": "fill",
                 "device_seq": number,
                 "occurred_at": begun_at + timedelta(seconds=number),
-                "schema": 2,
+                "schema": 1,
                 "recorded_by": "Fill",
                 **step,
             }

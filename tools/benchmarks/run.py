@@ -293,7 +293,7 @@ def _tap(app: Served, bare: Served, mixer: Person, load_ids: list[UUID]) -> Row:
 
 
 def _event(device: str, sequence: int, kind: str, **what: Any) -> dict[str, Any]:
-    own = {"id": str(uuid4()), "device_id": device, "device_seq": sequence, "schema": 2}
+    own = {"id": str(uuid4()), "device_id": device, "device_seq": sequence, "schema": 1}
     return {"kind": kind, **own, "occurred_at": datetime.now(UTC).isoformat(), **what}
 
 

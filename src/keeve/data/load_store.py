@@ -122,7 +122,7 @@ def own_event(visitor: Visitor, number: int, now: datetime) -> dict[str, Any]:
         "device_id": "keeve",
         "device_seq": number,
         "occurred_at": now,
-        "schema": 2,
+        "schema": 1,
         "recorded_by": written(visitor.name, LONGEST_NAME),
         "received_at": now,
     }

@@ -204,7 +204,7 @@ def tell(
             "device_id": f"page-{now.timestamp():.6f}",
             "device_seq": number,
             "occurred_at": now.isoformat(),
-            "schema": 2,
+            "schema": 1,
             **event,
         }
         if record_event(engine, visitor, load_id, told, now) is None:

@@ -166,7 +166,7 @@ def _casts(engine: Engine, visitor: Visitor, now: datetime) -> None:
 
 
 def _rain(engine: Engine, visitor: Visitor, stockpile: str, at: datetime) -> None:
-    event = {"kind": "rain", "id": str(uuid4()), "device_id": "demo", "device_seq": 0, "schema": 2}
+    event = {"kind": "rain", "id": str(uuid4()), "device_id": "demo", "device_seq": 0, "schema": 1}
     stockpiles.record_stockpile_event(
         engine, visitor, stockpile, {**event, "occurred_at": at.isoformat()}, at
     )

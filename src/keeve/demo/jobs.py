@@ -8,7 +8,7 @@ _JUG = {"name": "jug", "volume_l": 1, "material": "water"}
 
 
 def _job(title: str, mix: str, need: dict[str, Any], **rest: Any) -> dict[str, Any]:
-    return {"format": "keeve-job", "version": 2, "title": title, "mix": mix, "need": [need], **rest}
+    return {"format": "keeve-job", "version": 1, "title": title, "mix": mix, "need": [need], **rest}
 
 
 # What lies in the stockpile that both beds are drawn from.

@@ -168,7 +168,7 @@ class Mixing:
             "device_id": "demo",
             "device_seq": next(self._sequence),
             "occurred_at": self.at.isoformat(),
-            "schema": 2,
+            "schema": 1,
             **what,
         }
         self._tell(event)

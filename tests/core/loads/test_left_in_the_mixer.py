@@ -152,7 +152,7 @@ def test_too_wet_comes_back_with_the_stockpile_as_it_is_followed(free: float) ->
     at = run.at - timedelta(minutes=1)
     run.events.append(
         parse_event(
-            {**expected, "device_id": "keeve", "device_seq": 0, "occurred_at": at.isoformat(), "schema": 2}
+            {**expected, "device_id": "keeve", "device_seq": 0, "occurred_at": at.isoformat(), "schema": 1}
         )
     )
     run.to_judgement().judge("too-dry")

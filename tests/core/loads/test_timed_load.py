@@ -385,8 +385,3 @@ MIX = yaml.safe_load(mix_text(get_mix("plaster-casting")))
 def test_a_mix_says_how_it_is_run_and_has_what_that_needs(changes: dict[str, object], words: str) -> None:
     with pytest.raises(InputError, match=words):
         validated(Mix, {**deepcopy(MIX), **changes})
-
-
-def test_a_timed_mix_of_the_version_before_is_read() -> None:
-    before = {**deepcopy(MIX), "version": 2, "pour_from_min": 10}
-    assert validated(Mix, before) == get_mix("plaster-casting")

@@ -5,9 +5,8 @@ from datetime import datetime
 from typing import Annotated, Any, ClassVar, Literal, TypeVar
 from uuid import UUID
 
-from pydantic import AwareDatetime, ConfigDict, Field, model_validator
+from pydantic import AwareDatetime, ConfigDict, Field
 
-from keeve.core.older_formats import EVENT_STEPS, upgraded
 from keeve.core.rules.registry import Strict
 from keeve.core.texts import MOST_OF_A_KIND, Line
 
@@ -38,16 +37,11 @@ class LoadEvent(Strict):
 
     model_config = ConfigDict(populate_by_name=True)
 
-    @model_validator(mode="before")
-    @classmethod
-    def _in_this_version(cls, raw: Any) -> Any:
-        return upgraded(raw, "schema", EVENT_STEPS)
-
     id: Annotated[UUID, Field(strict=False)]
     device_id: Annotated[Line, Field(min_length=1, max_length=64)]
     device_seq: Annotated[int, Field(ge=0, lt=2**53)]
     occurred_at: Annotated[AwareDatetime, Field(strict=False)]
-    schema_version: Annotated[Literal[2], Field(alias="schema")]
+    schema_version: Annotated[Literal[1], Field(alias="schema")]
     recorded_by: Annotated[Line, Field(max_length=LONGEST_NAME)] = ""
     received_at: Annotated[datetime | None, Field(strict=False)] = None
     kind: str

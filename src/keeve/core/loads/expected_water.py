@@ -93,8 +93,6 @@ def in_words(because: Because) -> str:
     now, before = f"{because.free_moisture_fraction:.1%}", f"{because.before_fraction * 100:.1f}"
     now = now.replace("%", " %")
     match because.kind:
-        case "told":
-            return because.told
         case "last-load":
             words = "Same as the last load. Start with that, then judge."
         case "night" if because.by_weather:

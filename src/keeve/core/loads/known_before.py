@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from keeve.core.rules.registry import Amount, Strict
-from keeve.core.texts import Name, Sentence
+from keeve.core.texts import Name
 
 _Moisture = Annotated[float, Field(ge=-1, le=1)]
 
@@ -15,18 +15,17 @@ class Because(Strict):
 
     Args:
         kind: that the last load took it; what changed the stockpile unseen; that it changed and nobody said so; how it
-            has gone since it last changed; or what an older format told in words.
+            has gone since it last changed.
         free_moisture_fraction: free moisture of the stockpile.
         before_fraction: what that was before.
         spread_fraction: how far it may be from that.
         loads: over how many loads it was seen.
         is_past_ceiling: whether the water it asks for is past the max.
         by_weather: whether the weather of the night was known.
-        told: the words of an older format.
     """
 
     kind: Literal[
-        "last-load", "rain", "delivery", "night", "untold", "drying", "wetter", "steady", "seen-once", "told"
+        "last-load", "rain", "delivery", "night", "untold", "drying", "wetter", "steady", "seen-once"
     ]
     free_moisture_fraction: _Moisture = 0.0
     before_fraction: _Moisture = 0.0
@@ -34,7 +33,6 @@ class Because(Strict):
     loads: Annotated[int, Field(ge=0, le=10_000)] = 0
     is_past_ceiling: bool = False
     by_weather: bool = False
-    told: Sentence = ""
 
 
 class ExpectedWater(Strict):

@@ -290,7 +290,7 @@ class Mix(Strict):
         refuses: mixers it is not mixed in, with what goes wrong.
     """
 
-    version: Literal[3]
+    version: Literal[2]
     id: Annotated[str, Field(pattern=r"^[a-z0-9]+(-[a-z0-9.]+)*$", max_length=60)]
     name: Annotated[Name, Field(min_length=1)]
     trade: Trade | None = None

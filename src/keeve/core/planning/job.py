@@ -7,7 +7,6 @@ from pydantic import BeforeValidator, Discriminator, Field, Tag, create_model, m
 
 from keeve.core.mixes.mixers import MixerKind, Order
 from keeve.core.mixes.model import Gauge, Laying, Mix, Placing
-from keeve.core.older_formats import JOB_STEPS, upgraded
 from keeve.core.planning.moulds import MouldNeed
 from keeve.core.rules.admixtures import Basis
 from keeve.core.rules.concrete_design import Exposure
@@ -310,7 +309,7 @@ class Job(Strict):
     """A job, as it is read from and written to a job file."""
 
     format: Literal["keeve-job"]
-    version: Literal[2]
+    version: Literal[1]
     title: Annotated[Line, Field(min_length=1, max_length=120)]
     mix: Annotated[Annotated[Name, Tag("id")] | Annotated[Mix, Tag("inline")], Discriminator(_kind_of_mix)]
     proportion: Name | None = None
@@ -336,8 +335,3 @@ class Job(Strict):
     trial_l: Dimension | None = None
     pace: Pace = Pace()
     conditions: Conditions = Conditions()
-
-    @model_validator(mode="before")
-    @classmethod
-    def _in_this_version(cls, raw: Any) -> Any:
-        return upgraded(raw, "version", JOB_STEPS)

@@ -90,7 +90,7 @@ def make_plan(job: Job) -> Plan:
     materials = [material.plan for material in site]
     bought, cost = _shopping(job, made.loads, materials, workings)
     plan = Plan(
-        version=2,
+        version=1,
         rules_version=VERSION,
         title=job.title,
         mix=_plan_mix(mix, procedure, job),

@@ -4,14 +4,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, model_validator
+from pydantic import BaseModel, ConfigDict
 
 from keeve.core.mixes.bases import BASES, Basis, BasisName
 from keeve.core.mixes.mixers import Order
 from keeve.core.mixes.model import Caution, Gauge, Hatch, Sort, Test
 from keeve.core.mixes.regimes import REGIMES, Regime, RegimeName
 from keeve.core.mixes.step_kinds import KINDS, Kind, StepKind
-from keeve.core.older_formats import PLAN_STEPS, upgraded
 from keeve.core.planning.job import Conditions, Mixer, Scale, Vessel
 from keeve.core.rules.aggregate_moisture import free_moisture_fraction
 from keeve.core.rules.load_sizes import Limit
@@ -323,7 +322,7 @@ class Plan(_Part):
     """The whole plan."""
 
     format: Literal["keeve-plan"] = "keeve-plan"
-    version: Literal[2]
+    version: Literal[1]
     rules_version: str
     title: str
     mix: PlanMix
@@ -348,11 +347,6 @@ class Plan(_Part):
     warnings: list[RuleWarning]
     assumed: dict[str, Any]
     workings: list[Working]
-
-    @model_validator(mode="before")
-    @classmethod
-    def _in_this_version(cls, raw: Any) -> Any:
-        return upgraded(raw, "version", PLAN_STEPS)
 
     @property
     def binders(self) -> list[str]:

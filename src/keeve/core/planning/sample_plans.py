@@ -23,7 +23,7 @@ def cubic_metre(mix: Mix) -> Plan:
     return make_plan(
         Job(
             format="keeve-job",
-            version=2,
+            version=1,
             title=mix.name,
             mix=mix,
             need=[VolumeNeed(volume_m3=1.0)],

@@ -126,7 +126,7 @@ def stockpile_event(typed: Mapping[str, str], units: System) -> dict[str, Any]:
         InputError: what was typed is no such number.
     """
     event: dict[str, Any] = {name: typed[name] for name in ("id", "kind", "cancels") if name in typed}
-    event |= {"device_id": "page", "device_seq": 0, "schema": 2}
+    event |= {"device_id": "page", "device_seq": 0, "schema": 1}
     match event.get("kind"):
         case "jar":
             look, _, floating = typed.get("look", "").partition(" ")

@@ -131,7 +131,7 @@ def _started(form: PlanForm) -> dict[str, Any]:
         **{name: value for name, value in opened.items() if name not in _OF_THE_MIX},
         **kept_rows,
         "format": "keeve-job",
-        "version": 2,
+        "version": 1,
         "title": form.values["title"] or form.made_up_title,
         "mix": mix.id if mix.id in library() else mix.model_dump(mode="json"),
         "need": [_started_need(form, index) for index in range(len(form.shapes))],

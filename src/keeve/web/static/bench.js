@@ -227,7 +227,7 @@ document.addEventListener("alpine:init", () => {
         device_id: read(DEVICE, ""),
         device_seq: sequence,
         occurred_at: new Date(this.now()).toISOString(),
-        schema: 2,
+        schema: 1,
       });
       const { load, crew } = this.$root.dataset;
       write(QUEUE, [...read(QUEUE, []), { load, crew, to, event, words }]);
