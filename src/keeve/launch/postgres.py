@@ -65,40 +65,36 @@ class Cluster:
     def start(self) -> None:
         """Make the cluster if it is new, start it, wait for it, and start it again whenever it dies.
 
-        One launcher at a time watches over the server of a folder; another one shares it, and takes over when the
-        first one ends. A server that a killed launcher left behind is shut down first.
+        One launcher at a time watches over the server of a folder; another one shares it for as long as that runs. A
+        server that a killed launcher left behind is shut down first.
         """
         binaries = server_programs()
         self.folder.mkdir(parents=True, exist_ok=True)
         self._stopping.clear()
         # Two first starts at once make one cluster.
-        with _locked(self.folder / "making.lock"):
+        with (self.folder / "making.lock").open("w") as making:
+            fcntl.flock(making, fcntl.LOCK_EX)
             if not (self._data / "PG_VERSION").exists():
                 self._create(binaries)
+        # The lock is this process's as long as it lives or until it stops.
         watch = (self.folder / "watch.lock").open("w")
-        if _take(watch):
-            self._watch_over(binaries, watch)
-        else:
-            self._wait_for_other(watch)
-            threading.Thread(target=self._take_over, args=[binaries, watch], daemon=True).start()
-
-    def _watch_over(self, binaries: Path, watch: IO[str]) -> None:
-        """Start the server and keep it running; the lock is this process's as long as it lives or until it stops."""
+        try:
+            fcntl.flock(watch, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            watch.close()
+            self._share()
+            return
+        self._watch = watch
         if found := self._running_server():
             _end(found.pid)
         self._bury()
         self.port = self.port or free_port()
-        with self._changing:
-            if self._stopping.is_set():
-                watch.close()
-                return
-            self._watch = watch
-            self._launch(binaries)
+        self._launch(binaries)
         self._wait()
         threading.Thread(target=self._keep_running, args=[binaries], daemon=True).start()
 
-    def _wait_for_other(self, watch: IO[str]) -> None:
-        """Find the server that another launcher watches over, or take its place where that one ended meanwhile."""
+    def _share(self) -> None:
+        """Find the server that another launcher watches over."""
         deadline = time.monotonic() + _START_SECONDS
         while (found := self._running_server()) is None:
             if time.monotonic() > deadline:
@@ -106,15 +102,6 @@ class Cluster:
             time.sleep(0.05)
         self.port = found.port
         self._wait()
-
-    def _take_over(self, binaries: Path, watch: IO[str]) -> None:
-        """When the launcher that watches over the server ends, watch over it, at the same port."""
-        fcntl.flock(watch, fcntl.LOCK_EX)
-        if self._stopping.is_set():
-            watch.close()
-            return
-        with contextlib.suppress(LaunchError):
-            self._watch_over(binaries, watch)
 
     def stop(self) -> None:
         """Shut down what this process started, cleanly."""
@@ -278,23 +265,6 @@ def _works_in(process: Path, folder: Path) -> bool:
         return (process / "cwd").readlink() == folder
     except OSError:
         return False
-
-
-@contextlib.contextmanager
-def _locked(path: Path) -> Iterator[None]:
-    """Hold a lock that ends with this process at the latest."""
-    with path.open("w") as file:
-        fcntl.flock(file, fcntl.LOCK_EX)
-        yield
-
-
-def _take(file: IO[str]) -> bool:
-    """Take a lock, if nobody has it."""
-    try:
-        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except BlockingIOError:
-        return False
-    return True
 
 
 def _end(pid: int) -> None:
