@@ -1,7 +1,7 @@
 """``./keeve fit-strength``: fits the strength law to the open data and says how well it holds.
 
-What plans show, cement alone, is fitted first and on its own specimens: those with slag and fly ash would bend it; at
-28 days, where it is shown, each counts twice. What slag and fly ash count as is fitted then, with the rest held.
+Cement alone, as plans show it, is fitted first and on its own specimens: those with slag and fly ash would bend it; at
+28 days, where it is shown, each counts twice. The worth of slag and fly ash is fitted then, with the rest held.
 Misses are taken over the spread, which grows with the strength. All is judged out of fold, ten folds drawn by mixture:
 a mixture's other ages never help to predict it. The band's ends are the tenth and the ninetieth hundredth of what the
 law misses, out of fold again, widened by how much more the concretes with two and with three kinds of binder miss on
@@ -140,7 +140,7 @@ def _judge(law: StrengthLaw, specimen: Specimen) -> Judged:
 
 
 def _folds(specimens: Sequence[Specimen]) -> Iterable[tuple[list[Specimen], list[Specimen]]]:
-    """What is kept and what is held out, fold by fold: a mixture is held out as a whole."""
+    """The kept and the held-out part, fold by fold: a mixture is held out as a whole."""
     mixtures = sorted({specimen.mixture for specimen in specimens})
     drawn = np.random.default_rng(_SEED).permutation(len(mixtures)) % FOLDS
     fold_of = dict(zip(mixtures, map(int, drawn), strict=True))

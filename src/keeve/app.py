@@ -212,7 +212,7 @@ def _changed_meanwhile(request: Request, fault: Exception) -> Response:
 
 
 def _no_route(request: Request, fault: Exception) -> Response:
-    """An address that is none of ours, or a body that cannot be read. What was sent is never echoed."""
+    """An address that is none of ours, or a body that cannot be read. Nothing that was sent is ever echoed."""
     status = fault.status_code if isinstance(fault, HTTPException) else 422
     if status == TOO_LARGE:
         return _bad_input(request, too_large())

@@ -138,7 +138,7 @@ class _Day:
 
 
 def _next(options: list[dict[str, Any]]) -> dict[str, Any] | None:
-    """What a person would do now."""
+    """The next act of a person."""
     for what in _WORK:
         for option in options:
             fits = option["what"] == what and option["why_not"] is None

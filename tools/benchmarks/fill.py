@@ -67,7 +67,7 @@ from (select *, row_number() over (order by begun_at desc) as nth, count(*) over
 
 
 def _steps(plan: Plan) -> list[dict[str, Any]]:
-    """What is told of a load that went as planned, all of it placed."""
+    """The events of a load that went as planned, all of it placed."""
     load = plan.loads[0]
     steps: list[dict[str, Any]] = []
     for step in plan.procedure:

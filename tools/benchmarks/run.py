@@ -383,7 +383,7 @@ def _replan(app: Served, who: Person) -> Row:
 
 
 def _weight(app: Served, who: Person) -> Row:
-    """What a first visit to the plan page takes over the wire, everything it links to included."""
+    """The weight of a first visit to the plan page over the wire, everything it links to included."""
     client = httpx2.Client(base_url=app.origin, headers={**who.headers, "Accept-Encoding": "gzip"})
     html = client.get("/plan").text
     links = sorted(set(re.findall(r'(?:href|src)="(/static/[^"]+)"', html)))

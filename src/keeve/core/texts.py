@@ -1,4 +1,4 @@
-"""What may stand in a text, and how much: what can be written and read again, and no control characters."""
+"""Texts: how long they may be, and of which signs: such as can be written and read again, and no control characters."""
 
 import re
 from typing import Annotated, TypeVar

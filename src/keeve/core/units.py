@@ -260,7 +260,7 @@ def factor(unit: str, into: str) -> float:
 
 
 def _offset(unit: str, into: str) -> float:
-    """What nothing in ``unit`` is in ``into``: 0 but for temperatures."""
+    """The offset of ``unit`` in ``into``: 0 but for temperatures."""
     return {("°C", "°F"): 32.0, ("°F", "°C"): -160 / 9}.get((unit, into), 0.0)
 
 
@@ -304,7 +304,7 @@ def units_of_kind(kind: Kind) -> tuple[str, ...]:
 
 @lru_cache(maxsize=1024)
 def kind_of_name(name: str) -> Kind | None:
-    """What the figure of that name measures: ``thickness_m`` is a thickness; None where the name does not say."""
+    """The kind of the figure of that name: ``thickness_m`` is a thickness; None where the name does not say."""
     kind = next((kind for ending, kind in _KIND_OF_ENDING.items() if name.endswith(ending)), None)
     words = name.split("_")
     return (

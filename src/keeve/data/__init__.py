@@ -1,1 +1,1 @@
-"""What people do with Keeve: sign in, plan a job, run a load, read the log."""
+"""The acts of people in Keeve: sign in, plan a job, run a load, read the log."""

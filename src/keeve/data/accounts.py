@@ -186,7 +186,7 @@ def _hasher() -> PasswordHasher:
 
 @cache
 def nobodys_hash() -> str:
-    """What nobody's password is kept as: to look at where there is no account takes as long."""
+    """The hash of nobody's password: to look at it where there is no account takes as long."""
     return _hasher().hash(secrets.token_urlsafe(16))
 
 

@@ -69,7 +69,7 @@ def reader_of(engine: Engine, token: str) -> Visitor | None:
 
 
 def entries(pours: Iterable[PourLine]) -> Iterator[Entry]:
-    """What is still open of the pours, as dates."""
+    """The open tasks of the pours, as dates."""
     for pour in pours:
         for line in pour.tasks:
             task = line.task

@@ -44,7 +44,7 @@ class WaitingInvitation(NamedTuple):
 
 @dataclass(frozen=True)
 class OpenInvitation:
-    """What an invitation offers, as its reader sees it."""
+    """An invitation, as its reader sees it."""
 
     crew_id: UUID
     crew_name: str
@@ -138,7 +138,7 @@ def withdraw(engine: Engine, visitor: Visitor, invitation_id: str, now: datetime
 
 
 def open_invitation(engine: Engine, token: str, now: datetime) -> OpenInvitation | None:
-    """What an invitation offers, while it is good."""
+    """An invitation, while it is good."""
     with open_session(engine) as session:
         found = _open(session, token, now)
         if found is None:
@@ -291,7 +291,7 @@ def _keep_a_lead(session: Session, leaving: Membership) -> None:
 
 
 def _end_invitations(session: Session, maker: Membership) -> None:
-    """Whoever may no longer invite has invited nobody: what they sent that nobody used ends."""
+    """End the invitations of somebody who may no longer invite: those that nobody used."""
     session.execute(
         delete(Invitation).where(
             Invitation.crew_id == maker.crew_id,

@@ -1,4 +1,4 @@
-"""What a day needs as a list: what of it is there, and who brings what."""
+"""The needs of a day as a list: what of it is there, and who brings what."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass

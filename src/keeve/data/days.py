@@ -91,7 +91,7 @@ class DayView:
 
     @cached_property
     def changes(self) -> Sequence[Change]:
-        """What makes it break less, one change each; worked out only where it is looked at, for it takes a while."""
+        """Changes that make it break less, one each; worked out only where they are looked at, for it takes a while."""
         return [self._by_clock(change) for change in self._tried]
 
     @cached_property
@@ -143,7 +143,7 @@ def _with_begins(plan: DayPlan, begins_min: Sequence[int]) -> DayPlan:
 
 
 def planned(engine: Engine, visitor: Visitor, day: date) -> DayPlan:
-    """What was planned for a day; an empty day where nothing was."""
+    """The plan of a day; an empty day where nothing was planned."""
     with crew_reading(engine, visitor.crew_id) as session:
         return _planned(session, day)
 
@@ -162,7 +162,7 @@ _BETWEEN = (
 
 
 def planned_days(engine: Engine, visitor: Visitor, first: date, last: date) -> dict[date, DayPlan]:
-    """What was planned for each day from the first to the last that has jobs."""
+    """The plan of each day from the first to the last that has jobs."""
     with crew_reading(engine, visitor.crew_id) as session:
         found = {
             day: DayPlan.model_validate(content)

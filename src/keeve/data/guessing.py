@@ -26,7 +26,7 @@ class SignInRefused(Exception):  # noqa: N818 - it is the answer to a person, no
 
 
 def known_source(who: str) -> str:
-    """What failures of a browser or a person that is known are counted by."""
+    """The key that failures of a browser or a person that is known are counted by."""
     return f"{_KNOWN}{who}"
 
 
@@ -68,7 +68,7 @@ def refuse_guessing(session: Session, sign_in_name: str, address: str, now: date
 def knows_password(session: Session, account: Account, password: str, now: datetime) -> bool:
     """Whether somebody signed in types the present password of their account; what is wrong counts.
 
-    Whoever is signed in is known: nobody else's guessing keeps them from it, nor theirs anybody else.
+    A signed-in person is known: nobody else's guessing keeps them from it, nor theirs anybody else.
 
     Raises:
         SignInRefused: too many failures lately.

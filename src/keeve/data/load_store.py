@@ -109,7 +109,7 @@ def check_not_in_future(event: LoadEvent, now: datetime) -> None:
 
 
 def received(raw: Any, visitor: Visitor, now: datetime) -> Any:
-    """What came in as an event, with who sent it and when: checked with the rest, as it will be read."""
+    """An event as it came in, with who sent it and when: checked with the rest, as it will be read."""
     if not isinstance(raw, Mapping):
         return raw
     return {**raw, "recorded_by": written(visitor.name, LONGEST_NAME), "received_at": now.isoformat()}

@@ -113,7 +113,7 @@ _SEEN_LAST = (
 
 
 def _setting_of(session: Session, plan: Plan) -> Setting | None:
-    """What the crew's newest loads of plaster say of its setting; None of a plan without a set clock."""
+    """The setting of a plan's plaster by the crew's newest loads of it; None of a plan without a set clock."""
     if plan.mix.is_run.placed_in is None:
         return None
     ages = [

@@ -193,7 +193,7 @@ Through = Literal["all", "near", "far"]
 
 
 def _shown(entry: Any) -> list[Any]:
-    """What is read of a load to show it."""
+    """The columns that are read of a load to show it."""
     return [entry.id, entry.plan_id, entry.mix_id, entry.title, entry.content]
 
 
@@ -299,7 +299,7 @@ def every_load(
 
 
 def _values(visitor: Visitor, sought: LogFilter) -> dict[str, object] | None:
-    """What is sought, by the names of ``_HAS``; None where nothing can be that."""
+    """The values of a search, by the names of ``_HAS``; None where nothing can be that."""
     values: dict[str, object] = {}
     if sought.job_id:
         values["job_id"] = sought.job_id
@@ -340,7 +340,7 @@ _LATELY = (
 
 
 def lately(engine: Engine, visitor: Visitor) -> FilterChoices:
-    """What the crew's newest loads were, the newest first."""
+    """The choices that the crew's newest loads offer, the newest first."""
     with crew_reading(engine, visitor.crew_id) as session:
         rows = session.execute(_LATELY).all()
     jobs: dict[str | None, str] = {}

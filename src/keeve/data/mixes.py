@@ -91,7 +91,7 @@ def versions(engine: Engine, visitor: Visitor | None, mix_id: str) -> list[Versi
 def save_mix(engine: Engine, visitor: Visitor, mix: Mix) -> int:
     """Keep a mix as the crew's own, as the next version of its id; gives the version.
 
-    What is the same as the newest version is that version.
+    A mix that is the same as the newest version is that version.
 
     Raises:
         InputError: its id is one of Keeve's, a part is of a material without default figures, or it cannot be
@@ -151,7 +151,7 @@ class Preferred(NamedTuple):
 
 
 def preferred(engine: Engine, visitor: Visitor | None) -> Preferred:
-    """What the visitor is likely to choose, in one reading; a stranger has used none."""
+    """The mixes that the visitor is likely to choose, in one reading; a stranger has used none."""
     if visitor is None:
         return Preferred([], [])
     with crew_reading(engine, visitor.crew_id):

@@ -1,4 +1,4 @@
-"""What a crew's own loads of a mix propose for the next job."""
+"""Proposals of a crew's own loads of a mix for the next job."""
 
 from typing import NamedTuple
 from uuid import UUID
@@ -38,5 +38,5 @@ def next_time(engine: Engine, visitor: Visitor, plan_id: UUID) -> NextTime | Non
 
 
 def learnt_for(engine: Engine, visitor: Visitor, plan: Plan) -> Learnt:
-    """What the newest loads of the mix of a plan say."""
+    """The lessons of the newest loads of the mix of a plan."""
     return learn(find_in_order(engine, visitor, LogFilter(mix_id=plan.mix.id), MOST), plan)

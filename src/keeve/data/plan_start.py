@@ -1,4 +1,4 @@
-"""What an empty plan form begins with: the mixes to choose from, what the crew owns, its last waste and moistures."""
+"""The beginning of an empty plan form: the mixes to choose from, the crew's gear, its last waste and moistures."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -32,7 +32,7 @@ class PlanStart:
 
 
 def plan_start(engine: Engine, visitor: Visitor | None, mix_id: str, now: datetime) -> PlanStart:
-    """What the form of a new plan begins with.
+    """The beginning of the form of a new plan.
 
     Args:
         engine: the database.

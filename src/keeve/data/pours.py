@@ -210,7 +210,7 @@ _SAID_OF = (
 
 
 def said_of_load(engine: Engine, visitor: Visitor, running: RunningLoad) -> list[SaidLine]:
-    """What was said of the pours of a load, in order."""
+    """Everything said of the pours of a load, in order."""
     placed = [event.occurred_at for event in running.events if isinstance(event, Placed)]
     days = {_day_of(visitor, at) for at in placed}
     if not days:

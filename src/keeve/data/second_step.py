@@ -46,7 +46,7 @@ def key_of(engine: Engine, visitor: Visitor) -> str | None:
 
 
 def address_of_key(key: str, sign_in_name: str) -> str:
-    """What the phone reads of a key, as an ``otpauth`` address."""
+    """A key as the phone reads it, as an ``otpauth`` address."""
     return pyotp.TOTP(key).provisioning_uri(name=sign_in_name, issuer_name="Keeve")
 
 

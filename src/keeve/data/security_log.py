@@ -34,7 +34,7 @@ PAGE = 100
 
 
 class Entry(NamedTuple):
-    """What happened: when, of what kind, who did it, to whom, in which words, and from where."""
+    """A happening: when, of what kind, who did it, to whom, in which words, and from where."""
 
     id: int
     at: datetime
@@ -106,7 +106,7 @@ def note_export(engine: Engine, visitor: Visitor, file: str, now: datetime, addr
 
 
 def entries(engine: Engine, visitor: Visitor, before: int | None = None) -> list[Entry]:
-    """What happened in the visitor's crew, the newest first, a page at a time; ``before``: older than that entry."""
+    """The happenings in the visitor's crew, the newest first, a page at a time; ``before``: older than that entry."""
     about = aliased(Account)
     query = (
         select(SecurityEntry, Account.name, about.name)

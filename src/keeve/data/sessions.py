@@ -97,7 +97,7 @@ def sign_in(
 def remember_browser(engine: Engine, account_id: UUID, browser: str) -> str:
     """The token by which a browser is known in which somebody has just signed in: the one it has, or a new one.
 
-    Whoever guesses at an account from elsewhere then locks out nobody here.
+    Guesses at an account from elsewhere then lock out nobody here.
     """
     with open_session(engine) as session:
         known = session.get(KnownBrowser, token_hash(browser))
@@ -109,7 +109,7 @@ def remember_browser(engine: Engine, account_id: UUID, browser: str) -> str:
 
 
 def _known_browser(session: Session, account: Account | None, browser: str) -> str:
-    """What failures in a known browser are counted by; nothing where it is not known to the account."""
+    """The key that failures in a known browser are counted by; nothing where it is not known to the account."""
     known = session.get(KnownBrowser, token_hash(browser)) if account and browser else None
     if known is None or account is None or known.account_id != account.id:
         return ""
@@ -230,7 +230,7 @@ def end_session(engine: Engine, visitor: Visitor, session_id: str, now: datetime
 
 
 def _id_of(row: SignIn) -> str:
-    """What a session goes by on a page: nothing that opens it."""
+    """The id of a session on a page: nothing that opens it."""
     return token_hash(row.token_hash.hex()).hex()[:32]
 
 

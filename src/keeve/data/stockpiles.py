@@ -66,7 +66,7 @@ def stockpiles_of(
 
 
 def _weathered(visitor: Visitor, weather: Weather | None) -> Weathered | None:
-    """What the weather does to a stockpile where the crew is; None where nobody knows it."""
+    """The weather's effect on a stockpile where the crew is; None where nobody knows it."""
     if weather is None:
         return None
     place = zones()[visitor.zone.key]

@@ -1,4 +1,4 @@
-"""What a crew owns: read it, save a thing, remove one. The newest version of a thing counts."""
+"""A crew's own gear: read it, save a thing, remove one. The newest version of a thing counts."""
 
 from datetime import datetime
 from typing import Any, NamedTuple

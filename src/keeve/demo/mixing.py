@@ -42,7 +42,7 @@ class Mixing:
 
     @property
     def now(self) -> Situation:
-        """Where it is in its procedure; worked out once a moment."""
+        """Its place in its procedure; worked out once a moment."""
         moment = self.at, len(self.running.events)
         if self._now is None or self._now[0] != moment:
             self._now = moment, self.running.situation(self.at)

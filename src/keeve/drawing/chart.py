@@ -93,7 +93,7 @@ def _chart(figures: ChartFigures, units: System, width: float) -> Chart:
 
 
 def _reader(axis: Axis, units: System) -> Callable[[float], float]:
-    """What turns a kept value into that of the reader."""
+    """The conversion of a kept value into that of the reader."""
     kind = axis.kind
     if axis.is_percent:
         return lambda value: value * 100

@@ -1,4 +1,4 @@
-"""What a mix is made of, as one bar: its materials by loose volume, hatched, and its water."""
+"""The parts of a mix as one bar: its materials by loose volume, hatched, and its water."""
 
 from functools import lru_cache
 from typing import NamedTuple

@@ -68,7 +68,7 @@ def _chart(figures: DryingFigures, width: float) -> DryingChart:
 
 
 def _curve(figures: DryingFigures, x: Callable[[datetime], float], y: Callable[[float], float]) -> str:
-    """What is over the dry weight, falling by the same share each day to where it is dry."""
+    """The weight over the dry weight, falling by the same share each day to where it is dry."""
     begun, ready = figures.weighings[0], figures.ready_at
     if ready is None or begun.kg <= figures.dry_kg or ready <= begun.at:
         return ""

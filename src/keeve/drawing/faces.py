@@ -1,4 +1,4 @@
-"""What sketches are made of: flat faces in space, and the sizes on them."""
+"""The makings of sketches: flat faces in space, and the sizes on them."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass

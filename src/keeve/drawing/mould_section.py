@@ -78,7 +78,7 @@ def _filled_by(
     high: float,
     model_high: float,
 ) -> Callable[[float], float]:
-    """What is filled up to a level, m3: a hollow less what of the model stands under that level."""
+    """The fill up to a level, m3: a hollow less what of the model stands under that level."""
 
     def under(below: Sequence[float] | None, share: float) -> float:
         share = min(max(share, 0.0), 1.0)

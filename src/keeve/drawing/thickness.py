@@ -10,7 +10,7 @@ MARKS = (1, 3, 10, 30, 100, 300, 1000)
 
 
 class ThicknessBar(NamedTuple):
-    """Where the range begins, how wide it is, and the marks of the scale, in drawing units."""
+    """The range, where it begins and how wide it is, and the marks of the scale, in drawing units."""
 
     left: float
     width: float

@@ -14,7 +14,7 @@ _LEAST_WASTE = 8.0
 
 @dataclass(frozen=True)
 class VolumeBar:
-    """Where the net volume ends and where the loads are cut, in drawing units."""
+    """The net volume and the cuts between loads, in drawing units."""
 
     left: float
     right: float

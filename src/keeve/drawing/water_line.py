@@ -79,7 +79,7 @@ def water_lines(figures: WaterFigures) -> list[WaterLine]:
 
 
 def _places(figures: WaterFigures, left: float, right: float) -> Callable[[float], float]:
-    """Where litres are on the line."""
+    """The places of litres on the line."""
     knots = _knots(figures)
 
     def x(litres: float) -> float:
@@ -182,7 +182,7 @@ def _marks(figures: WaterFigures, x: Callable[[float], float], width: float) -> 
 def _knots(figures: WaterFigures) -> list[tuple[float, float]]:
     """Litres against share of the line, rising; bounds that fall together leave the later one.
 
-    Where the start lies inside the window, what comes before the window is squeezed instead.
+    If the start lies inside the window, what comes before the window is squeezed instead.
     """
     window = figures.window
     knots = [(0.0, 0.0)]

@@ -1,4 +1,4 @@
-"""What is shown of casts after the pour: when they come out of the mould, how they dry, when they may be used."""
+"""Casts after the pour: when they come out of the mould, how they dry, when they may be used."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -31,7 +31,7 @@ class DryingFigures:
 
     @property
     def last_kg(self) -> float | None:
-        """What it weighed last."""
+        """Its last weight."""
         return self.weighings[-1].kg if self.weighings else None
 
 

@@ -1,4 +1,4 @@
-"""What a chart shows, whatever draws it: values, lines and bands in kept units, what they say, and the table of it."""
+"""A chart, whatever draws it: values, lines and bands in kept units, what they say, and the table of it."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -37,7 +37,7 @@ class Band(NamedTuple):
 
 
 class Axis(NamedTuple):
-    """What is along an axis, in words, and its kind of quantity; None for a bare figure."""
+    """The quantity along an axis, in words, and its kind; None for a bare figure."""
 
     words: str
     kind: Kind | None = None

@@ -190,7 +190,7 @@ def _of_specimens(event: SpecimensMade | SpecimenTested | SpecimenLost, quantity
 
 
 def _of_itself(event: LoadEvent) -> str:
-    """What needs no figures."""
+    """An event that needs no figures."""
     match event:
         case Begun():
             return "Started"

@@ -1,4 +1,4 @@
-"""What the figures of rules and tables are called on a screen, and the units that no ending of their names tells."""
+"""The names of the figures of rules and tables on a screen, and the units that no ending of their names tells."""
 
 from collections.abc import Mapping
 from functools import cache
@@ -331,7 +331,7 @@ def label(name: str) -> Label:
 
 
 def kind_of(name: str) -> Kind | None:
-    """What the figure of that name measures; None where it has no unit that differs from reader to reader."""
+    """The kind of the figure of that name; None where it has no unit that differs from reader to reader."""
     return _KINDS.get(name) or kind_of_name(name)
 
 

@@ -1,4 +1,4 @@
-"""What the ratios of a plaster mix come to, side by side: as they are told, how dense and how hard they dry."""
+"""The ratios of a plaster mix, side by side: as they are told, how dense and how hard they dry."""
 
 from collections.abc import Sequence
 from typing import NamedTuple

@@ -1,4 +1,4 @@
-"""What a mixer cut open shows: its layers in order of loading, the levels, and what is mixed."""
+"""A mixer cut open: its layers in order of loading, the levels, and what is mixed."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass

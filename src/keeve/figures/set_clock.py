@@ -1,4 +1,4 @@
-"""What a set clock shows: its stages, where it is in them, what it is counted by, and what may be seen."""
+"""A set clock as it is shown: its stages, where it is in them, what it is counted by, and what may be seen."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -135,7 +135,7 @@ def _on_line(plan: Plan, clock: SetClock, item: StageAt, ends_min: float, *, bui
 
 
 def _basis(clock: SetClock) -> list[str]:
-    """What a clock is counted by, in sentences."""
+    """The basis of a clock, in sentences."""
     if clock.seen:
         return [f"Re-timed from what you saw: {SIGHT_NAMES[clock.seen].lower()}."]
     old = f" and powder {clock.age_months:g} months old" if clock.age_months is not None else ""

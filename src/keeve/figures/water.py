@@ -1,4 +1,4 @@
-"""What a water line shows: the window, what is in, what the stockpile is expected to leave, strength by water."""
+"""A water line as it is shown: the window, what is in, what the stockpile is expected to leave, strength by water."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass

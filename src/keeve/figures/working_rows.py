@@ -56,7 +56,7 @@ def _head(name: str, part: str) -> str:
 def _damp_and_dry(
     masses_kg: Mapping[str, float], dry_kg: Mapping[str, float], units: System
 ) -> Iterator[Row]:
-    """What to weigh of each material; of a damp one also what of it is dry."""
+    """The weight of each material; of a damp one also how much of it is dry."""
     for part, mass_kg in masses_kg.items():
         name, weighed = capitalized(part.replace("_", " ")), figure(mass_kg, "masses_kg", units)
         dry = figure(dry_kg.get(part, mass_kg), "dry_kg", units)
@@ -121,7 +121,7 @@ def plain(value: float) -> str:
 
 
 def assumed_words(assumed: Mapping[str, Any], given: Mapping[str, Any], units: System) -> str:
-    """What was assumed, the figures of one material together: ``cement moisture 0 %, bulking 0 %; sand …``."""
+    """Assumptions, the figures of one material together: ``cement moisture 0 %, bulking 0 %; sand …``."""
     groups: dict[str, list[str]] = {}
     for path, value in assumed.items():
         *where, name = path.split(".")

@@ -28,7 +28,7 @@ RUN = ("=", "+", "-", "@", "\t", "\r")
 
 
 def plan_rows(plan: Plan) -> Iterator[Sequence[Cell]]:
-    """What goes into each load: a row a material, one for its water, one an admixture."""
+    """The contents of each load: a row a material, one for its water, one an admixture."""
     for load in plan.loads:
         here = (load.number, load.yield_l)
         for charge in load.charges:

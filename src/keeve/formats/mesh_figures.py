@@ -22,7 +22,7 @@ def mesh_figures(
     *,
     close_holes: bool = False,
 ) -> dict[str, Any]:
-    """What a job keeps of a mesh file, as plain values (see ``MeshFigures``), and what looks wrong with its unit.
+    """A mesh file as a job keeps it, as plain values (see ``MeshFigures``), and what looks wrong with its unit.
 
     Args:
         content: the file.

@@ -20,7 +20,7 @@ class Page(NamedTuple):
 
 
 class Paper(NamedTuple):
-    """What is to be put on paper. Pages that say the same are one sheet, laid out once; over it goes what is their own.
+    """A text to be put on paper. Pages that say the same are one sheet, laid out once; over it goes what is their own.
 
     Args:
         settings: the sheets as one text of HTML, in settings from loose to tight: the first in which each keeps to its

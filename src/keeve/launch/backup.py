@@ -24,7 +24,7 @@ def backup(file: Path) -> int:
 
 
 def restore(file: Path) -> int:
-    """Replace everything by what a backup holds. What was there is backed up first, beside the data."""
+    """Replace everything by what a backup holds. The data there is backed up first, beside the data."""
     return _told(lambda: _restore(file), f"everything is as it was in {file}")
 
 
@@ -100,7 +100,7 @@ def _restore(file: Path) -> None:
 def _put_back(url: str, file: Path) -> None:
     """Replace everything in a database by what a backup holds, and sign everybody out.
 
-    What replaces it is one transaction: a file that does not restore leaves everything as it is.
+    It is replaced in one transaction: a file that does not restore leaves everything as it is.
     """
     from keeve.store.database import connect
     from keeve.store.migrate import migrate

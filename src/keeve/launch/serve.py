@@ -28,7 +28,7 @@ _COLLECTED_AFTER = (50_000, 20, 50)
 
 
 class Serving(NamedTuple):
-    """What is served: the database, where it is found, whether anybody may make an account, the files for HTTPS.
+    """The service: the database, where it is found, whether anybody may make an account, the files for HTTPS.
 
     ``proxy``: the address of what stands before it, whose word on where a request came from is taken; nobody's else.
     """
@@ -79,7 +79,7 @@ def serve(serving: Serving, listener: socket.socket, workers: int) -> None:
 
 
 def _keep_what_is_read_in() -> None:
-    """What start-up made lives as long as the process, so that no collection looks at it again; nor at every page."""
+    """Keep what start-up made for as long as the process lives, so that no collection looks at it again."""
     gc.freeze()
     gc.set_threshold(*_COLLECTED_AFTER)
     gc.enable()

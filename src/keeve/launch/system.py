@@ -18,7 +18,7 @@ class LaunchError(RuntimeError):
 
 
 def in_a_sentence(fault: LaunchError | OSError) -> str:
-    """What went wrong at a start, and what to do about it."""
+    """The fault of a start in a sentence, with what to do about it."""
     if isinstance(fault, LaunchError):
         return str(fault)
     what = f"{fault.filename}: " if fault.filename else ""

@@ -199,6 +199,6 @@ def _who_may_sign_in(engine: "Engine", *, is_local: bool, with_demo: bool) -> st
 
 
 def _address(host: str, listener: socket.socket, certificate: Path | None) -> str:
-    """Where it is found: on every address of the machine, by the machine's name."""
+    """Its address: on every address of the machine, by the machine's name."""
     name = socket.gethostname() if host in ("0.0.0.0", "::") else f"[{host}]" if ":" in host else host
     return f"{'https' if certificate else 'http'}://{name}:{listener.getsockname()[1]}"

@@ -1,1 +1,1 @@
-"""What is kept: typed models, sessions bound to one crew, migrations."""
+"""The store: typed models, sessions bound to one crew, migrations."""

@@ -152,7 +152,7 @@ class KnownBrowser(Base):
 
 
 class SecurityEntry(Base):
-    """What happened in a crew that its leads may want to know of later: who signed in, was let in or sent away."""
+    """A happening in a crew that its leads may want to know of later: who signed in, was let in or sent away."""
 
     __tablename__ = "security_entry"
     __table_args__ = (Index("security_entry_of_crew", "crew_id", "id"), Index("security_entry_by_age", "at"))
@@ -445,7 +445,7 @@ class JobSummary(CrewOwned, Base):
 
 
 class Pour(CrewOwned, Base):
-    """What was placed of a job on a day of the crew, from its first load to its last.
+    """A pour: everything placed of a job on a day of the crew, from its first load to its last.
 
     Read out of the events of its loads as they come, which are long to read; it alone of a crew's work is widened.
     """
@@ -509,7 +509,7 @@ class CalendarFeed(Base):
 
 
 class DayVersion(CrewOwned, Base):
-    """What the crew planned for a day, as saved at a moment; the newest counts."""
+    """The crew's plan of a day, as saved at a moment; the newest counts."""
 
     __tablename__ = "day_version"
     __table_args__ = (Index("day_newest", "crew_id", "day", "made_at"),)
@@ -550,7 +550,7 @@ class YardVersion(CrewOwned, Base):
 
 
 class StockpileEvent(CrewOwned, Base):
-    """What happened to a stockpile of the crew's, appended once and never changed; ``stockpile`` is what lies in it."""
+    """An event of a stockpile of the crew's, appended once and never changed; ``stockpile`` is what lies in it."""
 
     __tablename__ = "stockpile_event"
     __table_args__ = (Index("stockpile_event_lately", "crew_id", "stockpile", "received_at"),)

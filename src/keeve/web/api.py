@@ -18,7 +18,7 @@ from keeve.web.limits import TOO_LARGE, too_large
 
 
 class Fault(BaseModel):
-    """What is wrong: a stable code, a sentence that names the field and the meant, the fields."""
+    """A fault: a stable code, a sentence that names the field and the meant, the fields."""
 
     code: str
     message: str

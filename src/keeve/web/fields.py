@@ -60,7 +60,7 @@ class Number(_Field):
     needed: bool = False
 
     def shown_first(self, units: System) -> float | None:
-        """What the empty form shows, in kept units: a round figure in the reader's own."""
+        """The figure on the empty form, in kept units: a round one in the reader's own."""
         if units == "metric" or self.default is None or self.kind is None:
             return self.default
         return native(self.default, self.kind) if self.default_us is None else self.default_us
@@ -175,7 +175,7 @@ class Choice(_Field):
 
     @property
     def default(self) -> str:
-        """What the empty form shows."""
+        """The text on the empty form."""
         return self.write(next(iter(self.options)))
 
     def written(self, text: str) -> list[tuple[str, str]]:
@@ -201,7 +201,7 @@ class MeshFile(_Field):
     needed: bool = False
 
     def shown(self, text: str) -> Mapping[str, Any]:
-        """What the file came to, as plain values; nothing where none was read."""
+        """The file as plain values; nothing where none was read."""
         found = _json(text)
         return found if isinstance(found, Mapping) else {}
 
@@ -217,7 +217,7 @@ Field = Number | Text | Choice | MeshFile
 
 
 def kept_value(item: Field, text: str, units: System) -> Any:
-    """What was typed or chosen, as it is kept; None where nothing was.
+    """The typed or chosen value, as it is kept; None where nothing was.
 
     Raises:
         ValueError: it is not such a number; the message says what it must be.
@@ -245,7 +245,7 @@ def kept_text(item: Field, kept: Any, units: System) -> str:
 
 
 def empty_text(item: Field, units: System) -> str:
-    """What the empty form shows of a field."""
+    """The text of a field on the empty form."""
     if isinstance(item, Number):
         first = item.shown_first(units)
         return "" if first is None else item.write(first, units)
@@ -293,7 +293,7 @@ class Rows(_Field):
 
 
 def members(values: Mapping[str, str], name: str) -> list[dict[str, str]]:
-    """What a form has under each number of a name, by the rest of the name, in order."""
+    """The values of a form under each number of a name, by the rest of the name, in order."""
     found: dict[int, dict[str, str]] = {}
     prefix = f"{name}."
     for key, text in values.items():

@@ -41,7 +41,7 @@ def _working_rows(context: Context, figures: Mapping[str, Any]) -> list[Row]:
 
 @pass_context
 def _assumed(context: Context, assumed: Mapping[str, Any], given: Mapping[str, Any]) -> str:
-    """What a rule assumed, in words."""
+    """The assumptions of a rule, in words."""
     return assumed_words(assumed, given, context["units"])
 
 
@@ -80,7 +80,7 @@ def _mix_term(context: Context, name: str) -> str:
 
 @pass_context
 def _uses(context: Context, uses: Iterable[Use]) -> str:
-    """What a mix is for, in the reader's words of the trade."""
+    """The uses of a mix, in the reader's words of the trade."""
     return in_terms(", ".join(USE_NAMES[use] for use in uses), context["units"])
 
 
@@ -129,7 +129,7 @@ _NO_ERROR = 0.0005
 
 
 def _bucket_error(error: VesselError) -> str:
-    """What measuring in quarter buckets does to a load, in a sentence."""
+    """The error of measuring in quarter buckets on a load, in a sentence."""
     ratio, size = error.ratio_error_fraction, error.volume_error_fraction
     words = "ratio exact" if abs(ratio) < _NO_ERROR else f"ratio off by {_percent(abs(ratio), 1)}"
     if abs(size) >= _NO_ERROR:

@@ -60,7 +60,7 @@ def _stand_back() -> None:
 
 
 async def run(request: Request, person: Hashable, act: Callable[..., _T], *given: Any) -> _T:
-    """What a function of a module gives for plain values, worked out in another process.
+    """The result of a function of a module for plain values, worked out in another process.
 
     It is ended where the person went away meanwhile.
 
@@ -87,7 +87,7 @@ async def run(request: Request, person: Hashable, act: Callable[..., _T], *given
 
 
 async def made_once(request: Request, visitor: Visitor, act: Callable[..., bytes], *given: Any) -> bytes:
-    """What ``run`` gives, kept: the same is not made twice.
+    """The result of ``run``, kept: the same is not made twice.
 
     Args:
         request: who waits for it.

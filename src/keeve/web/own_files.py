@@ -52,7 +52,7 @@ def content_of_file(name: str) -> bytes:
 
 
 def address_of_file(name: str) -> str:
-    """Where a page finds a file: under its version, so that a browser keeps it until it changes."""
+    """The address of a file: under its version, so that a browser keeps it until it changes."""
     return f"{PATH}/{name}?{_VERSION}={_files()[f'/{name}'].version}"
 
 

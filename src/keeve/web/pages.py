@@ -83,7 +83,7 @@ def page(request: Request, template: str, status: int = 200, **values: Any) -> H
 
 
 def address_of_site(request: Request) -> str:
-    """Where this Keeve is found, for links and codes that leave it: as it was started, whatever a request says."""
+    """The address of this Keeve, for links and codes that leave it: as it was started, whatever a request says."""
     address: str = request.app.state.address
     return address
 

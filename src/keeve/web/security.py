@@ -220,12 +220,12 @@ def set_cookie(answer: Response, name: str, value: str, max_age: int | None = No
 
 
 def address_of(request: Request) -> str:
-    """Where a request came from."""
+    """The address a request came from."""
     return request.client.host if request.client else ""
 
 
 def device_of(request: Request) -> str:
-    """What a request comes from, as far as its browser says: nobody's name, only what one has in the hand."""
+    """The device of a request, as far as its browser says: nobody's name, only what one has in the hand."""
     said = request.headers.get("user-agent", "")
     if "Mobi" in said:
         return "Phone"

@@ -16,7 +16,7 @@ MOST_SECONDS = 10.0
 
 
 async def in_turn(act: Callable[[], _T]) -> _T:
-    """What a function gives, run in a thread when it is its turn.
+    """The result of a function, run in a thread when it is its turn.
 
     Raises:
         TimeoutError: it takes too long; its thread is left to end by itself.

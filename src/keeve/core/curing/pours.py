@@ -209,7 +209,7 @@ def _thickness_mm(job: Job) -> float | None:
 
 
 class SaidLine(NamedTuple):
-    """What was said of the pour of a load: a task done, skipped or open again, a reading (°C), or followed no more."""
+    """Something said of the pour of a load: a task done, skipped or open again, a reading (°C), or its end."""
 
     kind: str
     do: str

@@ -75,7 +75,7 @@ class DayPlan(Strict):
 
 @dataclass(frozen=True)
 class Work:
-    """What a job of the day needs to know of its plan: the plan, the air it may be placed in, what it is used as."""
+    """The plan of a job of the day as far as the day needs it: the plan, the air it may be placed in, its use."""
 
     plan: Plan
     temperature_c: tuple[float, float] | None
@@ -134,7 +134,7 @@ BreakKind = Literal["dead", "cold-joint", "no-weather", "late", "no-hands"]
 
 
 class Break(NamedTuple):
-    """What breaks of a job: what, and with which loads."""
+    """A break of a job: of which kind, and with which loads."""
 
     kind: BreakKind
     job: int
@@ -168,7 +168,7 @@ class Outcome:
 def load_times(plan: Plan, load: Load, placing_m3_h: float) -> LoadTimes:
     """How long each part of a load takes, min: the middles of its steps.
 
-    What mixes or rests before the last material is in counts as charging.
+    Mixing or resting before the last material is in counts as charging.
     """
     steps = [step for step in plan.procedure if step.kind != "place"]
     last = max((index for index, step in enumerate(steps) if step.kind in _FILLING), default=-1)

@@ -1,4 +1,4 @@
-"""What makes a day hold that does not: one change at a time, or the few that do it together."""
+"""Changes that make a day hold that does not: one at a time, or the few that do it together."""
 
 import math
 from collections.abc import Iterator, Sequence

@@ -1,4 +1,4 @@
-"""What a day needs: materials to buy or to load, water, tools and covers, as one list over its jobs."""
+"""The needs of a day: materials to buy or to load, water, tools and covers, as one list over its jobs."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Literal, NamedTuple

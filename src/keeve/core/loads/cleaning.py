@@ -7,7 +7,7 @@ from keeve.core.mixes.mixers import MixerKind
 
 
 class Cleaning(NamedTuple):
-    """What to do between loads and after the last one."""
+    """The work between loads and after the last one."""
 
     between: str
     at_the_end: str

@@ -101,7 +101,7 @@ def free_fraction(name: str, plan: Plan, state: LoadState) -> float:
 
 
 def _to_come_kg(plan: Plan, load: Load, state: LoadState, material: str) -> float:
-    """What the open steps still add of a material to the whole load, kg."""
+    """Mass that the open steps still add of a material to the whole load, kg."""
     mass_kg = load.charge(material).mass_kg
     return sum(
         mass_kg * (step.share or 0.0) * left_of(step, load, state)

@@ -131,7 +131,7 @@ def _too_wet(case: _Case, wetness: float) -> Correction:
     """The correction of a load too wet.
 
     It may look too wet while its figures are in range (the sand was wetter than thought): then the ratio comes down
-    from what it is by one small step of water. Where that cannot be had, for its sand brings more water than it
+    from what it is by one small step of water. If that cannot be had, for its sand brings more water than it
     binds, nothing is added.
     """
     plan, held = case.plan, case.held

@@ -1,4 +1,4 @@
-"""What every event of a load has, and what several of them say."""
+"""The fields of every event of a load, and of several of them."""
 
 from collections.abc import Iterable
 from datetime import datetime

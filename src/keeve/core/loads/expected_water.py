@@ -1,7 +1,7 @@
 """The water of a running load, as it is expected: by the moisture of its stockpile, or by what the last load took.
 
 One stockpile of a plan is followed, its sand or else its stone: that drains, dries and is rained on. The water of the
-other materials is taken as planned. Where everything comes dry in bags, the last load is the guide.
+other materials is taken as planned. If everything comes dry in bags, the last load is the guide.
 """
 
 from keeve.core.loads.contents import contents

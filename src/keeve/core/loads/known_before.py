@@ -1,4 +1,4 @@
-"""What is known of a load before it is begun, and written down then: the water it will need, how its plaster sets."""
+"""Known of a load before it is begun, and written down then: the water it will need, how its plaster sets."""
 
 from typing import Annotated, Literal
 
@@ -64,7 +64,7 @@ class ExpectedWater(Strict):
 
 
 class Setting(Strict):
-    """What the crew's own loads of a plaster say of its setting (see ``set_clock.learnt``).
+    """The setting of a plaster as the crew's own loads of it show it (see ``set_clock.learnt``).
 
     Args:
         age_factor: how much slower it sets than fresh powder is estimated to.

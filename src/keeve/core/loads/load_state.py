@@ -1,6 +1,6 @@
 """The state of a load: what is in it, how it was judged, where it went.
 
-What leaves the mixer takes its share of everything that is in it at that moment. So the amounts are kept as for the
+A part that leaves the mixer takes its share of everything in it at that moment. So the amounts are kept as for the
 whole load, beside the share of it that is still in the mixer: what goes into half a load counts twice.
 """
 
@@ -175,7 +175,7 @@ class LoadState(NamedTuple):
 def mixed_l(load: Load, state: LoadState) -> float:
     """Fresh volume of what is in the mixer, L: by its mass, at the density of the load as planned.
 
-    What only sticks to it is nothing.
+    A film that only sticks to it is nothing.
     """
     if state.share <= STICKS_FRACTION + ROUNDING:
         return 0.0

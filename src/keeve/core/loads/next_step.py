@@ -57,7 +57,7 @@ class Window:
 
 @dataclass(frozen=True)
 class Situation:
-    """Where a load is in its procedure at a moment.
+    """The place of a load in its procedure at a moment.
 
     Args:
         at: the moment.
@@ -136,7 +136,7 @@ class Situation:
 
 
 def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situation:
-    """Where a load is in its procedure.
+    """The place of a load in its procedure.
 
     Args:
         plan: its plan.
@@ -324,7 +324,7 @@ def _window(load: Load, held: Contents) -> Window:
 def _water(
     window: Window, held: Contents, state: LoadState, share: float, dry: Judgement | None, workings: Workings
 ) -> WaterWindow:
-    """Where its water is in the window; once judged too dry, the next step is by how dry it looked."""
+    """The place of its water in the window; once judged too dry, the next step is by how dry it looked."""
     by_eye = {}
     if dry:
         first = next(item for item in state.judgements if item.counts)

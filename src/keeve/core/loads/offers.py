@@ -1,4 +1,4 @@
-"""What may be done with a load now: the bench shows the offers, and events are checked against them."""
+"""Offers of a load now: the bench shows them, and events are checked against them."""
 
 from keeve.core.loads.actions import ACTIONS
 from keeve.core.loads.actions.action import Moment, held, is_closed

@@ -47,7 +47,7 @@ class RunningLoad:
         return bool(self.state.placed_l) or self.state.discarded is not None
 
     def situation(self, now: datetime) -> Situation:
-        """Where it is in its procedure at that moment."""
+        """Its place in its procedure at that moment."""
         return situation(self.plan, self.load, self.state, now)
 
 

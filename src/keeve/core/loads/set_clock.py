@@ -164,7 +164,7 @@ def observed_age(plan: Plan, load: Load, state: LoadState, met_at: datetime | No
 
 
 def learnt(ages: Sequence[float]) -> Setting | None:
-    """What past loads of a powder say of the next one; None where there are none.
+    """The lesson of past loads of a powder for the next one; None where there are none.
 
     The logarithm of how much slower it sets is taken as normal: each load draws the estimate from the reference clock
     towards what was seen, the first ones most.

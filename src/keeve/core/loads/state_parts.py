@@ -1,4 +1,4 @@
-"""What the state of a load is made of: additions of water, judgements, sights, weighings, what a correction owes."""
+"""Parts of the state of a load: additions of water, judgements, sights, weighings, specimens, what is owed."""
 
 from collections.abc import Sequence
 from datetime import datetime
@@ -58,13 +58,13 @@ class WeighedAt(NamedTuple):
 
 
 class Owed(NamedTuple):
-    """What a chosen correction still adds: kg as charged by material, and water, L."""
+    """The rest of a chosen correction: kg as charged by material, and water, L."""
 
     add_kg: dict[str, float]
     water_l: float
 
     def less(self, added_kg: dict[str, float], added_l: float = 0.0) -> "Owed | None":
-        """What is still owed after this went in; None where nothing is."""
+        """The rest once this went in; None where nothing is left of it."""
         left = {name: kg - added_kg.get(name, 0.0) for name, kg in self.add_kg.items()}
         add_kg = {name: kg for name, kg in left.items() if kg > UNMEASURABLE}
         water_l = max(self.water_l - added_l, 0.0)
@@ -84,7 +84,7 @@ class SpecimenSet(NamedTuple):
 
 
 class SpecimenResult(NamedTuple):
-    """What became of a specimen, and when: the load at which it broke, kN, its strength, MPa, or why it is lost."""
+    """The end of a specimen, and when: the load at which it broke, kN, its strength, MPa, or why it is lost."""
 
     at: datetime
     load_kn: float | None = None

@@ -102,7 +102,7 @@ def _lasting(
 
 
 def began_at(plan: Plan, load: Load, state: LoadState) -> datetime | None:
-    """When its clock started. Where water is part of what is loaded, that is when it and the binder were both in."""
+    """The moment its clock started: first water, or, of a mix loaded wet, when water and binder were both in."""
     if plan.mix.is_run.starts_with_water and not (load.water.needs_none and state.first_water_at is None):
         return state.first_water_at
     wet = {item.name for item in plan.materials if item.free_fraction > 0}

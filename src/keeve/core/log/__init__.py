@@ -1,1 +1,1 @@
-"""What is kept of loads once they are mixed: how the log lists them, their specimens and tests, charts of many."""
+"""Loads once they are mixed: their rows in the log, their specimens and tests, charts of many."""

@@ -38,6 +38,6 @@ def checks_of(plan: Plan) -> Sequence[CastCheck]:
 
 
 def check_words(check_id: str) -> str:
-    """What a check says; its id where the table has it no more."""
+    """The words of a check; its id where the table has it no more."""
     known = _checks().get(check_id)
     return known.words if known else check_id.replace("-", " ")

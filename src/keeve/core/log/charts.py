@@ -166,7 +166,7 @@ class JobUse(NamedTuple):
 
 
 def uses_of(loads: Sequence[LoadRow]) -> list[JobUse]:
-    """What each job of the loads took, against its plan: of its loads that are used up."""
+    """Use of each job of the loads, against its plan: of its loads that are used up."""
     by_job: dict[str, list[LoadRow]] = {}
     for load in loads:
         if load.is_out and load.as_planned is not None:

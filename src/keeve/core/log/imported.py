@@ -101,7 +101,7 @@ def read_history(table: Sequence[Sequence[str]], meant: Meant) -> History:
 
 
 def _values(row: int, cells: Sequence[str], meant: Meant) -> tuple[dict[str, Any], list[Doubt]]:
-    """What the cells of a row say, by the names of fields, and what is doubtful in it."""
+    """The cells of a row, by the names of fields, and the doubts about them."""
     values: dict[str, Any] = {}
     doubts = []
     for column, name in meant.columns.items():
@@ -134,7 +134,7 @@ def _begun_at(values: Mapping[str, Any], zone: ZoneInfo) -> datetime:
 def _past_load(
     values: Mapping[str, Any], meant: Meant, numbers: dict[tuple[str, date], int], alike: Counter[str]
 ) -> LoadRow:
-    """The load of a row. Where it has no number or no time, its place among those of its job and day stands for it.
+    """The load of a row. Without a number or a time, its place among those of its job and day stands for it.
 
     The same load has the same id, whatever file it is in and however that is meant: it is the first, second … of its
     job, mix and number that was begun at that moment.

@@ -20,7 +20,7 @@ class UnknownWordError(ValueError):
 
 
 def read_cell(field: Field, text: str, unit: str, order: Order, system: System) -> Any:
-    """What a cell says.
+    """The value of a cell.
 
     Args:
         field: what its column is.

@@ -59,14 +59,14 @@ _AT_END = re.compile(r"^(.*?)\s(kg|lbs?|l|ml|gal|qt|m3|m³|%|fraction)$")
 
 
 def head_of(text: str) -> Head:
-    """What the head of a column says."""
+    """The head of a column, read."""
     plain = " ".join(text.replace("_", " ").split()).strip(" :.#").lower()
     found = _IN_BRACKETS.match(plain) or _AT_END.match(plain)
     return Head(found[1], found[2]) if found else Head(plain, "")
 
 
 def guess_columns(heads: Sequence[str]) -> dict[int, str]:
-    """What each column likely is, by its head.
+    """The likely meaning of each column, by its head.
 
     Each field is taken once; a column that is nothing known is left out.
     """

@@ -41,7 +41,7 @@ def summarise_job(
 ) -> JobSummary:
     """The summary of a job.
 
-    What was placed filled what was measured, so everything over that is waste: uneven ground, boards, what stuck.
+    The volume placed filled what was measured, so everything over that is waste: uneven ground, boards, what stuck.
 
     Args:
         plan: the plan.

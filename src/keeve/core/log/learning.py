@@ -1,4 +1,4 @@
-"""What the loads of a mix say for the next time: the crew's own water, what it loses, how long it takes."""
+"""The lessons of the loads of a mix for the next time: the crew's own water, what it loses, how long it takes."""
 
 from collections.abc import Callable, Iterable, Sequence
 from datetime import timedelta
@@ -20,8 +20,8 @@ _MOST_WASTE = 1.0
 
 
 class Own(NamedTuple):
-    """What a crew's own loads show: usually, between which eight in ten are, how many loads are behind it, what the mix
-    or the plan has; None for what neither says.
+    """A habit of a crew's own loads: usually, between which eight in ten are, how many loads are behind it, what the
+    mix or the plan has; None for what neither says.
     """
 
     usual: float
@@ -32,7 +32,7 @@ class Own(NamedTuple):
 
 
 class Learnt(NamedTuple):
-    """What the loads of a mix say; None for what too few of them do.
+    """The lessons of the loads of a mix; None for what too few of them show.
 
     Args:
         ratio: water over binder.
@@ -55,7 +55,7 @@ class Learnt(NamedTuple):
 
 
 def learn(loads: Sequence[LoadRow], plan: Plan) -> Learnt:
-    """What loads say for the next of a plan.
+    """The lessons of loads for the next of a plan.
 
     Only loads of its mix in its parts count, of no placing that asks for another wetness; for water and time those that
     were judged right inside the mix's window, and came out well where that was told. Of loads from before Keeve the
@@ -124,7 +124,7 @@ def _came_right(load: LoadRow) -> bool:
 
 
 def _own(values: Sequence[float], planned: float | None, least: int = LEAST_LOADS) -> Own | None:
-    """What values, one a load, show; None where they are too few."""
+    """A habit shown by values, one a load; None where they are too few."""
     if len(values) < least:
         return None
     low, *_, high = _tenths(values)
@@ -132,7 +132,7 @@ def _own(values: Sequence[float], planned: float | None, least: int = LEAST_LOAD
 
 
 def _tenths(values: Sequence[float]) -> list[float]:
-    """What one in ten, two in ten … nine in ten are under."""
+    """The values that one in ten, two in ten … nine in ten are under."""
     return quantiles(values, n=10, method="inclusive")
 
 

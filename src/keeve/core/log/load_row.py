@@ -1,6 +1,6 @@
 """One finished load, one row: everything it is found, listed, charted, reported, learnt from and exported by.
 
-A row is written with each event of its load. What it says stands in it: nobody reads the events again for a figure.
+A row is written with each event of its load. Everything stands in it: nobody reads the events again for a figure.
 """
 
 from collections.abc import Iterable, Iterator, Mapping
@@ -68,7 +68,7 @@ class _Stored(BaseModel):
 
 
 class WaterInWindow(_Stored):
-    """Where the water of a load was in its window, L of what was in the mixer last."""
+    """The water of a load in its window, L of what was in the mixer last."""
 
     start_l: float
     min_l: float
@@ -317,7 +317,7 @@ def people_of(events: Iterable[LoadEvent]) -> list[str]:
 
 
 def words_of(state: LoadState) -> str:
-    """What was written of a load in words."""
+    """Everything written of a load in words."""
     return "\n".join(_written(state.applied))[:MOST_WORDS]
 
 

@@ -1,4 +1,4 @@
-"""What is looked for in the log, and what may be."""
+"""A search of the log, and what may be searched by."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -9,7 +9,7 @@ from uuid import UUID
 
 @dataclass(frozen=True)
 class LogFilter:
-    """What is looked for in the log; of what is empty, everything.
+    """A search of the log; of what is empty, everything.
 
     Args:
         job_id: loads of this job.
@@ -32,7 +32,7 @@ class LogFilter:
 
 
 class FilterChoices(NamedTuple):
-    """What the loads mixed lately were: their jobs and mixes by id, and who worked on them."""
+    """Choices offered by the loads mixed lately: their jobs and mixes by id, and who worked on them."""
 
     jobs: Mapping[str, str]
     mixes: Mapping[str, str]

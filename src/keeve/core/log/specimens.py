@@ -61,7 +61,7 @@ class SpecimenRow(BaseModel):
 
     @property
     def name(self) -> str:
-        """What is written on it."""
+        """The words written on it."""
         return f"{self.mark} {self.number}".strip()
 
     @property
@@ -97,7 +97,7 @@ class SpecimenRow(BaseModel):
         return self.mpa is not None and self.expected is not None and self.mpa < self.expected.low_mpa
 
     def state(self, now: datetime) -> State:
-        """Where it is: due from half a day before its time, late from a tenth of its age after it."""
+        """Its state: due from half a day before its time, late from a tenth of its age after it."""
         if self.lost is not None:
             return "lost"
         if self.tested_at is not None:
@@ -184,7 +184,7 @@ class Age(NamedTuple):
 
 
 def ages_of(specimens: Iterable[SpecimenRow], specified_mpa: float | None = None) -> list[Age]:
-    """What tests come to, age by age; a specified strength is held against those of 28 days."""
+    """The records of tests, age by age; a specified strength is held against those of 28 days."""
     found: dict[tuple[str, int], list[float]] = {}
     for one in specimens:
         if one.mpa is not None and one.test_days is not None:

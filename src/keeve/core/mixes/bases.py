@@ -9,7 +9,7 @@ BasisName = Literal["volume", "mass", "bag", "design", "gypsum"]
 
 @dataclass(frozen=True)
 class Basis:
-    """How the amounts of a mix come about. What differs between them is asked here, and nowhere by name.
+    """How the amounts of a mix come about. The differences between them are asked here, and nowhere by name.
 
     Args:
         measure: what its parts are measured by; empty where the mix has no parts to choose.

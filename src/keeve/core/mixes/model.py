@@ -1,4 +1,4 @@
-"""What a mix is: its parts, water, tests, limits, cautions and policy."""
+"""A mix: its parts, water, tests, limits, cautions and policy."""
 
 from collections.abc import Collection
 from typing import Annotated, Any, Literal, Self
@@ -250,7 +250,7 @@ class Caution(Strict):
 
 
 class Provenance(Strict):
-    """Where a figure of the mix comes from."""
+    """The origin of a figure of the mix."""
 
     figure: Sentence
     origin: Sentence

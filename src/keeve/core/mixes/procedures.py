@@ -11,7 +11,7 @@ from keeve.core.texts import Few, Name, Sentence
 
 
 class _Step(Strict):
-    """What every step has: its kind, the command, its reason, and its least and greatest time in minutes.
+    """Every step: its kind, the command, its reason, and its least and greatest time in minutes.
 
     ``look``: the test whose drawings show how it looks when it is done, where that is shown and not judged.
     """
@@ -25,7 +25,7 @@ class _Step(Strict):
 
     @property
     def is_a(self) -> Kind:
-        """What kind of step it is."""
+        """The kind of step it is."""
         return KINDS[self.kind]
 
     @model_validator(mode="after")

@@ -12,7 +12,7 @@ RegimeName = Literal["judged", "timed", "staged"]
 
 @dataclass(frozen=True)
 class Regime:
-    """How a load is run. What differs between kinds of load is asked here, and nowhere by its name.
+    """How a load is run. The differences between kinds of load are asked here, and nowhere by name.
 
     Args:
         must_have: kinds of step that no procedure of it can be without.

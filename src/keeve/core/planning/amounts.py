@@ -17,7 +17,7 @@ _OFF = 0.1
 
 
 class GrossWeight(NamedTuple):
-    """What the scale shows: so many fills of a vessel, each to so many kg with the vessel on it."""
+    """The reading of the scale: so many fills of a vessel, each to so many kg with the vessel on it."""
 
     vessel: str
     fills: int
@@ -33,7 +33,7 @@ class Shovels(NamedTuple):
 
 
 def gross_weight_of(plan: Plan, charge: Charge, share: float = 1.0) -> GrossWeight | None:
-    """What the scale shows for a share of a charge; None without a scale, or a vessel to weigh in.
+    """The reading of the scale for a share of a charge; None without a scale, or a vessel to weigh in.
 
     The vessel is filled level at most, and the largest scale not loaded over its capacity.
     """
@@ -161,7 +161,7 @@ _MOST_POURS = 3
 
 
 def water_pours(plan: Plan, most_l: float) -> list[WaterPour]:
-    """What of the user's own vessels may still be poured, the largest first: those kept for water, then the others."""
+    """Vessels of the user's own that may still be poured, the largest first: those kept for water, then the others."""
     level = [item for item in vessels_for(WATER, plan.vessels) if item.kind == "level" and item.volume_l]
     own = [item for item in level if item.material == WATER] or level
     every = [
@@ -188,7 +188,7 @@ def weighed_water(plan: Plan, water_l: float) -> WeighedWater | None:
 
 
 def gauged_step(plan: Plan, load: Load, step: LoadStep) -> GaugedAmount | None:
-    """What a step charges, in the plan's gauge; None where it charges nothing."""
+    """The charge of a step, in the plan's gauge; None where it charges nothing."""
     if step.mass_kg is None or not step.plan.material:
         return None
     earlier = [

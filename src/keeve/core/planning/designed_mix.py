@@ -82,7 +82,7 @@ def designed(mix: Mix, job: Job, workings: Workings) -> Mix:
 
 
 def _binder_shares(design: Design, by_sort: dict[Sort, MixPart]) -> dict[Sort, float]:
-    """What the binder is made of, as shares of its mass."""
+    """The parts of the binder, as shares of its mass."""
     given: dict[Sort, tuple[str, float]] = {
         "slag": ("slag_fraction", design.slag_fraction),
         "fly ash": ("fly_ash_fraction", design.fly_ash_fraction),

@@ -94,7 +94,7 @@ _POWDER_KG_M3 = 1300.0
 
 
 def _without_powders(mix: Mix, water: MixWater, job: Job, parts: list[Part]) -> float:
-    """What share of the volume is left to the parts of the mix, where powders dosed on the binder take the rest."""
+    """The share of the volume left to the parts of the mix, where powders dosed on the binder take the rest."""
     doses = [_label_of(item, job) for item in mix.admixtures]
     powder_kg_kg = sum(
         label.dose / 100

@@ -201,7 +201,7 @@ def _under_the_rim(job: Job, load_of: Callable[[LoadSize], Load]) -> float:
 def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) -> _Sized:
     """A mix by the bag, in whole bags: the volume is what they make.
 
-    Where the batch is fixed (a colour pack belongs to its bags, a tint to its pail), every load is one batch, and the
+    If the batch is fixed (a colour pack belongs to its bags, a tint to its pail), every load is one batch, and the
     last one what is left of it.
     """
     bag = site[0].plan
@@ -365,7 +365,7 @@ def _plan_steps(procedure: Procedure) -> list[PlanStep]:
 def _shopping(
     job: Job, loads: list[Load], site: list[PlanMaterial], workings: Workings
 ) -> tuple[list[Purchase], float | None]:
-    """What to buy, and its cost; None where nothing has a price."""
+    """The shopping, and its cost; None where nothing has a price."""
     needed = [{charge.material: charge.mass_kg for charge in load.charges} for load in loads]
     bags = {material.name: material.bag_kg for material in site if material.bag_kg}
     per_bag = {

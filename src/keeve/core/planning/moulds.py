@@ -69,7 +69,7 @@ _Ring = Annotated[list[Annotated[list[Share], Field(min_length=2, max_length=2)]
 
 
 class MeshFigures(Strict):
-    """What a mesh file came to when it was read and set upright.
+    """The figures of a mesh file once it was read and set upright.
 
     Args:
         name: the file's name.
@@ -104,7 +104,7 @@ Model = Annotated[Solids | Displacement | ExistingCast | MeshFile, Field(discrim
 
 
 class MouldNeed(Strict):
-    """What fills a hollow, or what is left of it round a model, in so many pieces.
+    """The fill of a hollow, or of what is left of it round a model, in so many pieces.
 
     Args:
         name: what the crew calls it.

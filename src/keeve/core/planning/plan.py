@@ -286,12 +286,12 @@ class PlanStep(_Part):
 
     @property
     def is_a(self) -> Kind:
-        """What kind of step it is."""
+        """The kind of step it is."""
         return KINDS[self.kind]
 
 
 class Purchase(_Part):
-    """What to buy of a material: kg as delivered (damp), whole bags, pails or packs, mL of a liquid.
+    """A purchase of a material: kg as delivered (damp), whole bags, pails or packs, mL of a liquid.
 
     ``short_kg``: what that is short of by less than a hundredth.
     """

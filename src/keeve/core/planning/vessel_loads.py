@@ -43,7 +43,7 @@ def is_near(count: float, step: float) -> bool:
 
 
 class Measure(NamedTuple):
-    """What a material is counted in: a vessel's name, its volume (L), and the steps it is filled in."""
+    """The measure a material is counted in: a vessel's name, its volume (L), and the steps it is filled in."""
 
     name: str
     volume_l: float
@@ -51,7 +51,7 @@ class Measure(NamedTuple):
 
 
 def measures_of(charges: Sequence[Charge], vessels: Sequence[Vessel]) -> dict[str, Measure]:
-    """What each charge is counted in: the first of its vessels of which it fills a step; else the smallest.
+    """The measure of each charge: the first of its vessels of which it fills a step; else the smallest.
 
     Args:
         charges: the charges of a load, with their counts.
@@ -131,7 +131,7 @@ def _counts(
 
 
 class InVessels(NamedTuple):
-    """What loads are made of to be counted out: the mix with its water, the job, the parts.
+    """The makings of loads that are counted out: the mix with its water, the job, the parts.
 
     ``most_l``: the most that is mixed at a time, L. ``bagged``: the part whose whole bags size a load.
     """
@@ -300,14 +300,14 @@ def ratio_off(counted: Sequence[Charge], wanted: Sequence[Charge]) -> float:
 
 
 class VesselError(NamedTuple):
-    """What counting costs: how far the ratio is off and how much larger it is than wanted, as fractions."""
+    """The cost of counting: how far the ratio is off and how much larger it is than wanted, as fractions."""
 
     ratio_error_fraction: float
     volume_error_fraction: float
 
 
 def counting_error(plan: Plan, load: Load) -> VesselError:
-    """What counting costs a load, by what is printed of it; its size against what was ordered.
+    """The cost of counting a load, by what is printed of it; its size against what was ordered.
 
     Args:
         plan: the plan.
@@ -383,7 +383,7 @@ def without_means(mix: Mix, job: Job, loads: Sequence[Load], is_counted: bool) -
 
 
 def _lacking(job: Job, load: Load) -> str | None:
-    """What the yard lacks for its gauge; None where it has it."""
+    """Gear that the yard lacks for its gauge; None where it has it."""
     kinds = {"volume": set(STEPS), "shovels": {"shovel"}, "scale": {"level"}}[job.gauge]
     bare = [
         charge.material

@@ -20,7 +20,7 @@ def heat_masses(binders: Collection[str], load: Load) -> dict[str, float]:
 
 
 def computed_c(site: Conditions, binders: Collection[str], load: Load, workings: Workings) -> float | None:
-    """What a mix comes to by the site's temperatures; None where they are not known, or it cannot be mixed so.
+    """The temperature of a mix by those of the site; None where they are not known, or it cannot be mixed so.
 
     Materials lie at the temperature of the air unless the stockpile's own is given.
     """

@@ -1,4 +1,4 @@
-"""What a crew owns (mixers, vessels, scales, materials), and what of it a new job starts with."""
+"""A crew's own gear (mixers, vessels, scales, materials), and what of it a new job starts with."""
 
 from collections.abc import Iterable, Mapping
 from datetime import date
@@ -101,7 +101,7 @@ class OwnMaterial(Strict):
 class OwnBag(Strict):
     """A bag or pail by its label: the mix it is, its weight, what it makes, its water (L), and the further figures.
 
-    What it makes is its yield, L, or what it covers: so many m2 at a thickness in mm.
+    Its yield is in L, or as the area it covers: so many m2 at a thickness in mm.
     """
 
     kind: Literal["bag"]
@@ -128,7 +128,7 @@ class OwnBag(Strict):
 
     @property
     def makes_l(self) -> float:
-        """What a bag makes, L."""
+        """The volume that a bag makes, L."""
         return self.yield_l or (self.coverage_m2 or 0.0) * (self.coverage_mm or 0.0)
 
     @property

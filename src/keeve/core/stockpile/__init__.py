@@ -1,4 +1,4 @@
-"""What sand and stone in the open are doing, and the water they will leave for the tap."""
+"""Sand and stone in the open, and the water they will leave for the tap."""
 
 from keeve.core.stockpile.events import StockpileEvent, parse_stockpile_event
 from keeve.core.stockpile.forecast import Forecast, expected_water, forecast

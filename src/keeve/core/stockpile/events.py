@@ -98,7 +98,7 @@ class JarShaken(LoadEvent):
 
     @property
     def verdict(self) -> str:
-        """What the look says."""
+        """The verdict of the look."""
         return silt_jar(water_look=self.water_look, floating=self.floating).verdict
 
 
@@ -114,7 +114,7 @@ def is_covered(events: Iterable[StockpileEvent]) -> bool:
 
 
 def last_measured(events: Iterable[StockpileEvent]) -> dict[str, float]:
-    """What was last found of the stockpile since it was rained on or tipped: its moisture and bulking, as fractions.
+    """The last findings of the stockpile since it was rained on or tipped: its moisture and bulking, as fractions.
 
     Args:
         events: what happened to it, in order.

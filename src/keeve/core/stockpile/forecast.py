@@ -39,14 +39,14 @@ _JUDGED: dict[Reading, Judged] = {"too-dry": "dry", "right": "right", "too-wet":
 
 
 class Observation(NamedTuple):
-    """What a load showed of the stockpile, or what happened to it between loads, and when."""
+    """An observation of the stockpile, by a load or between loads, and when."""
 
     at: datetime
     past: PastLoad
 
 
 def observed_in(plan: Plan, load: Load, state: LoadState, at: datetime) -> Observation | None:
-    """What a load shows of its stockpile: its water when first judged right, or, if thrown away, when last judged.
+    """A load's observation of its stockpile: its water when first judged right, or, if thrown away, when last judged.
 
     Water added after that answers stiffening and evaporation, not the stockpile. None where the plan follows no
     stockpile, there is no such reading yet, or the stockpile alone brought more water than wanted.
@@ -102,7 +102,7 @@ def history_up_to(
 
 
 def _night(begin: datetime, end: datetime, weathered: Weathered | None) -> dict[str, object]:
-    """What a night in the open adds to what comes after it."""
+    """The change that a night in the open adds to what comes after it."""
     return {"reset": "night", "weather_fraction": weathered(begin, end) if weathered else None}
 
 
@@ -217,7 +217,7 @@ def _weighed(history: Sequence[PastLoad]) -> bool:
 
 
 def _unsettled(unseen: Reset, water: NextWater, last: PastLoad) -> Because:
-    """What the stockpile may be after it changed unseen."""
+    """The range of the stockpile after it changed unseen."""
     return Because(
         kind=unseen,
         free_moisture_fraction=water.free_moisture_fraction,

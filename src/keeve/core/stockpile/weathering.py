@@ -1,4 +1,4 @@
-"""What the weather does to a stockpile in the open: sun, wind and dry air take water out of it, rain puts some in."""
+"""Weather on a stockpile in the open: sun, wind and dry air take water out of it, rain puts some in."""
 
 from collections.abc import Callable, Sequence
 from datetime import datetime

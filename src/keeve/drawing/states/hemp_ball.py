@@ -11,7 +11,7 @@ _SQUEEZED_OUT = (
 
 
 def hemp_ball(wetness: float, mixed: bool) -> list[Shape]:
-    """What lies on the palm.
+    """The ball on the palm.
 
     Args:
         wetness: 0 crumbles, 0.5 just holds, 1 sticks and squeezes out paste.

@@ -1,4 +1,4 @@
-"""What plaster is like as it sets, from milk to hard, by what happens on a trowel, under a knife, under a nail."""
+"""Plaster as it sets, from milk to hard, by what happens on a trowel, under a knife, under a nail."""
 
 from collections.abc import Callable, Sequence
 

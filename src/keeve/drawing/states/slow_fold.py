@@ -9,7 +9,7 @@ _INSIDE = 74.0
 
 
 def slow_fold(wetness: float, mixed: bool) -> list[Shape]:
-    """What turns in the drum.
+    """The mix as it turns in the drum.
 
     Args:
         wetness: 0 rolls in balls, 0.5 folds slowly, 1 slops.

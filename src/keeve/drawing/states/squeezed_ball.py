@@ -8,7 +8,7 @@ _X, _Y, _RADIUS = 108.0, 80.0, 50.0
 
 
 def squeezed_ball(wetness: float, mixed: bool) -> list[Shape]:
-    """What lies on the palm.
+    """The ball on the palm.
 
     Args:
         wetness: 0 will not bind, 0.5 binds, 1 drips.

@@ -25,7 +25,7 @@ _ON_THE_GLOVE = "M26,112 Q60,128 108,131 Q152,134 182,116 Q196,134 178,146 Q126,
 
 
 def stone_ball(wetness: float, mixed: bool) -> list[Shape]:
-    """What lies on the palm.
+    """The ball on the palm.
 
     Args:
         wetness: 0 dull and falls apart, 0.5 holds and shines, 1 the paste drains off.

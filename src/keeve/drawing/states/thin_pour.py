@@ -17,7 +17,7 @@ _PADDLE = [
 
 
 def thin_pour(wetness: float, mixed: bool) -> list[Shape]:
-    """What runs off the paddle.
+    """The mix as it runs off the paddle.
 
     Args:
         wetness: 0 clings and does not run, 0.5 a thick stream, 1 runs like milk.

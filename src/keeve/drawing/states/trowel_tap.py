@@ -8,7 +8,7 @@ _FALLEN = ((62, 118, 17), (96, 148, 21), (142, 128, 15), (176, 158, 17), (40, 16
 
 
 def trowel_tap(wetness: float, mixed: bool) -> list[Shape]:
-    """What hangs under the blade.
+    """The mix that hangs under the blade.
 
     Args:
         wetness: 0 falls off in lumps, 0.5 stays, 1 runs off.

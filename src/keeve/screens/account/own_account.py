@@ -56,7 +56,7 @@ def new_code(request: Request, database: Database, visitor: SignedIn) -> Respons
 @router.get("/account/recovery-code")
 @router.get("/account/second-step")
 def after_once(visitor: SignedIn) -> Response:
-    """Where a reload lands after what is shown once."""
+    """The page a reload lands on after something was shown once."""
     return RedirectResponse("/account", status_code=303)
 
 

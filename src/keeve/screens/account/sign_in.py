@@ -88,7 +88,7 @@ def do_sign_in(request: Request, database: Database, now: Now) -> Response:
 
 @router.get("/sign-in/code")
 async def show_code() -> Response:
-    """Where a reload lands: the password is typed again."""
+    """The page a reload lands on: the password is typed again."""
     return RedirectResponse("/sign-in", status_code=303)
 
 

@@ -89,7 +89,7 @@ class Counted(NamedTuple):
 
 
 class StockpileNews(NamedTuple):
-    """What may be told of the stockpile: in words, its key, and the event it makes."""
+    """News of the stockpile: in words, its key, and the event it makes."""
 
     words: str
     key: str
@@ -127,7 +127,7 @@ def out_of_turn(steps: Sequence[LoadStep], can: Mapping[tuple[str, str], Offer])
 
 
 def other_use(plan: Plan) -> str:
-    """Where a load that is not right for its job does no harm."""
+    """A use in which a load that is not right for its job does no harm."""
     has_stone = any(item.sort == "stone" for item in plan.materials)
     return "blinding, backfill" if has_stone else "packing, backing up"
 
@@ -146,7 +146,7 @@ def _share(plan: Plan, load: Load, material: str, mass_kg: float) -> GaugedAmoun
 
 
 def top_up(plan: Plan, load: Load, state: LoadState) -> TopUp | None:
-    """What a chosen correction adds next; None where it adds no more material."""
+    """The next material of a chosen correction; None where it adds no more."""
     if state.owed is None or not state.owed.add_kg:
         return None
     material, mass_kg = next(iter(state.owed.add_kg.items()))
@@ -157,7 +157,7 @@ def top_up(plan: Plan, load: Load, state: LoadState) -> TopUp | None:
 
 
 def added_materials(plan: Plan, load: Load, add_kg: Mapping[str, float]) -> list[AddedMaterial]:
-    """What a correction adds, as it is measured."""
+    """The materials of a correction, as they are measured."""
     return [AddedMaterial(name, _share(plan, load, name, kg)) for name, kg in add_kg.items()]
 
 
@@ -181,7 +181,7 @@ def what_is_counted(plan: Plan, load: Load) -> list[Counted]:
 
 
 def hosed_l(state: LoadState, now: Situation) -> list[float]:
-    """What ran in at each second of the open hose; past what may go in it stays at that."""
+    """The litres that ran in at each second of the open hose; past what may go in they stay at that."""
     each_l = (state.flow_l_min or 0.0) / 60
     seconds = whole_up(now.water.remaining_l / each_l)
     return [

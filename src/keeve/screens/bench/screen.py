@@ -41,7 +41,7 @@ def choose(request: Request, database: Database, visitor: SignedIn, now: Now) ->
 
 @router.get("/service-worker.js")
 async def service_worker() -> Response:
-    """What opens a bench again while Keeve is gone; at the root, since it answers for what lies below it."""
+    """The script that opens a bench again while Keeve is gone; at the root, since it answers for what lies below it."""
     return Response(content_of_file("service-worker.js"), media_type="text/javascript")
 
 

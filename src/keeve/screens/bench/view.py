@@ -1,4 +1,4 @@
-"""What the bench shows of a load: the step in hand, everything that may be done now, the pictures."""
+"""The bench of a load: the step in hand, everything that may be done now, the pictures."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -208,20 +208,20 @@ class BenchView:
 
     @property
     def done_words(self) -> str:
-        """What one says when the step in hand is done."""
+        """The words for a step in hand that is done."""
         step = self.now.step
         return step.plan.is_a.done if step and self.test is None else KINDS["mix"].done
 
     @property
     def wait_words(self) -> str:
-        """What to do until the time of the step is up."""
+        """The advice until the time of the step is up."""
         if self.now.act == "rest":
             return "Leave it alone."
         return "Too early to judge. Keep mixing." if self.running.state.water else "Keep mixing."
 
     @property
     def overdue_words(self) -> str:
-        """What to do once it has taken too long."""
+        """The advice once it has taken too long."""
         harm = self.running.plan.mix.over_mixing if self.now.act == "mix" else ""
         return f"Stop: {harm}." if harm else "Mixed enough. Move on."
 
@@ -253,7 +253,7 @@ class BenchView:
 
     @property
     def besides(self) -> Sequence[str]:
-        """What may be done beside the act in hand, what fits it first."""
+        """The acts beside the one in hand, what fits it first."""
         first = _FITS.get(self.picture, ())
         return [*first, *(name for name in _BESIDES if name not in first)]
 
@@ -269,19 +269,19 @@ class BenchView:
 
     @property
     def of_step(self) -> Mapping[str, object]:
-        """What marks water as part of the step in hand, where that asks for some."""
+        """The mark of water as part of the step in hand, where that asks for some."""
         return {"step": self.now.position, "part": True} if self.now.act == "water" else {}
 
     @property
     def other_look(self) -> str:
-        """What kind of mix it is for whoever else may use it."""
+        """The kind of mix it is for whoever else may use it."""
         return {"correct": "wetter", "add_water": "stiffer", "ceiling": "stiffer"}.get(
             self.now.act, "similar"
         )
 
     @property
     def stockpile_news(self) -> Sequence[StockpileNews]:
-        """What may be told of the stockpile at the bench."""
+        """The news of the stockpile that may be recorded at the bench."""
         return STOCKPILE_NEWS
 
     @property
@@ -353,7 +353,7 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
 
 
 def _section(running: RunningLoad, now: Situation) -> SectionFigures:
-    """What is in the mixer: in layers until all is in and mixed, then mixed, whatever a correction adds to it."""
+    """The inside of the mixer: in layers until all is in and mixed, then mixed, whatever a correction adds to it."""
     state = running.state
     to_come = any(step.plan.is_a.brings for step in now.to_do)
     is_mixed = state.last_judgement or (state.is_mixed and not to_come)

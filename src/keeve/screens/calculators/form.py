@@ -53,7 +53,7 @@ def fields_of(rule: Rule, given: Mapping[str, Any], units: System) -> list[RuleF
 
 
 def typed_values(rule: Rule, typed: Mapping[str, str], units: System) -> dict[str, Any]:
-    """Plain JSON values from what was typed. What is no number stays text, for the core to refuse."""
+    """Plain JSON values of the typed texts. Anything that is no number stays text, for the core to refuse."""
     schema = _schema(rule)
     found: dict[str, Any] = _read(schema, schema.get("$defs", {}), typed, units, "")
     return found
@@ -152,7 +152,7 @@ _ALSO_READ_AS = re.compile(r" \(also read as [^)]*\)")
 
 
 def _hint(name: str, description: str) -> str:
-    """What an input is, without the unit its field shows; empty where the label says it all."""
+    """The meaning of an input, without the unit its field shows; empty where the label says it all."""
     text = _UNIT.sub("", _ALSO_READ_AS.sub("", description.replace("\n", " "))).strip()
     if text.rstrip(".").casefold() == label(name).words.casefold():
         return ""
@@ -161,7 +161,7 @@ def _hint(name: str, description: str) -> str:
 
 @lru_cache(maxsize=64)
 def explained(rule: Rule) -> dict[str, Any]:
-    """What the rule's documentation says: the answer it gives, each input, its results, what it refuses."""
+    """The rule's documentation: the answer it gives, each input, its results, what it refuses."""
     parsed = parse(rule.documentation.replace("``", ""))
     return {
         "answers": parsed.short_description or "",
@@ -227,7 +227,7 @@ def _resolved(schema: Schema, defs: Schema, value: Any) -> Schema:
 
 
 def _of_each(schema: Schema) -> Schema:
-    """What each value of an object of any names is."""
+    """The meaning of each value of an object of any names."""
     found: Schema = schema.get("additionalProperties") or next(iter(schema["patternProperties"].values()))
     return found
 

@@ -56,7 +56,7 @@ def show(request: Request, rule_id: str) -> Response:
 
 @router.post("/rules/{rule_id}/try")
 def try_it(request: Request, rule_id: str) -> Response:
-    """What the rule gives for the figures on the form; the form again where a member is to come or go."""
+    """The rule's answer for the figures on the form; the form again where a member is to come or go."""
     rule = _rule(rule_id)
     typed: dict[str, str] = dict(request.state.form)
     add, drop, name = (typed.pop(key, "") for key in ("_add", "_drop", "_name"))

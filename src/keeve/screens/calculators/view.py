@@ -1,4 +1,4 @@
-"""What the rules page shows: every rule by subject, and where each is used."""
+"""The rules page: every rule by subject, and where each is used."""
 
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
@@ -112,7 +112,7 @@ def rules_by_subject() -> dict[str, list[Rule]]:
 
 
 def uses_of(rule_id: str) -> Sequence[Use]:
-    """Where a rule is used."""
+    """The uses of a rule."""
     used = [Use(mix.name, f"/mixes/{mix.id}") for mix, rules in rules_of_each_mix() if rule_id in rules]
     if rule_id in SHAPES or rule_id == "order-volume":
         used.insert(0, Use("Plan: what you are making", "/plan"))

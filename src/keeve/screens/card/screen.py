@@ -111,7 +111,7 @@ def plan_file(database: Database, visitor: SignedIn, plan_id: UUID) -> Response:
 
 @router.get("/plan/{plan_id}/plan.csv")
 def plan_table(database: Database, visitor: SignedIn, plan_id: UUID) -> Response:
-    """What goes into each load as CSV."""
+    """The contents of each load as CSV."""
     plan = _saved(database, visitor, plan_id).plan
     return Response(
         "".join(csv_lines(PLAN_COLUMNS, plan_rows(plan))),

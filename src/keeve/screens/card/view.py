@@ -175,7 +175,7 @@ class PlanOnPaper:
         return 1 + len(self.cards)
 
     def sheets(self, a_page: int) -> tuple[list[list[LoadCard]], list[tuple[int, list[Load]]]]:
-        """What has to be laid out: the pages that say something else, and of every page which of them it is.
+        """The pages to be laid out, each once, and of every page which of them it is.
 
         Cards of one size say the same but for the number of their load.
 

@@ -38,7 +38,7 @@ _LEAST_DAYS, _PAST = 1.0, 1.15
 
 
 def ratio_name(load: LoadRow) -> str:
-    """What the mix of a load calls water over binder."""
+    """The mix's name for water over binder."""
     return load.as_planned.ratio_name if load.as_planned else "water ratio"
 
 
@@ -111,7 +111,7 @@ _MOST_TOLD = 6
 
 
 def _run_words(loads: Sequence[LoadRow], runs: Sequence[Run], units: System) -> Iterator[str]:
-    """What was seen, the oldest first."""
+    """The signals, the oldest first."""
     if len(runs) > _MOST_TOLD:
         yield f"{len(runs)} signals. The latest are here, all of them under Data:"
     for run in runs[-_MOST_TOLD:]:
@@ -152,7 +152,7 @@ def _span(loads: Sequence[LoadRow], run: Run, units: System) -> str:
 
 
 def drift(series: RatioSeries | None, units: System) -> ChartFigures | None:
-    """What loads were off the usual ratio, summed up: a small lasting change shows here first."""
+    """The loads off the usual ratio, summed up: a small lasting change shows here first."""
     if series is None or series.chart is None:
         return None
     chart = series.chart
@@ -398,7 +398,7 @@ def _judge_words(name: str, wetter_by: float, results: Mapping[Result, int]) -> 
 
 
 def uses(loads: Sequence[LoadRow], units: System) -> Table:
-    """What each job took, against its plan."""
+    """The use of each job, against its plan."""
     rows, says, found = [], [], uses_of(loads)
     for use in found:
         rows.append(

@@ -32,7 +32,7 @@ _SPECIFIED = Number("Specified strength", ("specified",), "strength")
 
 
 class Held(NamedTuple):
-    """What tests are held against: as it was typed, as it is meant, and why it is refused."""
+    """The bar for tests: as it was typed, as it is meant, and why it is refused."""
 
     typed: Mapping[str, str]
     specified: Specified | None

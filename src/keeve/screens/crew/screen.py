@@ -53,7 +53,7 @@ def withdraw(database: Database, visitor: MayLead, now: Now, invitation_id: str)
 @router.get("/crew/invitations")
 @router.get("/crew/reset-links")
 def after_link(visitor: SignedIn) -> Response:
-    """Where a reload lands after a link was made, which is shown once, or a zone was refused."""
+    """The page a reload lands on after a link was made, which is shown once, or a zone was refused."""
     return RedirectResponse("/crew", status_code=303)
 
 
@@ -127,7 +127,7 @@ def show_security(
     visitor: MayLead,
     before: Annotated[int | None, Query(ge=1, lt=2**31)] = None,
 ) -> Response:
-    """What happened in the crew that a lead may want to know of later."""
+    """The happenings in the crew that a lead may want to know of later."""
     found = security_log.entries(database, visitor, before)
     return page(
         request,
@@ -142,7 +142,7 @@ def show_security(
 
 @router.get("/invitation/{token}")
 def show_invitation(request: Request, database: Database, now: Now, token: str) -> Response:
-    """What an invitation offers, to anybody who has its link."""
+    """The invitation, to anybody who has its link."""
     offer = crews.open_invitation(database, token, now)
     if offer is None:
         raise HTTPException(404)

@@ -72,7 +72,7 @@ def remove(database: Database, visitor: MayMix, now: Now, job_id: UUID, day: dat
 
 @router.get("/cure/{job_id}/{day}/temperature")
 def after_refusal(database: Database, visitor: SignedIn, job_id: UUID, day: date) -> Response:
-    """Where a reload lands after a temperature was refused."""
+    """The page a reload lands on after a temperature was refused."""
     return go_on(pours.has_pour(database, visitor, job_id, day), "/cure")
 
 

@@ -25,7 +25,7 @@ _SAID = ("held_back", "indoors", "joints")
 
 
 def typed_day(typed: Mapping[str, str], units: System) -> DayPlan:
-    """What a form says of a day. A job whose removal is ticked is left out.
+    """The day as a form has it. A job whose removal is ticked is left out.
 
     Args:
         typed: the fields by name; those of a job end on its place in the list, as ``begins.0``.
@@ -85,7 +85,7 @@ _CALLED: Mapping[str, str] = {
 
 
 def _in_words(fault: InputError) -> InputError:
-    """What is refused, by the labels of the form."""
+    """A refusal by the labels of the form."""
 
     def called(path: re.Match[str]) -> str:
         return _CALLED.get(path[0].rpartition(".")[2], path[0])

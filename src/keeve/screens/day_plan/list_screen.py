@@ -1,4 +1,4 @@
-"""What to bring for a day: a list to tick on the phone and on paper."""
+"""The list of a day to tick, on the phone and on paper."""
 
 from collections.abc import Mapping
 from datetime import date

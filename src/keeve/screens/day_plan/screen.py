@@ -76,12 +76,12 @@ def change(
 @router.get("/day/{day}")
 @router.get("/day/{day}/change")
 def after(visitor: SignedIn, day: date) -> Response:
-    """Where a reload lands after something was refused."""
+    """The page a reload lands on after something was refused."""
     return _to(day)
 
 
 def _key(each: Change) -> str:
-    """What a button says of a change."""
+    """The words of a button for a change."""
     return f"{each.kind} {each.job} {each.to:g}"
 
 

@@ -1,4 +1,4 @@
-"""What a day says in words: what breaks, what would help, what the weather asks for."""
+"""A day in words: what breaks, what would help, what the weather asks for."""
 
 from collections.abc import Sequence
 from typing import NamedTuple
@@ -10,7 +10,7 @@ from keeve.core.texts import counted
 
 
 class WeatherWords(NamedTuple):
-    """What the weather asks of a job: a reason with its worst figure, and from which hour to which (min of the day)."""
+    """The weather's demand on a job: a reason with its worst figure, and from which hour to which (min of the day)."""
 
     job: int
     reason: Reason
@@ -19,7 +19,7 @@ class WeatherWords(NamedTuple):
 
 
 def broken(titles: Sequence[str], each: Break) -> str:
-    """What breaks, in a sentence."""
+    """A break, in a sentence."""
     title, loads = titles[each.job], _numbers(each.loads)
     it_is = "it's" if len(each.loads) == 1 else "they're"
     return {
@@ -56,7 +56,7 @@ def change_words(titles: Sequence[str], change: Change) -> str:
 
 
 def weather_words(outcome: Outcome) -> list[WeatherWords]:
-    """What the weather asks for in the hours in which each job is mixed, one line for each kind."""
+    """The weather's demands in the hours in which each job is mixed, one line for each kind."""
     found: list[WeatherWords] = []
     for index, (loads, by_hour) in enumerate(zip(outcome.jobs, outcome.hours, strict=True)):
         ahead = [load for load in loads if not load.is_begun]

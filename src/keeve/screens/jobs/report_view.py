@@ -206,7 +206,7 @@ def _reported(name: str, load: LoadRow, told: Iterable[LoadEvent]) -> ReportedLo
 
 
 def _together(lines: Iterable[ContentLine]) -> list[ContentLine]:
-    """What went into all loads, by its name, in order of loading."""
+    """The contents of all loads, by their names, in order of loading."""
     found: dict[str, ContentLine] = {}
     for line in lines:
         sofar = found.get(line.name)

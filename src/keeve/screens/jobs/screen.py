@@ -80,7 +80,7 @@ def delete(request: Request, database: Database, visitor: MayMix, now: Now, job_
 @router.get("/jobs/{job_id}/archive")
 @router.get("/jobs/{job_id}/delete")
 def after(database: Database, visitor: SignedIn, job_id: UUID) -> Response:
-    """Where a reload lands after something was refused."""
+    """The page a reload lands on after something was refused."""
     return go_on(jobs.job_page(database, visitor, job_id) is not None, f"/jobs/{job_id}")
 
 

@@ -1,4 +1,4 @@
-"""What the summary of a job shows: the volumes side by side, and what was used."""
+"""The summary of a job: the volumes side by side, and what was used."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -47,7 +47,7 @@ class SummaryPage:
 
 
 def summary_page(plan_id: UUID, plan: Plan, found: JobSummary, *, is_closed: bool) -> SummaryPage:
-    """What the summary of a job shows, as it was closed, or as it is so far."""
+    """The summary of a job, as it was closed, or as it is so far."""
     elsewhere: dict[Outcome, float] = {
         "discarded": found.discarded_l,
         "given": found.given_l,

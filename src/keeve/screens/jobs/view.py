@@ -1,4 +1,4 @@
-"""What the page of a job shows: its loads as far as they are, its plans, its notes."""
+"""The page of a job: its loads as far as they are, its plans, its notes."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass

@@ -35,7 +35,7 @@ class Said(NamedTuple):
 
 
 class Look(NamedTuple):
-    """What a reading looked like: the drawing of its test, the reading, and how wet between the drawings."""
+    """The look of a reading: the drawing of its test, the reading, and how wet between the drawings."""
 
     drawing: Drawing
     reading: Reading
@@ -136,7 +136,7 @@ _Effect = tuple[float | None, float | None, tuple[float, float] | None]
 
 
 def _effects(running: RunningLoad) -> dict[UUID, _Effect]:
-    """What each entry that counts did to the water ratio, how long it took, and how long it should have."""
+    """The effect of each entry that counts on the water ratio, how long it took, and how long it should have."""
     plan, load, applied = running.plan, running.load, running.state.applied
     effects: dict[UUID, _Effect] = {}
     before_ratio: float | None = None
@@ -182,7 +182,7 @@ class ContentLine(NamedTuple):
 
 
 def contents_of(running: RunningLoad) -> list[ContentLine]:
-    """What was planned to go in and what did, in order of loading; water in one line, by its sum."""
+    """The contents as planned and as they went in, in order of loading; water in one line, by its sum."""
     plan, state = running.plan, running.state
     load = as_expected(plan, running.load, state.expected)
     lines = [
@@ -254,7 +254,7 @@ def _recount(layers: dict[tuple[int, str], float], counted_l: Mapping[str, float
 
 
 def went_to(now: Situation, running: RunningLoad) -> Mapping[str, float]:
-    """Where what was made went, L: what is not told was thrown away or is still in the mixer."""
+    """The ways of what was made, L: the rest was thrown away or is still in the mixer."""
     state = running.state
     out = {
         "placed": state.placed_l - state.from_store_l,

@@ -79,7 +79,7 @@ def keep_check(
 @router.get("/log/{load_id}/specimens/{event_id}/{number}")
 @router.get("/log/{load_id}/checks/{check}")
 def after(database: Database, visitor: SignedIn, load_id: UUID) -> Response:
-    """Where a reload lands after something was refused."""
+    """The page a reload lands on after something was refused."""
     return go_on(loads.running_load(database, visitor, load_id) is not None, f"/log/{load_id}#tests")
 
 

@@ -35,7 +35,7 @@ async def keep(request: Request, database: Database, visitor: MayMix, now: Now, 
 
 @router.get("/photos/of/{load_id}")
 def after_keeping(database: Database, visitor: SignedIn, load_id: UUID) -> Response:
-    """Where a reload lands after a photo was refused."""
+    """The page a reload lands on after a photo was refused."""
     return go_on(loads.running_load(database, visitor, load_id) is not None, f"/log/{load_id}")
 
 

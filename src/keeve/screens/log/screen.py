@@ -107,7 +107,7 @@ def show(
 
 
 def asked_for(sought: LogFilter) -> dict[str, str]:
-    """What is looked for, as the address and the form have it."""
+    """The search, as the address and the form have it."""
     given = {
         "job": sought.job_id,
         "mix": sought.mix_id,
@@ -148,7 +148,7 @@ class Filter(NamedTuple):
 
 
 def _filters(asked: Mapping[str, str], found: LogPage) -> Iterator[Filter]:
-    """What is looked for, one by one; a job and a mix by the names of what was found."""
+    """The parts of a search, one by one; a job and a mix by the names of what was found."""
     first = found.lines[0] if found.lines else None
     for name, value in asked.items():
         words = value
@@ -163,7 +163,7 @@ def _filters(asked: Mapping[str, str], found: LogPage) -> Iterator[Filter]:
 
 
 def choices(known: FilterChoices, filters: Iterable[Filter] = ()) -> dict[str, dict[str, str]]:
-    """What can be chosen: what was mixed lately, and what is looked for."""
+    """The choices: those mixed lately, and those of the search."""
     offered: dict[str, dict[str, str]] = {
         "job": dict(known.jobs),
         "mix": dict(known.mixes),
@@ -194,7 +194,7 @@ def export(
     form: Form,
     events: bool = False,
 ) -> Response:
-    """What is looked for in the log, without anything all of it: its loads, or every event of them."""
+    """The loads of the search, without one all of them; or every event of them."""
     file = f"keeve-{'events' if events else 'log'}.{form}"
     note_export(database, visitor, file, now, address_of(request))
     parts: Iterator[str | bytes]
@@ -238,7 +238,7 @@ def fix_entry(
 
 @router.get("/log/{load_id}/entries/{event_id}")
 def after_fixing(database: Database, visitor: SignedIn, load_id: UUID, event_id: UUID) -> Response:
-    """Where a reload lands after something was refused."""
+    """The page a reload lands on after something was refused."""
     found = loads.running_load(database, visitor, load_id) is not None
     return go_on(found, f"/log/{load_id}#fix-{event_id}")
 
@@ -285,7 +285,7 @@ def load_page(
 
 
 def _looked(look: Look) -> list[Shape]:
-    """What a reading looked like."""
+    """The picture of a reading."""
     if look.wetness is None or look.reading == "not-mixed-yet":
         return state_of(look.drawing, look.reading)
     return state_at(look.drawing, look.wetness)

@@ -1,4 +1,4 @@
-"""What the log shows: loads newest first, what they may be found by, one load with its events, the whole as rows."""
+"""The log as it is shown: loads newest first, the choices, one load with its events, the whole as rows."""
 
 import json
 from collections.abc import Iterable, Iterator, Mapping, Sequence

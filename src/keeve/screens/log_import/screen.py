@@ -108,7 +108,7 @@ def _told(lots: Iterator[int], of: int, there: str) -> Iterator[str]:
 @router.get(_HERE + "/{import_id}/take")
 @router.get(_HERE + "/{import_id}/withdraw")
 def after(database: Database, visitor: SignedIn, import_id: UUID) -> Response:
-    """Where a reload lands."""
+    """The page a reload lands on."""
     return go_on(log_imports.draft(database, visitor, import_id) is not None, f"{_HERE}/{import_id}")
 
 

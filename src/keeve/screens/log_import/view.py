@@ -1,4 +1,4 @@
-"""What is shown of a table of a crew's own history before it is taken in: how it is meant, and what it comes to."""
+"""A table of a crew's own history before it is taken in: how it is meant, and what it comes to."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -37,7 +37,7 @@ class MixView(NamedTuple):
 
 
 class DoubtLine(NamedTuple):
-    """What is doubtful in some rows: the rows, their column, in a sentence what, whether they cannot be read for it."""
+    """A doubt about some rows: the rows, their column, in a sentence why, whether they cannot be read for it."""
 
     rows: Sequence[int]
     column: str
@@ -83,7 +83,7 @@ class Preview:
 
 
 def _together(doubts: Sequence[Doubt]) -> list[DoubtLine]:
-    """What is doubtful, that of rows for which it is the same told once; what cannot be read before the rest."""
+    """The doubts, those of rows for which they are the same together; those that keep a row out before the rest."""
     rows: dict[tuple[bool, str, str], list[int]] = {}
     for doubt in doubts:
         rows.setdefault((not doubt.is_refused, doubt.column, doubt.words), []).append(doubt.row)
@@ -158,7 +158,7 @@ def meant_by(form: Mapping[str, str], width: int) -> dict[str, Any]:
 def preview(
     table: Sequence[Sequence[str]], meant: Meant, history: History, mixes: Mapping[str, Mix], new: int
 ) -> Preview:
-    """What is shown of a table.
+    """The preview of a table.
 
     Args:
         table: its rows, the heads first.

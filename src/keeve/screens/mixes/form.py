@@ -12,7 +12,7 @@ from keeve.web.filters import slug
 
 @dataclass
 class MixForm:
-    """What is on the form: the figures asked, texts by name, and what is wrong by name."""
+    """The form of a mix: the figures asked, texts by name, and what is wrong by name."""
 
     fields: list[Number]
     values: dict[str, str]
@@ -38,7 +38,7 @@ def changed_mix(mix: Mix, form: MixForm, units: System, *, is_own: bool) -> Mix 
     """The mix with what the form says; None where something is wrong, which the form then says.
 
     A variant of a mix of the library takes an id from its name; one's own keeps its id and becomes its next
-    version. What the form does not ask (steps, tests, cautions) is the mix's.
+    version. Everything else (steps, tests, cautions) is the mix's.
     """
     raw = mix.model_dump(mode="json")
     if not form.values["name"]:
@@ -66,7 +66,7 @@ def changed_mix(mix: Mix, form: MixForm, units: System, *, is_own: bool) -> Mix 
 
 
 def _asked_of(mix: Mix) -> list[Number]:
-    """What of a mix can be changed on the form."""
+    """The figures of a mix that can be changed on the form."""
     found = []
     if mix.is_made.asks_for != "design":
         found += [

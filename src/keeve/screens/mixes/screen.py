@@ -179,7 +179,7 @@ def _bars(figures: MixFigures) -> dict[str, Any]:
 
 
 def _shown(mix: Mix, procedure: Procedure) -> dict[str, Any]:
-    """What the page of a mix, or one side of a comparison, shows."""
+    """The page of a mix, or one side of a comparison."""
     figures = mix_figures(mix)
     return {
         "mix": mix,

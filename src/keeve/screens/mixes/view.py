@@ -1,4 +1,4 @@
-"""What a mix shows: its materials by volume, what a cubic metre takes, its steps along their time."""
+"""A mix as it is shown: its materials by volume, what a cubic metre takes, its steps along their time."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -68,7 +68,7 @@ class MixFigures:
 # Every mix to choose from is shown on the page of a new plan, each with a plan of its own: a tenth of a second.
 @lru_cache(maxsize=128)
 def mix_figures(mix: Mix) -> MixFigures:
-    """What a mix shows."""
+    """The figures of a mix."""
     plan = cubic_metre(mix)
     load = plan.loads[0]
     volumes = [

@@ -146,7 +146,7 @@ def stockpile_event(typed: Mapping[str, str], units: System) -> dict[str, Any]:
 
 @dataclass
 class YardForm:
-    """What is on the form of one thing: its kind, texts by name, and what is wrong by name."""
+    """The form of one thing: its kind, texts by name, and what is wrong by name."""
 
     kind: str
     values: dict[str, str]
@@ -155,7 +155,7 @@ class YardForm:
 
     @property
     def fields(self) -> tuple[Field, ...]:
-        """What is asked of its kind."""
+        """The fields of its kind."""
         return own_kinds()[self.kind].fields
 
     def refuse(self, fault: InputError) -> None:

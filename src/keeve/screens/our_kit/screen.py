@@ -36,7 +36,7 @@ def show(request: Request, database: Database, visitor: SignedIn, weather: Forec
 
 @router.get("/kit")
 def show_kit(request: Request, database: Database, visitor: SignedIn) -> Response:
-    """What the crew owns."""
+    """The crew's gear."""
     return page(
         request,
         "our_kit/kit.html",

@@ -24,7 +24,7 @@ _WORDS: Mapping[str, str] = {
 
 
 class Seen(NamedTuple):
-    """What was seen of the stockpile: by a load (a dot; crossed out where it was a slip), or by a dried pan (a square
+    """A sight of the stockpile: by a load (a dot; crossed out where it was a slip), or by a dried pan (a square
     from its corner).
     """
 
@@ -35,7 +35,7 @@ class Seen(NamedTuple):
 
 
 class Change(NamedTuple):
-    """Where the stockpile changed between loads, in which word, and when."""
+    """A change of the stockpile between loads: its place, in which word, and when."""
 
     x: float
     word: str

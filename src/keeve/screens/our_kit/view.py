@@ -1,4 +1,4 @@
-"""What a stockpile shows: its moisture load by load with what was predicted, and what comes next."""
+"""A stockpile as it is shown: its moisture load by load with what was predicted, and what comes next."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass

@@ -132,7 +132,7 @@ def swatch_svg(hatch: str) -> Markup:
 
 
 def code_of(address: str) -> Markup:
-    """Where a QR code of an address goes; ``write_paper`` makes it."""
+    """The place of the QR code of an address; ``write_paper`` makes it."""
     return Markup('<i data-code="{}"></i>').format(address)
 
 
@@ -222,7 +222,7 @@ def _patterns() -> Mapping[str, str]:
 
 
 def values(paper: str, **others: Any) -> dict[str, Any]:
-    """What every paper template is given."""
+    """The values of every paper template."""
     half_mm = _HALF_MM.get(paper)
     return {
         "paper": SIZES.get(paper, "A4"),

@@ -229,7 +229,7 @@ _PLACINGS: Mapping[Placing, str] = {
 
 
 def placing(mix: Mix) -> list[Field]:
-    """What it is used for, or in which air, where that moves its water."""
+    """The use, or the air, where that moves its water."""
     if not mix.wetness:
         return []
     # The first is the usual one: it needs no saying.
@@ -334,7 +334,7 @@ def _span(least: float, greatest: float) -> str:
 
 
 def densities(mix: Mix) -> list[Field]:
-    """What may have been weighed of each material."""
+    """The densities that may have been weighed of each material."""
     asked: list[Field] = []
     for part in mix.as_usual.parts if not mix.is_made.is_blended else ():
         here, name = ("materials", part.name), part.name.capitalize()

@@ -41,7 +41,7 @@ FORM_CHANGED = "The fields changed with the mix or shape. Check them, then save.
 
 
 class Offer(NamedTuple):
-    """What one tap puts on the form: its words, and texts by name."""
+    """One tap on the form: its words, and texts by name."""
 
     words: str
     texts: Mapping[str, str]
@@ -92,7 +92,7 @@ class PlanForm:
 
     @property
     def sections(self) -> list[Section]:
-        """What the form asks besides the job's name and mix."""
+        """The questions of the form besides the job's name and mix."""
         return sections(self.mix, self.shapes, self.values)
 
     @property
@@ -102,7 +102,7 @@ class PlanForm:
 
     @property
     def fold_words(self) -> list[str]:
-        """What each fold holds, in the order of the folds."""
+        """The contents of each fold, in the order of the folds."""
         folds = (part for section in self.sections for part in section.parts if isinstance(part, Fold))
         return [fold.words(self.values, self.units) for fold in folds]
 
@@ -115,7 +115,7 @@ class PlanForm:
 
     @property
     def kept(self) -> dict[str, str]:
-        """What was typed while another mix or shape was chosen: it comes back with that choice."""
+        """The texts typed while another mix or shape was chosen: they come back with that choice."""
         asked = {"title", "mix", *self.fields, *(f"need.{index}.kind" for index in range(len(self.shapes)))}
         return {name: text for name, text in self.values.items() if name not in asked}
 
@@ -135,7 +135,7 @@ class PlanForm:
         return path
 
     def offer(self, meant: Mapping[str, Any] | None) -> Offer | None:
-        """What was meant as one tap; None where nothing is known, or the form has no such field."""
+        """The likely meaning as one tap; None where nothing is known, or the form has no such field."""
         named = {self._name(path): kept for path, kept in (meant or {}).items()}
         fields = self.fields
         if not named or not set(named) <= set(fields):
@@ -164,7 +164,7 @@ class PlanForm:
 
     @property
     def wrong(self) -> dict[str, str]:
-        """What is wrong, by field; where nothing is, what is still to be filled in, in one line of its own."""
+        """The faults, by field; where there are none, what is still to be filled in, in one line of its own."""
         if self.errors or not self.missing:
             return self.errors
         labels = [item.label for name, item in self.fields.items() if name in self.missing]
@@ -196,7 +196,7 @@ _OTHERWISE = "concrete-nominal"
 
 
 def _first_shape(mix: Mix) -> str:
-    """What is made of a mix more often than anything else."""
+    """The shape that is made of a mix more often than any other."""
     if mix.is_run.makes_casts:
         return "mould"
     return "cloth" if mix.is_run.placed_in else _SHAPES_BY_USE.get(mix.uses[0], "slab")

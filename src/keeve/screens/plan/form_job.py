@@ -45,7 +45,7 @@ def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
 
 
 def _left_out(item: Field, units: System) -> str:
-    """What the form shows of a field that its job leaves out."""
+    """The text of a field that its job leaves out."""
     if isinstance(item, Choice) and None in item.options:
         return item.write(None)
     if isinstance(item, Number) and item.needed and item.default is not None:

@@ -46,7 +46,7 @@ def keep_it(request: Request, database: Database, visitor: MayMix, weather: Fore
 
 
 def quick_address(job: Job) -> str:
-    """Where the first card of a job stands that is not kept."""
+    """The address of the first card of a job that is not kept."""
     return f"/plan/quick?{urlencode({'job': pack_job(job)})}"
 
 

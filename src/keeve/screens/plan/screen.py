@@ -103,7 +103,7 @@ def show(
 
 @router.post("/plan/preview")
 def preview(request: Request, database: Database, visitor: Anyone) -> Response:
-    """What the form comes to, while it is typed: the result and the mix's own fields as HTML, what is wrong."""
+    """The answer to the form while it is typed: the result and the mix's own fields as HTML, what is wrong."""
     typed = request.state.form
     redraw = "_redraw" in typed
     known = (
@@ -132,7 +132,7 @@ def preview(request: Request, database: Database, visitor: Anyone) -> Response:
 
 @router.post("/plan/mesh")
 async def read_mesh(request: Request, visitor: MayTry) -> Response:
-    """What a mesh file comes to: its figures as the form keeps them, in words, and sides for fields of the form.
+    """A mesh file, read: its figures as the form keeps them, in words, and sides for fields of the form.
 
     The body is the file itself; its name, unit, turn and cut are in the address.
     """
@@ -183,7 +183,7 @@ def open_file(request: Request, database: Database, visitor: Anyone, now: Now) -
 @router.get("/plan/units")
 @router.get("/plan/open")
 def after() -> Response:
-    """Where a reload lands after the units were changed or a file was opened."""
+    """The page a reload lands on after the units were changed or a file was opened."""
     return RedirectResponse("/plan", status_code=303)
 
 
@@ -322,7 +322,7 @@ def _result(form: PlanForm) -> dict[str, Any]:
 
 
 def sketches(needs: Sequence[Mapping[str, Any]], items: Sequence[PlanItem]) -> list[tuple[Sketch, PlanItem]]:
-    """What is to be made, drawn with its sizes as the plan made them out; beside it what the plan makes of it."""
+    """The items to be made, drawn with their sizes as the plan made them out; beside each what the plan makes of it."""
     made = zip(needs, items, strict=False)
     return [(sketch(shape_of(need), {**need, **item.facts}), item) for need, item in made]
 

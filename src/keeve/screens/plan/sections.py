@@ -42,7 +42,7 @@ class Fold(NamedTuple):
     value: str = ""
 
     def words(self, values: Mapping[str, str], units: System) -> str:
-        """What it holds, in the line that opens it."""
+        """Its contents, in the line that opens it."""
         said = [
             _said(field, values[field.name], units, alone=len(self.fields) == 1)
             for field in self.fields
@@ -63,7 +63,7 @@ def _tells(field: Field, values: Mapping[str, str]) -> bool:
 
 
 def _said(field: Field, text: str, units: System, *, alone: bool) -> str:
-    """What was given, after the name of its field."""
+    """The text that was given, after the name of its field."""
     if isinstance(field, Choice):
         return dict(field.written(text))[text]
     # A text that brings its own unit is shown as it was typed.

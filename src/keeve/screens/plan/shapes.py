@@ -378,7 +378,7 @@ def _as_thick(shape: str, item: Number, span_mm: tuple[float, float] | None, nam
 def asked_of(
     shape: str, index: int, values: Mapping[str, str], span_mm: tuple[float, float] | None = None
 ) -> list[Asked]:
-    """What an item of a job asks for: each of its parts by the way it is known, then its own sizes and rows.
+    """The questions of an item of a job: each of its parts by the way it is known, then its own sizes and rows.
 
     Args:
         shape: its shape.

@@ -1,4 +1,4 @@
-"""What the plan page answers: the plan of a job with what is shown of it."""
+"""The answer of the plan page: the plan of a job with what is shown of it."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -50,7 +50,7 @@ class PlanAnswer:
 
 
 def plan_answer(job: Job) -> PlanAnswer:
-    """What a job comes to.
+    """The answer to a job.
 
     Raises:
         InputError: the job cannot be planned.

@@ -1,4 +1,4 @@
-"""What is due of the crew's pours: what to keep, what to do, what may be done, by the hour."""
+"""Due tasks of the crew's pours: what to keep, what to do, what may be done, by the hour."""
 
 from collections.abc import Sequence
 from datetime import datetime, timedelta
@@ -18,7 +18,7 @@ class DueLine(NamedTuple):
 
 
 def due(pours: Sequence[PourLine], now: datetime) -> list[DueLine]:
-    """What is due of the pours: what is late first, then by when it begins."""
+    """The tasks due of the pours: those that are late first, then by when they begin."""
     found = [DueLine(pour, line) for pour in pours for line in pour.tasks if _is_due(line, now)]
     return sorted(found, key=lambda each: (each.line.state != "late", each.line.task.begins))
 

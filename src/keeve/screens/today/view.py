@@ -1,4 +1,4 @@
-"""What Today shows: the loads in work with their working time, the plans with loads left, the finished ones."""
+"""Today as it is shown: the loads in work with their working time, the plans with loads left, the finished ones."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass

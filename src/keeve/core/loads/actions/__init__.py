@@ -27,7 +27,7 @@ def _actions() -> Mapping[str, Action[Any]]:
 
 
 def _reader(actions: Mapping[str, Action[Any]]) -> TypeAdapter[LoadEvent]:
-    """What reads the events of these actions."""
+    """The reader of the events of these actions."""
     event: Any = Union[tuple(action.event for action in actions.values())]  # noqa: UP007
     return TypeAdapter(Annotated[event, Field(discriminator="kind")])
 

@@ -1,7 +1,7 @@
 """An offer: one way in which an action may be done with a load now, as the event it makes.
 
-What of the event is fixed, which figures are to be given and between which bounds, and, where it may not be done now,
-why not.
+It says what of the event is fixed, which figures are to be given and between which bounds, and, where it may not be
+done now, why not.
 """
 
 from collections.abc import Mapping

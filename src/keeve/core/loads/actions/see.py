@@ -55,7 +55,7 @@ class See(Action[Seen]):
             )
 
     def target(self, plan: Plan, event: Seen) -> str:
-        """What was seen."""
+        """The sight."""
         return event.sight
 
     def apply(self, load: Load, state: LoadState, event: Seen) -> LoadState:

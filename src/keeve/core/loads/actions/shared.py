@@ -1,4 +1,4 @@
-"""What several actions share: steps of the procedure, what leaves the mixer, casts, records, what the server does."""
+"""Shared by several actions: steps of the procedure, leaving the mixer, casts, records, acts of the server."""
 
 from collections.abc import Iterator
 from datetime import datetime
@@ -110,7 +110,7 @@ def on_scale(at: Moment, share: float) -> Amount:
 
 
 class OwnAction(Action[E]):
-    """What the server records by itself: nobody sends it, and there is nothing to undo."""
+    """An act of the server: nobody sends it, and there is nothing to undo."""
 
     def check(self, at: Moment, event: E) -> None:
         """Refuse it of anybody else."""
@@ -118,7 +118,7 @@ class OwnAction(Action[E]):
 
 
 class Record(Action[E]):
-    """What is recorded of a load beside its mixing: it hangs on no act of the bench, and is told when it is known."""
+    """A record of a load beside its mixing: it hangs on no act of the bench, and is made when it is known."""
 
     def check(self, at: Moment, event: E) -> None:
         """Refuse it of a load that was taken back."""

@@ -31,7 +31,7 @@ class TopUp(Action[Corrected]):
     id, event = "top_up", Corrected
 
     def offers(self, at: Moment) -> Iterator[Offer]:
-        """What is still owed of it, or what is shown."""
+        """The material still owed of it, or shown."""
         if not at.plan.mix.is_run.is_judged:
             return
         shown = at.now.correction

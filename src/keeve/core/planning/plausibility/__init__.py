@@ -1,8 +1,8 @@
 """Plausibility: what looks wrong in a job without being impossible, each with what was probably meant.
 
-The impossible is refused where it is met. What is caught here is passed on as a warning, for the user may be right.
-What was meant is offered for a slip of the unit, the decimal point or the order. A hazard (frost, chlorides, spoilt or
-wrong bags) is never offered away: there the way out is in the words.
+The impossible is refused where it is met. A thing caught here is passed on as a warning, for the user may be right.
+The likely meaning is offered for a slip of the unit, the decimal point or the order. A hazard (frost, chlorides, spoilt
+or wrong bags) is never offered away: there the way out is in the words.
 The bounds are common practice, no source: wide enough that a right figure stays silent.
 """
 

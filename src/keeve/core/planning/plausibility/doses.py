@@ -35,7 +35,7 @@ def implausible_doses(mix: Mix, job: Job, loads: list[Load]) -> Iterator[RuleWar
 
 
 def _short_of_air(mix: Mix, undosed: Admixture) -> str:
-    """What a load makes less without what carries its air, in a sentence."""
+    """The volume that a load lacks without the admixture that carries its air, in a sentence."""
     without = mix.air_fraction - undosed.carries_air
     less = 1 - (1 - mix.air_fraction) / (1 - without)
     return (

@@ -68,7 +68,7 @@ _ALL_IN = ("all-in concrete", "all-in render", "all-in mix", "masonry mortar")
 def kind_of_bag(says: str) -> str | None:
     """The kind of a bag by the words on it; None where they say nothing known.
 
-    What it is comes first, what it is for after that.
+    The thing itself comes first, its use after that.
     """
     is_a, _, use = says.lower().partition(" for ")
     return next((kind for words in (is_a, use) for word, kind in _WORDS if word in words), None)
@@ -164,7 +164,7 @@ _CUBIC_FOOT_L = 28.3168
 
 @cache
 def _figures() -> tuple[tuple[tuple[str, ...], tuple[float, ...]], ...]:
-    """What the figures of a label may be off by, the likelier first: another unit, then the decimal point."""
+    """Likely slips in the figures of a label, the likelier first: another unit, then the decimal point."""
     gallon_l = factor("US gal", "L")
     of_water = (factor("US fl oz", "L"), factor("mL", "L"), 0.1, factor("US qt", "US gal"), gallon_l, 10.0)
     return (
@@ -175,7 +175,7 @@ def _figures() -> tuple[tuple[tuple[str, ...], tuple[float, ...]], ...]:
 
 
 def _usual_water(mix: Mix, part: MixPart) -> tuple[float, float]:
-    """What such a bag takes at least and at most, L/kg."""
+    """The least and the most water that such a bag takes, L/kg."""
     is_coat = bool({"render", "plaster"} & set(mix.uses))
     return (
         _LEAST_OF_A_PASTE if part.unit == "pail" else _LEAST_WATER,
