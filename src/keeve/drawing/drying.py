@@ -5,9 +5,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from keeve.core.loads.drying import Drying
 from keeve.core.rules.gypsum_time import DRY_FRACTION
 from keeve.drawing.points import points
-from keeve.figures.casts import DryingFigures
 
 _DESK, _PHONE = 760.0, 400.0
 _LEFT, _RIGHT, _TOP, _BOTTOM = 12.0, 90.0, 30.0, 200.0
@@ -30,12 +30,12 @@ class DryingChart:
     days: list[tuple[float, int]]
 
 
-def drying_charts(figures: DryingFigures) -> list[DryingChart]:
+def drying_charts(figures: Drying) -> list[DryingChart]:
     """The chart at desk and at phone width."""
     return [_chart(figures, width) for width in (_DESK, _PHONE)]
 
 
-def _chart(figures: DryingFigures, width: float) -> DryingChart:
+def _chart(figures: Drying, width: float) -> DryingChart:
     right = width - _RIGHT
     first = figures.poured_at
     last = max([one.at for one in figures.weighings] + [figures.ready_at or first])
@@ -67,7 +67,7 @@ def _chart(figures: DryingFigures, width: float) -> DryingChart:
     )
 
 
-def _curve(figures: DryingFigures, x: Callable[[datetime], float], y: Callable[[float], float]) -> str:
+def _curve(figures: Drying, x: Callable[[datetime], float], y: Callable[[float], float]) -> str:
     """The weight over the dry weight, falling by the same share each day to where it is dry."""
     begun, ready = figures.weighings[0], figures.ready_at
     if ready is None or begun.kg <= figures.dry_kg or ready <= begun.at:

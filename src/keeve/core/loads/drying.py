@@ -5,7 +5,6 @@ from typing import NamedTuple
 
 from keeve.core.loads.load_state import LoadState
 from keeve.core.loads.state_parts import WeighedAt
-from keeve.core.planning.plan import Load
 from keeve.core.rules.gypsum_time import Weighing, plaster_dry_weight, plaster_drying
 from keeve.core.rules.workings import Workings
 
@@ -18,11 +17,16 @@ _NEAR_FRACTION = 0.015
 _UNDER_FRACTION = 0.03
 
 
+# So many standard deviations hold eight in ten; no day is known better than that, days.
+_EIGHTY, _LEAST_BAND_DAYS = 1.2816, 0.5
+
+
 class Drying(NamedTuple):
     """How a cast dries.
 
     Args:
-        wet_kg: what it weighed when it was poured, less what was trimmed off.
+        poured_at: when it was poured.
+        wet_kg: what it weighed then, less what was trimmed off.
         dry_kg: what it comes to.
         done_fraction: how much of its water has left, of what has to; None before it was weighed.
         ready_at: when it will probably be dry; None before three weighings that fall.
@@ -33,6 +37,7 @@ class Drying(NamedTuple):
         weighings: every weighing, in order.
     """
 
+    poured_at: datetime
     wet_kg: float
     dry_kg: float
     done_fraction: float | None
@@ -43,18 +48,30 @@ class Drying(NamedTuple):
     is_under: bool
     weighings: tuple[WeighedAt, ...]
 
+    @property
+    def last_kg(self) -> float | None:
+        """Its last weight."""
+        return self.weighings[-1].kg if self.weighings else None
 
-def drying_of(load: Load, state: LoadState, made_l: float, workings: Workings) -> Drying | None:
+    @property
+    def ready_days_band(self) -> float:
+        """The 80 % band of the day it will be dry, days."""
+        return max(_EIGHTY * (self.ready_days_sd or 0.0), _LEAST_BAND_DAYS)
+
+
+def drying_of(
+    state: LoadState, poured_at: datetime | None, made_l: float, workings: Workings
+) -> Drying | None:
     """How the cast of a plaster load dries; None where nothing of it was placed.
 
     Args:
-        load: the load as planned.
         state: its state.
+        poured_at: when its clock started; None before.
         made_l: fresh mix that was made of it, L.
         workings: keeps the rules that are run.
     """
     plaster_kg = sum(state.went_in_kg.values())
-    if state.placed_l <= 0 or plaster_kg <= 0 or made_l <= 0:
+    if poured_at is None or state.placed_l <= 0 or plaster_kg <= 0 or made_l <= 0:
         return None
     placed = min(state.placed_l / made_l, 1.0)
     whole = workings.run(
@@ -63,7 +80,7 @@ def drying_of(load: Load, state: LoadState, made_l: float, workings: Workings) -
     left = max(1 - state.trimmed_kg / whole.wet_kg, 0.0)
     wet_kg, dry_kg = whole.wet_kg * left, whole.dry_kg * left
     if not state.weighings or dry_kg <= 0:
-        return Drying(wet_kg, dry_kg, None, None, None, False, False, False, ())
+        return Drying(poured_at, wet_kg, dry_kg, None, None, None, False, False, False, ())
     first = state.weighings[0].at
     found = workings.run(
         plaster_drying,
@@ -76,6 +93,7 @@ def drying_of(load: Load, state: LoadState, made_l: float, workings: Workings) -
     before = next((one for one in reversed(state.weighings) if last.at - one.at >= _APART), None)
     stays = before is not None and abs(before.kg - last.kg) <= _STAYS_FRACTION * last.kg
     return Drying(
+        poured_at=poured_at,
         wet_kg=wet_kg,
         dry_kg=dry_kg,
         done_fraction=found.done_fraction,

@@ -194,7 +194,7 @@ def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situat
         life=life,
         stage=life.stage(now),
         clock=clock,
-        drying=drying_of(whole, state, made_l, workings)
+        drying=drying_of(state, life.began_at, made_l, workings)
         if act in ("strip", "dry", "done") and clock
         else None,
         window=window,

@@ -5,6 +5,7 @@ from datetime import datetime
 from typing import NamedTuple
 from uuid import UUID
 
+from keeve.core.loads.drying import Drying
 from keeve.core.loads.event import LoadEvent, in_order
 from keeve.core.loads.fold import fold_on, fold_ordered
 from keeve.core.loads.load_state import LoadState
@@ -45,6 +46,10 @@ class RunningLoad:
     def is_out(self) -> bool:
         """Whether it is out of its mixer: no more water comes to it."""
         return bool(self.state.placed_l) or self.state.discarded is not None
+
+    def drying(self, now: Situation) -> Drying | None:
+        """How its cast dries; None before it is out of its mould."""
+        return now.drying if self.state.stripped_at else None
 
     def situation(self, now: datetime) -> Situation:
         """Its place in its procedure at that moment."""

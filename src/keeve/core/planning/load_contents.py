@@ -1,6 +1,6 @@
 """The contents of each load: charges, water and admixtures, by volume, by mass or by the bag."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from keeve.core.errors import InputError
@@ -64,7 +64,7 @@ class LoadAmounts(NamedTuple):
 
 
 def amounts_by_parts(
-    mix: Mix, water: MixWater, job: Job, parts: list[Part], target_m3: float, workings: Workings
+    mix: Mix, water: MixWater, job: Job, parts: Sequence[Part], target_m3: float, workings: Workings
 ) -> LoadAmounts:
     """The amounts that make a fresh volume, by volume, by mass or as plaster."""
     if mix.is_made.charge_rule == rule_of(plaster_charge).id:
@@ -75,7 +75,7 @@ def amounts_by_parts(
         "target_m3": target_m3 * _without_powders(mix, water, job, parts),
     }
     if mix.is_made.by_loose_volume:
-        by_volume = workings.run(volume_parts, components=parts, **wanted)
+        by_volume = workings.run(volume_parts, components=list(parts), **wanted)
         return LoadAmounts(
             by_volume.masses_kg, by_volume.dry_kg, by_volume.volumes_l, by_volume.added_water_l
         )
@@ -93,7 +93,7 @@ def amounts_by_parts(
 _POWDER_KG_M3 = 1300.0
 
 
-def _without_powders(mix: Mix, water: MixWater, job: Job, parts: list[Part]) -> float:
+def _without_powders(mix: Mix, water: MixWater, job: Job, parts: Sequence[Part]) -> float:
     """The share of the volume left to the parts of the mix, where powders dosed on the binder take the rest."""
     doses = [_label_of(item, job) for item in mix.admixtures]
     powder_kg_kg = sum(
@@ -130,7 +130,7 @@ def _of_plaster(
     return LoadAmounts(mass_kg, mass_kg, loose_l, charge.water_kg)
 
 
-def binder_kg(parts: list[Part], amounts: LoadAmounts) -> float:
+def binder_kg(parts: Sequence[Part], amounts: LoadAmounts) -> float:
     """The binder in these amounts, kg."""
     return sum(amounts.dry_kg[part.name] for part in parts if part.is_binder)
 
@@ -145,7 +145,7 @@ def each_size(sizes: list[LoadSize], load_of: Callable[[LoadSize], Load]) -> lis
 
 
 def load_by_parts(
-    mix: Mix, water: MixWater, job: Job, parts: list[Part], size: LoadSize, workings: Workings
+    mix: Mix, water: MixWater, job: Job, parts: Sequence[Part], size: LoadSize, workings: Workings
 ) -> Load:
     """One load of a mix by volume or by mass."""
     amounts = amounts_by_parts(mix, water, job, parts, size.volume_m3, workings)
@@ -156,7 +156,7 @@ def load_of_amounts(
     mix: Mix,
     water: MixWater,
     job: Job,
-    parts: list[Part],
+    parts: Sequence[Part],
     amounts: LoadAmounts,
     size: LoadSize,
     workings: Workings,
@@ -236,7 +236,7 @@ def _charge(part: MixPart, amounts: LoadAmounts, job: Job) -> Charge:
 
 
 def load_by_bag(
-    mix: Mix, label: Label, job: Job, parts: list[Part], size: LoadSize, workings: Workings
+    mix: Mix, label: Label, job: Job, parts: Sequence[Part], size: LoadSize, workings: Workings
 ) -> Load:
     """One load of a mix by the bag: its water is the label's; other parts are weighed to the bag."""
     bags = size.volume_m3 * 1000 / label.yield_l

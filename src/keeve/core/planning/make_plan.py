@@ -34,7 +34,7 @@ from keeve.core.planning.plan import (
 )
 from keeve.core.planning.plausibility import implausible_in_job, implausible_in_loads
 from keeve.core.planning.set_clock import clock_of, water_c_of
-from keeve.core.planning.site_mix import SiteMaterial, materials_on_site, mix_of
+from keeve.core.planning.site_mix import materials_on_site, mix_of
 from keeve.core.planning.vessel_loads import InVessels, loads_in_vessels, without_means
 from keeve.core.planning.volumes import no_bag, volumes
 from keeve.core.planning.warmth import life_on_site
@@ -65,13 +65,13 @@ def make_plan(job: Job) -> Plan:
     mix = mix_of(job, workings)
     procedure = _procedure(mix, job, workings)
     assumed = _assumed(job, mix)
-    site = materials_on_site(mix, job, workings, assumed)
+    materials = materials_on_site(mix, job, workings, assumed)
     workings.warnings += implausible_in_job(mix, job)
     try:
         if mix.water is None:
-            made = _by_bag(mix, job, site, workings)
+            made = _by_bag(mix, job, materials, workings)
         else:
-            made = _by_parts(mix, mix.water, job, site, procedure.steps, workings)
+            made = _by_parts(mix, mix.water, job, materials, procedure.steps, workings)
     except InputError as fault:
         slip = next(
             (item for item in workings.warnings if item.meant and item.field.startswith("need.")), None
@@ -87,7 +87,6 @@ def make_plan(job: Job) -> Plan:
     if mix.is_run.placed_in and mix.water:
         steps = _soaked(steps, mix.water, job, made.loads, workings)
         workings.warnings += poured_in_parts(made.loads)
-    materials = [material.plan for material in site]
     bought, cost = _shopping(job, made.loads, materials, workings)
     plan = Plan(
         version=1,
@@ -138,13 +137,12 @@ class _Sized(NamedTuple):
 
 
 def _by_parts(
-    mix: Mix, water: MixWater, job: Job, site: list[SiteMaterial], steps: list[Step], workings: Workings
+    mix: Mix, water: MixWater, job: Job, parts: list[PlanMaterial], steps: list[Step], workings: Workings
 ) -> _Sized:
     """A mix by volume or by mass: equal loads, or whole bags of binder where asked for."""
-    parts = [material.part for material in site]
     a_cubic_metre = amounts_by_parts(mix, water, job, parts, 1.0, Workings())
     # The first that comes in bags is the measure, by its own share of the mix, whatever other binders there are.
-    bagged_part = next((material.plan for material in site if material.plan.bag_kg), None)
+    bagged_part = next((part for part in parts if part.bag_kg), None)
     bags, bag_l = None, None
     if bagged_part and bagged_part.bag_kg:
         own_kg_m3 = a_cubic_metre.dry_kg[bagged_part.name]
@@ -198,13 +196,13 @@ def _under_the_rim(job: Job, load_of: Callable[[LoadSize], Load]) -> float:
     return job.mixer.drum_l * one.yield_l / one.loose_l
 
 
-def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) -> _Sized:
+def _by_bag(mix: Mix, job: Job, parts: list[PlanMaterial], workings: Workings) -> _Sized:
     """A mix by the bag, in whole bags: the volume is what they make.
 
     If the batch is fixed (a colour pack belongs to its bags, a tint to its pail), every load is one batch, and the
     last one what is left of it.
     """
-    bag = site[0].plan
+    bag = parts[0]
     label = label_of(job, bag.name)
     water_l = (label.water_min_l + label.water_max_l) / 2
     wanted = volumes(job, label.yield_l, (label.bag_kg + water_l) / label.yield_l * 1000, workings)
@@ -220,7 +218,6 @@ def _by_bag(mix: Mix, job: Job, site: list[SiteMaterial], workings: Workings) ->
         target_m3=near_m3,
         part_fraction=mix.least_bag,
     )
-    parts = [material.part for material in site]
     rim_l = _under_the_rim(job, lambda one: load_by_bag(mix, label, job, parts, one, Workings()))
     made_l, most_l = made.yield_l, min(job.mixer.working_l, rim_l)
     if mix.bags_a_batch:

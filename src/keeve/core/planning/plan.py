@@ -14,6 +14,7 @@ from keeve.core.mixes.step_kinds import KINDS, Kind, StepKind
 from keeve.core.planning.job import Conditions, Mixer, Scale, Vessel
 from keeve.core.rules.aggregate_moisture import free_moisture_fraction
 from keeve.core.rules.load_sizes import Limit
+from keeve.core.rules.proportioning import Part
 from keeve.core.rules.registry import RuleWarning
 from keeve.core.rules.workings import Working
 from keeve.core.tolerances import ROUNDING
@@ -237,25 +238,18 @@ class PlanMix(_Part):
         return self.retempering in ("small_water", "remix_freely")
 
 
-class PlanMaterial(_Part):
-    """A material of the plan with the figures that were used.
+class PlanMaterial(Part):
+    """A material of the plan: a part of its mix with the figures of this site.
 
     ``stockpile``: the material's id where it comes from a stockpile. ``least`` and ``greatest``: the span of parts in
     which the mix is neither too rich nor too lean. ``age_months``: how old its bag is, where that was said.
     """
 
-    name: str
     title: str
     hatch: Hatch
-    is_binder: bool
     is_dry: bool = True
-    parts: float
-    moisture_fraction: float
-    bulking_fraction: float
-    bulk_density_kg_m3: float
     bag_kg: float | None
     unit: str = "bag"
-    absorption_fraction: float = 0.0
     stockpile: str = ""
     sort: Sort | None = None
     least: float | None = None

@@ -1,7 +1,7 @@
 """The mix as made on this site: the user's own ratio, the materials with their figures or defaults."""
 
 from collections.abc import Callable, Mapping
-from typing import Any, NamedTuple
+from typing import Any
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix, materials
@@ -12,19 +12,11 @@ from keeve.core.planning.job import Job, MaterialOnSite, OwnWater
 from keeve.core.planning.plan import PlanMaterial
 from keeve.core.rules.aggregate_moisture import sand_bulking
 from keeve.core.rules.gypsum import KG_PER_POUND, LITRES_PER_US_QUART, plaster_ratio, water_density_kg_m3
-from keeve.core.rules.proportioning import Part
 from keeve.core.rules.workings import Workings
 
 Minutes = tuple[float, float]
 # What a vessel is for besides the materials of the mix.
 WATER = "water"
-
-
-class SiteMaterial(NamedTuple):
-    """A material of the mix with the figures of this site: for the rules, and for the plan."""
-
-    part: Part
-    plan: PlanMaterial
 
 
 def mix_of(job: Job, workings: Workings) -> Mix:
@@ -254,7 +246,7 @@ def _spanned(mix: Mix) -> Mix:
     return mix.model_copy(update={"parts": parts})
 
 
-def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str, Any]) -> list[SiteMaterial]:
+def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str, Any]) -> list[PlanMaterial]:
     """Every component of the mix with the figures of the site, or the defaults of its material.
 
     Args:
@@ -299,7 +291,7 @@ def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str,
 
 def _material(
     part: MixPart, site: MaterialOnSite, workings: Workings, assumed: dict[str, Any]
-) -> SiteMaterial:
+) -> PlanMaterial:
     if part.material not in materials():
         raise InputError(
             "unknown_material",
@@ -320,25 +312,19 @@ def _material(
     for name, value in figures.items():
         if name not in known and value:
             assumed[f"materials.{part.name}.{name}"] = value
-    return SiteMaterial(
-        Part(name=part.name, parts=part.parts, is_binder=default.is_binder, **figures),
-        PlanMaterial(
-            name=part.name,
-            title=default.name,
-            hatch=default.hatch,
-            is_binder=default.is_binder,
-            is_dry=default.is_dry,
-            parts=part.parts,
-            moisture_fraction=figures["moisture_fraction"],
-            bulking_fraction=figures["bulking_fraction"],
-            bulk_density_kg_m3=figures["bulk_density_kg_m3"],
-            bag_kg=known.get("bag_kg", default.bag_kg),
-            unit=part.unit or "bag",
-            absorption_fraction=figures["absorption_fraction"],
-            sort=default.sort,
-            least=part.least,
-            greatest=part.greatest,
-            stockpile=part.material if default.is_stockpiled else "",
-            age_months=site.age_months,
-        ),
+    return PlanMaterial(
+        name=part.name,
+        parts=part.parts,
+        is_binder=default.is_binder,
+        **figures,
+        title=default.name,
+        hatch=default.hatch,
+        is_dry=default.is_dry,
+        bag_kg=known.get("bag_kg", default.bag_kg),
+        unit=part.unit or "bag",
+        sort=default.sort,
+        least=part.least,
+        greatest=part.greatest,
+        stockpile=part.material if default.is_stockpiled else "",
+        age_months=site.age_months,
     )

@@ -139,7 +139,7 @@ class InVessels(NamedTuple):
     mix: Mix
     water: MixWater
     job: Job
-    parts: list[Part]
+    parts: Sequence[Part]
     most_l: float
     bagged: str
 

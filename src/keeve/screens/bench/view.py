@@ -8,6 +8,7 @@ from typing import NamedTuple
 from keeve.core.loads.actions.offer import Offer
 from keeve.core.loads.cleaning import CLEANING, WASH_OUT, Cleaning
 from keeve.core.loads.corrections import cooler_next_time
+from keeve.core.loads.drying import Drying
 from keeve.core.loads.expected_water import as_expected, followed, in_words
 from keeve.core.loads.next_step import Act, Situation, shares_in
 from keeve.core.loads.offers import open_offers
@@ -26,7 +27,6 @@ from keeve.core.planning.amounts import (
 from keeve.core.rules.temperature import CoolingPlan
 from keeve.core.rules.workings import Working, Workings
 from keeve.figures.amounts import Dose, dose_of
-from keeve.figures.casts import DryingFigures, drying_of_load
 from keeve.figures.sections import SectionFigures, section_figures
 from keeve.figures.set_clock import (
     BUILD_STAGES,
@@ -190,7 +190,7 @@ class BenchView:
     looks_for: Test | None
     stages: Sequence[BuildStage]
     next_batch_at: datetime | None
-    drying: DryingFigures | None
+    drying: Drying | None
     again: bool
     workings: Sequence[Working]
 
@@ -346,7 +346,7 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
         looks_for=plan.tests[step.plan.look] if step and step.plan.look else None,
         stages=BUILD_STAGES if builds else (),
         next_batch_at=next_batch_at(clock) if clock and builds else None,
-        drying=drying_of_load(running.state, running.begun_at, now),
+        drying=running.drying(now),
         again=state.discarded is not None and state.placed_l <= 0,
         workings=[*now.workings, *workings.kept],
     )

@@ -9,6 +9,7 @@ from uuid import UUID
 
 from keeve.core.curing.pours import SaidLine
 from keeve.core.loads.actions import ACTIONS
+from keeve.core.loads.drying import Drying
 from keeve.core.loads.next_step import Situation, Window
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.cast_checks import CastCheck, checks_of
@@ -18,7 +19,6 @@ from keeve.core.log.log_filter import FilterChoices
 from keeve.core.log.photo import LoadPhoto
 from keeve.core.log.specimens import Age, SpecimenRow, ages_of, specimens_of
 from keeve.core.mixes.model import READING_NAMES
-from keeve.figures.casts import DryingFigures, drying_of_load
 from keeve.figures.event_words import RESULT_NAMES
 from keeve.figures.sections import SectionFigures
 from keeve.figures.set_clock import ClockFigures, clock_figures
@@ -116,7 +116,7 @@ class LoadRecord:
     now: Situation
     water: WaterFigures
     clock: ClockFigures | None
-    drying: DryingFigures | None
+    drying: Drying | None
     usual_drying: Own | None
     planned: SectionFigures
     real: SectionFigures
@@ -153,7 +153,7 @@ def load_record(
         now=situation,
         water=water_figures(situation.window, situation.additions_l),
         clock=clock_figures(running.plan, situation.clock) if situation.clock else None,
-        drying=drying_of_load(running.state, running.begun_at, situation),
+        drying=running.drying(situation),
         usual_drying=usual_drying,
         planned=planned_section(running),
         real=real_section(running, situation),
@@ -170,7 +170,7 @@ def load_record(
 
 def still_dries(running: RunningLoad, moment: datetime) -> bool:
     """Whether a cast of a load dries, and its own weighings do not say yet how long."""
-    drying = drying_of_load(running.state, running.begun_at, running.situation(moment))
+    drying = running.drying(running.situation(moment))
     return drying is not None and drying.ready_at is None and not drying.is_dry
 
 

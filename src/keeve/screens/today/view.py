@@ -8,11 +8,11 @@ from uuid import UUID
 
 from keeve.core.curing.pours import PourLine
 from keeve.core.day_plan.day import Start
+from keeve.core.loads.drying import Drying
 from keeve.core.loads.next_step import Situation
 from keeve.core.loads.running_load import InWork, OpenLoads, RunningLoad
 from keeve.core.log.specimens import DueSpecimens
 from keeve.core.planning.job_versions import JobLine
-from keeve.figures.casts import DryingFigures, drying_of_load
 from keeve.screens.today.due import DueLine, due
 
 # The next jobs are looked for among so many of the newest, and so many of them are shown.
@@ -39,7 +39,7 @@ class CastLine:
 
     running: RunningLoad
     now: Situation
-    drying: DryingFigures | None
+    drying: Drying | None
 
     @property
     def id(self) -> UUID:
@@ -84,10 +84,7 @@ def today(
     planned = [line for line in active if not line.is_finished]
     return Today(
         in_work=[_line(load, now) for load in loads.in_work],
-        casts=[
-            CastLine(running, situation, drying_of_load(running.state, running.begun_at, situation))
-            for running, situation in loads.casts
-        ],
+        casts=[CastLine(running, situation, running.drying(situation)) for running, situation in loads.casts],
         due=due(pours, now)[:_DUE],
         specimens=specimens,
         is_curing=bool(pours),
