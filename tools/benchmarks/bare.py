@@ -16,13 +16,16 @@ _PAGE = """<!doctype html><html lang="en"><head><title>Bare</title></head><body>
 
 _templates = Jinja2Templates(env=Environment(loader=DictLoader({"page.html": _PAGE}), autoescape=True))
 _engine = create_engine(os.environ["DATABASE_URL"], pool_pre_ping=True)
+_CREW = text("select set_config('keeve.crew', :crew, true)")
 _QUERY = text(
     "select id, number, begun_at from load where crew_id = :crew order by begun_at desc, id desc limit 25"
 )
 
 
 def _show(request: Request) -> Response:
-    with _engine.connect() as connection:
+    with _engine.begin() as connection:
+        # As every transaction of ours says whose rows it is for.
+        connection.execute(_CREW, {"crew": request.query_params["crew"]})
         rows = connection.execute(_QUERY, {"crew": request.query_params["crew"]}).all()
     return _templates.TemplateResponse(request, "page.html", {"rows": rows})
 

@@ -23,12 +23,14 @@ from keeve.data import loads, plans
 from keeve.demo.jobs import COPING_BED
 from keeve.formats.job_file import read_job
 from keeve.launch.postgres import throwaway
-from keeve.store.database import connect
+from keeve.store.database import connect, crew_session
 from keeve.store.migrate import migrate
 
 BENCHES, HOURS, WORKERS = 50, 8, 2
 # What is done where it is offered, the first of these before the others.
-_WORK = ("accept", "charge", "water", "admix", "rest", "mix", "judge", "place", "remix", "clean")
+_WORK = (
+    "accept", "charge step", "add_water step", "admix step", "rest step", "mix step", "judge", "place", "mix", "clean",
+)  # fmt: skip
 _BETWEEN_TAPS_S = (20.0, 90.0)  # of the day that is played
 
 
@@ -89,8 +91,8 @@ class _Day:
     async def _work(self, load_id: UUID, device: str, chance: random.Random, over: float) -> None:
         """One load from its checks until its mixer is clean."""
         for sequence in range(60):
-            answer = await self._asked("GET", f"/bench/{load_id}/options")
-            option = _next(answer.json()["options"])
+            answer = await self._asked("GET", f"/bench/{load_id}/offers")
+            option = _next(answer.json()["offers"])
             if option is None or time.monotonic() >= over:
                 return
             ready_at = datetime.fromisoformat(option["ready_at"]) if option["ready_at"] else self.now()
@@ -121,7 +123,7 @@ class _Day:
 
     def told(self) -> int:
         """How it went; 0 where everything acknowledged is there once, and nothing but what the server adds itself."""
-        with self.engine.connect() as connection:
+        with crew_session(self.engine, self.someone.visitor.crew_id) as connection:
             kept = connection.scalars(
                 text("select id from event where content ->> 'device_id' <> 'keeve'")
             ).all()
@@ -141,7 +143,8 @@ def _next(options: list[dict[str, Any]]) -> dict[str, Any] | None:
     """The next act of a person."""
     for what in _WORK:
         for option in options:
-            fits = option["what"] == what and option["why_not"] is None
+            of_step = " step" if option["target"].isdigit() else ""
+            fits = f"{option['action']}{of_step}" == what and option["why_not"] is None
             if fits and (what != "judge" or option["event"].get("reading") == "right"):
                 return option
     return None

@@ -1,22 +1,27 @@
-"""``./keeve benchmark``: the bars of speed, measured side by side with a bare baseline in the same run."""
+"""``./keeve benchmark``: the bars of speed, as people feel them.
+
+Side by side in one run: a bare page and a bare insert for orientation, and a well-known general-purpose application
+that lists 25 rows of a table (Datasette over SQLite, in an environment of its own).
+"""
 
 import asyncio
 import contextlib
 import os
 import re
+import sqlite3
 import subprocess
 import sys
+import tempfile
 import time
 from collections.abc import Callable, Iterator
 from datetime import UTC, date, datetime, timedelta
-from itertools import count
 from pathlib import Path
 from statistics import median, quantiles
 from typing import Any, NamedTuple
-from urllib.parse import urlencode
 from uuid import UUID, uuid4
 
 import httpx2
+from felt import in_browser
 from fill import fill_log
 from sqlalchemy import Engine
 
@@ -26,23 +31,22 @@ from keeve.core.planning.make_plan import make_plan
 from keeve.core.zones import zones
 from keeve.data import accounts, loads, plans, sessions
 from keeve.data.accounts import Visitor
-from keeve.data.log_entries import lately
 from keeve.demo import load_demo
 from keeve.demo.jobs import BOATHOUSE_SCREED, COPING_BED, MOORING_BLOCKS
 from keeve.devices.weather import SimulatedWeather
 from keeve.formats.job_file import read_job
-from keeve.launch.postgres import free_port, throwaway
+from keeve.launch.postgres import as_reader_of_all, free_port, throwaway
+from keeve.launch.system import ROOT
 from keeve.store.database import connect
 from keeve.store.migrate import migrate
 from keeve.web.security import masked
 
 HERE = Path(__file__).parent
-# Loads in the log; the larger has a million events.
-LOG_SIZES = (1_000, 112_000)
-# Loads that are listed in a log, and nothing else of them.
-LISTED = 1_000_000
-ROUNDS = 60
+# Loads in the log; the longer is only listed.
+FEW, MANY = 1_000, 1_000_000
+ROUNDS = 40
 BENCHES, SECONDS = 50, 10
+ROWS = 25
 
 
 class Person(NamedTuple):
@@ -50,6 +54,13 @@ class Person(NamedTuple):
 
     visitor: Visitor
     headers: dict[str, str]
+
+
+class Served(NamedTuple):
+    """A server on loopback and the process that runs it."""
+
+    origin: str
+    process: "subprocess.Popen[str]"
 
 
 class Row(NamedTuple):
@@ -64,46 +75,80 @@ class Row(NamedTuple):
 def main() -> int:
     """Measure everything and print the table."""
     with throwaway(durable=True) as cluster:
-        engine = connect(cluster.url)
+        engine, owner = connect(cluster.url), connect(as_reader_of_all(cluster.url))
         try:
-            rows = _measure(engine, cluster.url)
+            rows = _measure(engine, owner, cluster.url)
         finally:
             engine.dispose()
+            owner.dispose()
     width = max(len(row.what) for row in rows)
     for row in rows:
-        print(f"{row.what:<{width}}  {row.bar:<22}  {row.measured:<34}  {'met' if row.met else 'NOT MET'}")
+        print(f"{row.what:<{width}}  {row.bar:<26}  {row.measured:<44}  {'met' if row.met else 'NOT MET'}")
     return 0 if all(row.met for row in rows) else 1
 
 
-def _measure(engine: Engine, url: str) -> list[Row]:
+def _measure(engine: Engine, owner: Engine, url: str) -> list[Row]:
     migrate(engine)
     load_demo(engine, datetime.now(UTC))
     print("filling the logs ...", file=sys.stderr, flush=True)
-    filled = {size: person(engine) for size in LOG_SIZES}
-    for size, who in filled.items():
-        fill_log(engine, who.visitor.crew_id, who.visitor.account_id, size)
-    small, large = (filled[size] for size in LOG_SIZES)
-    largest = person(engine)
-    fill_log(engine, largest.visitor.crew_id, largest.visitor.account_id, LISTED, only_listed=True)
-    logs = {LOG_SIZES[0]: small, LOG_SIZES[1]: large, LISTED: largest}
+    few, many = person(engine), person(engine)
+    fill_log(owner, few.visitor.crew_id, few.visitor.account_id, FEW)
+    fill_log(owner, many.visitor.crew_id, many.visitor.account_id, MANY, only_listed=True)
     mixer = person(engine)
     load_ids = _begun(engine, mixer.visitor, BENCHES)
     rows = [_core_plan(), _day_plan()]
-    with _keeve(url) as app, by_uvicorn("bare:app", DATABASE_URL=url) as bare:
+    with (
+        _keeve(url) as app,
+        by_uvicorn("bare:app", DATABASE_URL=url) as bare,
+        _datasette() as general,
+    ):
         rows.append(_start(url))
-        rows += _pages(app, bare, small, mixer, load_ids[0])
-        rows.append(_tap(app, bare, mixer, load_ids))
-        rows += [_flat(app, name, path, small, large) for name, path in _FLAT.items()]
-        page_ms = _times(_get(app.origin, "/log", small))[0]
-        rows += [_found(app, engine, name, sought, logs, page_ms) for name, sought in _LOOKED_FOR.items()]
+        paths = {
+            "Today": ("/", few),
+            "Plan": ("/plan", few),
+            "Bench": (f"/bench/{load_ids[0]}", mixer),
+            "Log": ("/log", few),
+            "Charts": ("/log/charts", few),
+            "Jobs": ("/jobs", few),
+            "Day": ("/day", few),
+        }
+        rows += _pages(app, bare, general, paths, few)
+        rows += [_flat(app, name, path, few, many) for name, path in _FLAT.items()]
+        rows.append(_replan(app, few))
         rows.append(_history(app, person(engine)))
-        rows.append(_replan(app, small))
-        rows.append(_weight(app, small))
+        rows.append(_weight(app, few))
+        rows += in_browser(app.origin, paths, mixer.headers, load_ids[1:])
+        bare_ms = _bare_insert(bare, mixer)
     with _keeve(url, workers=2) as app:
-        rows.append(_events(app.origin, mixer, load_ids))
+        rows.append(_events(app.origin, mixer, load_ids, bare_ms))
         rows.append(_sustained(app.origin, mixer, load_ids))
         rows.append(_memory(app))
-    return rows
+    return [Row(*row) for row in rows]
+
+
+@contextlib.contextmanager
+def _datasette() -> Iterator[Served]:
+    """Datasette over a table of a thousand rows, of which it lists 25."""
+    port = free_port()
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "bench.db"
+        with sqlite3.connect(file) as table:
+            table.execute("create table load (id text primary key, number integer, begun_at text)")
+            table.executemany(
+                "insert into load values (?, ?, ?)",
+                [(str(uuid4()), number, datetime.now(UTC).isoformat()) for number in range(1000)],
+            )
+        command = [ROOT / ".venv/benchmark/bin/datasette", file, "--port", str(port)]
+        command += ["--setting", "default_page_size", str(ROWS)]
+        with subprocess.Popen(
+            command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, text=True
+        ) as process:
+            served = Served(f"http://127.0.0.1:{port}", process)
+            try:
+                _until_up(served.origin)
+                yield served
+            finally:
+                process.terminate()
 
 
 def person(engine: Engine) -> Person:
@@ -130,13 +175,6 @@ def _begun(engine: Engine, visitor: Visitor, wanted: int) -> list[UUID]:
             if load_id is not None:
                 found.append(load_id)
     return found[:wanted]
-
-
-class Served(NamedTuple):
-    """A server on loopback and the process that runs it."""
-
-    origin: str
-    process: "subprocess.Popen[str]"
 
 
 @contextlib.contextmanager
@@ -243,53 +281,27 @@ def _get(origin: str, path: str, who: Person) -> Callable[[], Any]:
     return ask
 
 
-def _pages(app: Served, bare: Served, filled: Person, mixer: Person, load_id: UUID) -> list[Row]:
+def _pages(
+    app: Served, bare: Served, general: Served, paths: dict[str, tuple[str, Person]], filled: Person
+) -> list[Row]:
+    """Each main page, against half of a general application's page of 25 rows; a bare page for orientation."""
     rows = []
-    paths = {
-        "Today": ("/", filled, 2),
-        "Plan": ("/plan", filled, 3),
-        "Bench": (f"/bench/{load_id}", mixer, 2),
-        "Log": ("/log", filled, 3),
-    }
-    for name, (path, who, most) in paths.items():
-        base = _times(_get(bare.origin, f"/?crew={filled.visitor.crew_id}", filled))
-        ours = _times(_get(app.origin, path, who))
-        ratios = ours[0] / base[0], ours[1] / base[1]
-        measured = f"p50 {ours[0]:.1f} ms ({ratios[0]:.1f}×), p95 {ours[1]:.1f} ms ({ratios[1]:.1f}×)"
-        rows.append(
-            Row(
-                f"page {name} (bare p50 {base[0]:.1f} ms)",
-                f"within {most}× of bare",
-                measured,
-                max(ratios) <= most,
-            )
+    bare_ms = _times(_get(bare.origin, f"/?crew={filled.visitor.crew_id}", filled))[0]
+    for name, (path, who) in paths.items():
+        # One after the other, so that a slow minute of the machine is in both.
+        general_ms = _times(_get(general.origin, "/bench/load", who))[0]
+        ours_ms = _times(_get(app.origin, path, who))[0]
+        measured = (
+            f"p50 {ours_ms:.1f} ms to {general_ms:.1f} ms, {ours_ms / general_ms:.2f}×; bare {bare_ms:.1f} ms"
         )
+        rows.append(Row(f"page {name}", "half of Datasette's page", measured, ours_ms <= general_ms / 2))
     return rows
 
 
-def _tap(app: Served, bare: Served, mixer: Person, load_ids: list[UUID]) -> Row:
-    """The page that answers a tap, beside a bare page after one durable insert."""
+def _bare_insert(bare: Served, mixer: Person) -> float:
+    """p95 of a bare durable insert, ms."""
     plain = httpx2.Client(base_url=bare.origin)
-    base = _times(lambda: plain.post(f"/?crew={mixer.visitor.crew_id}"))
-    client = httpx2.Client(base_url=app.origin, headers=mixer.headers)
-    taps = count()
-
-    def tap(kind: str, number: int, **what: Any) -> None:
-        answer = client.post(
-            f"/bench/{load_ids[number]}/events", json=_event("tap", next(taps), kind, **what)
-        )
-        if answer.status_code != 200:
-            raise RuntimeError(f"a tap was answered {answer.status_code}: {answer.text[:200]}")
-
-    for number in range(len(load_ids)):
-        # Only the first load of a plan asks for its checks.
-        with contextlib.suppress(RuntimeError):
-            tap("accepted", number)
-    turns = count()
-    ours = _times(lambda: tap("water_added", next(turns) % len(load_ids), water_l=0.1, source="hose"))
-    ratios = ours[0] / base[0], ours[1] / base[1]
-    measured = f"p50 {ours[0]:.1f} ms ({ratios[0]:.1f}×), p95 {ours[1]:.1f} ms ({ratios[1]:.1f}×)"
-    return Row(f"tap on the bench (bare p50 {base[0]:.1f} ms)", "within 2× of bare", measured, ratios[0] <= 2)
+    return _times(lambda: plain.post(f"/?crew={mixer.visitor.crew_id}"))[1]
 
 
 def _event(device: str, sequence: int, kind: str, **what: Any) -> dict[str, Any]:
@@ -298,42 +310,24 @@ def _event(device: str, sequence: int, kind: str, **what: Any) -> dict[str, Any]
 
 
 # What a long history must not make slower.
-_FLAT = {"Today": "/", "Jobs": "/jobs", "Log": "/log"}
-
-
-def _flat(app: Served, name: str, path: str, small: Person, large: Person) -> Row:
-    few, many = (_times(_get(app.origin, path, who))[0] for who in (small, large))
-    measured = f"{few:.1f} ms at {LOG_SIZES[0]:,} loads, {many:.1f} ms at {LOG_SIZES[1]:,}"
-    return Row(f"{name} over the years, p50", "flat within 1.5×", measured, many <= 1.5 * few)
-
-
-_LOOKED_FOR = {
-    "anything": {},
-    "a job": {"job": ""},
-    "a mix": {"mix": "mortar-general"},
-    "a state": {"state": "thrown-away"},
-    "somebody": {"who": "Fill"},
-    "an old hand": {"who": "old hand"},
-    "a common word": {"words": "rained"},
-    "a rare word": {"words": "sluice"},
-    "days long ago": {"until": (datetime.now(UTC) - timedelta(days=4)).date().isoformat()},
-    "mix, state, word": {"mix": "mortar-bricklaying", "state": "thrown-away", "words": "rained"},
+_FLAT = {
+    "Today": "/",
+    "Jobs": "/jobs",
+    "Log": "/log",
+    "Charts": "/log/charts",
+    "a rare word": "/log?words=sluice",
+    "a common word": "/log?words=rained",
+    "mix, state, word": "/log?mix=mortar-bricklaying&state=thrown-away&words=rained",
 }
 
 
-def _found(
-    app: Served, engine: Engine, name: str, sought: dict[str, str], logs: dict[int, Person], page_ms: float
-) -> Row:
-    """The first page of what is looked for in logs of several lengths, against the page of the shortest."""
-    taken = {}
-    for size, who in logs.items():
-        asked = dict(sought)
-        if "job" in asked:
-            asked["job"] = next(iter(lately(engine, who.visitor).jobs))
-        taken[size] = _times(_get(app.origin, f"/log?{urlencode(asked)}", who))[0]
-    measured = ", ".join(f"{ms:.1f} ms at {size:,}" for size, ms in taken.items())
-    bar = f"within 1.5× of {page_ms:.1f} ms"
-    return Row(f"Log, looking for {name}, p50", bar, measured, max(taken.values()) <= 1.5 * page_ms)
+def _flat(app: Served, name: str, path: str, few: Person, many: Person) -> Row:
+    short, long = (_times(_get(app.origin, path, who))[0] for who in (few, many))
+    measured = f"{short:.1f} ms at {FEW:,} loads, {long:.1f} ms at {MANY:,}"
+    # A few ms are the machine's.
+    return Row(
+        f"{name} over the years, p50", "flat within 1.5×", measured, long <= max(1.5 * short, short + 5)
+    )
 
 
 # Rows of a crew's own history.
@@ -400,11 +394,12 @@ def _weight(app: Served, who: Person) -> Row:
 _ONLY_KEPT = {"Prefer": "return=minimal"}
 
 
-def _events(origin: str, mixer: Person, load_ids: list[UUID]) -> Row:
+def _events(origin: str, mixer: Person, load_ids: list[UUID], bare_ms: float) -> Row:
     taken = asyncio.run(_bench_crew(origin, mixer, load_ids))
     p50, p95 = median(taken), quantiles(taken, n=20)[-1]
     what = f"event to durable, {BENCHES} benches, 1/s, 2 workers"
-    return Row(what, "p95 under 20 ms", f"p50 {p50:.1f} ms, p95 {p95:.1f} ms of {len(taken)}", p95 < 20)
+    measured = f"p50 {p50:.1f} ms, p95 {p95:.1f} ms; a bare insert p95 {bare_ms:.1f} ms"
+    return Row(what, "5× a bare durable insert", measured, p95 <= 5 * bare_ms)
 
 
 async def _bench_crew(
