@@ -311,8 +311,6 @@ def _event(device: str, sequence: int, kind: str, **what: Any) -> dict[str, Any]
 
 # What a long history must not make slower.
 _FLAT = {
-    "Today": "/",
-    "Jobs": "/jobs",
     "Log": "/log",
     "Charts": "/log/charts",
     "a rare word": "/log?words=sluice",

@@ -6,6 +6,7 @@ from uuid import UUID
 from sqlalchemy import Engine
 
 from keeve.core.log.learning import Learnt, as_learnt, learn
+from keeve.core.log.load_row import as_planned
 from keeve.core.log.log_filter import LogFilter
 from keeve.core.planning.job import Job
 from keeve.core.planning.plan import Plan
@@ -39,4 +40,5 @@ def next_time(engine: Engine, visitor: Visitor, plan_id: UUID) -> NextTime | Non
 
 def learnt_for(engine: Engine, visitor: Visitor, plan: Plan) -> Learnt:
     """The lessons of the newest loads of the mix of a plan."""
-    return learn(find_in_order(engine, visitor, LogFilter(mix_id=plan.mix.id), MOST), plan)
+    loads = find_in_order(engine, visitor, LogFilter(mix_id=plan.mix.id), MOST)
+    return learn(loads, plan.mix.id, as_planned(plan, plan.loads[0]))

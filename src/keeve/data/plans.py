@@ -110,12 +110,6 @@ def plans_by_id(session: Session, plan_ids: Collection[UUID]) -> dict[UUID, Plan
     return {plan_id: named(Plan.model_validate(result), title) for plan_id, result, title in rows}
 
 
-def plan_by_id(engine: Engine, visitor: Visitor, plan_id: UUID) -> Plan | None:
-    """A plan of the visitor's crew, also of a job that was deleted; None where the crew has none of that id."""
-    with crew_reading(engine, visitor.crew_id) as session:
-        return plans_by_id(session, {plan_id}).get(plan_id)
-
-
 def named(plan: Plan, title: str | None) -> Plan:
     """A plan under the name its job was given since, if any."""
     return plan.model_copy(update={"title": title}) if title else plan

@@ -13,12 +13,16 @@ from helpers import NOON, job
 from keeve.core.errors import InputError
 from keeve.core.log.job_summary import summarise_job
 from keeve.core.log.learning import LEAST_LOADS, Learnt, Own, as_learnt, learn
-from keeve.core.log.load_row import LoadRow
+from keeve.core.log.load_row import LoadRow, as_planned
 from keeve.core.mixes import library
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Plan
 
 RATIOS = (0.55, 0.57, 0.58, 0.59, 0.6, 0.62)
+
+
+def lessons(loads: list[LoadRow], plan: Plan) -> Learnt:
+    return learn(loads, plan.mix.id, as_planned(plan, plan.loads[0]))
 
 
 def from_before(ratio: float) -> LoadRow:
@@ -34,7 +38,7 @@ def test_the_usual_water_is_that_of_loads_that_came_right() -> None:
         wrong = [done(0.65, n, result="poor") for n in range(some.randrange(20))]
         past = [some.uniform(0.52, 0.64) for _ in range(some.randrange(4))]
         # What is past the window counts for nothing, from here or from before.
-        found = learn([*loads, *wrong, *map(from_before, [*past, 0.8, 0.3])], PLAN).ratio
+        found = lessons([*loads, *wrong, *map(from_before, [*past, 0.8, 0.3])], PLAN).ratio
         values = [*(load.ratio or 0.0 for load in loads), *past]
         assert found is not None
         assert found.usual == pytest.approx(np.median(values))
@@ -45,9 +49,9 @@ def test_the_usual_water_is_that_of_loads_that_came_right() -> None:
 
 def test_too_few_loads_propose_nothing() -> None:
     few = [done(0.59, n) for n in range(LEAST_LOADS - 1)]
-    learnt = learn(few, PLAN)
+    learnt = lessons(few, PLAN)
     assert (learnt.ratio, learnt.start_share, learnt.mixing_min) == (None, None, None)
-    assert not learn([], PLAN).is_something
+    assert not lessons([], PLAN).is_something
     assert not Learnt().is_something
 
 
@@ -63,13 +67,13 @@ def test_loads_of_another_mix_ratio_or_placing_do_not_count(changes: dict[str, o
     run = mixed(0.57)
     of_other = copy(run)
     of_other.plan = other(**changes)
-    assert learn([run.row(number=n) for n in range(9)], PLAN).ratio is not None
-    assert learn([of_other.row(number=n) for n in range(9)], PLAN).ratio is None
+    assert lessons([run.row(number=n) for n in range(9)], PLAN).ratio is not None
+    assert lessons([of_other.row(number=n) for n in range(9)], PLAN).ratio is None
 
 
 def test_the_water_to_begin_with_is_what_nine_in_ten_took() -> None:
     ratios = [0.57] + [0.6] * 19
-    learnt = learn([done(ratio, n) for n, ratio in enumerate(ratios)], PLAN)
+    learnt = lessons([done(ratio, n) for n, ratio in enumerate(ratios)], PLAN)
     assert learnt.ratio is not None
     assert learnt.start_share is not None
     # The sand brings some: a drier load takes less from the tap by more than its ratio says.
@@ -80,13 +84,13 @@ def test_the_water_to_begin_with_is_what_nine_in_ten_took() -> None:
         mixed(ratio).state.went_in_l / (0.6 * PLAN.loads[0].binder_kg - PLAN.loads[0].water.in_aggregate_l)
         for ratio in ratios
     ]
-    start = learn([done(ratio, n) for n, ratio in enumerate(ratios)], PLAN).start_share
+    start = lessons([done(ratio, n) for n, ratio in enumerate(ratios)], PLAN).start_share
     assert start is not None
     assert start.usual == pytest.approx(np.percentile(shares, 10), abs=2e-3)
 
 
 def test_the_minutes_are_from_first_water_until_right() -> None:
-    found = learn([done(0.59, n) for n in range(6)], PLAN).mixing_min
+    found = lessons([done(0.59, n) for n in range(6)], PLAN).mixing_min
     state = mixed(0.59).state
     assert found is not None
     assert state.first_water_at is not None
@@ -107,8 +111,8 @@ def whole(plan: Plan, ratio: float) -> list[LoadRow]:
 def test_the_waste_is_of_jobs_that_are_done() -> None:
     plan = PLAN.model_copy(update={"loads": [PLAN.loads[0].numbered(n) for n in range(1, 7)]})
     loads = whole(plan, 0.59)
-    assert learn(loads[:-1], plan).waste_fraction is None
-    found = learn(loads, plan).waste_fraction
+    assert lessons(loads[:-1], plan).waste_fraction is None
+    found = lessons(loads, plan).waste_fraction
     assert found is not None
     summary = summarise_job(plan, loads)
     made_l = sum(load.yield_l for load in plan.loads)
@@ -124,10 +128,10 @@ def test_casts_say_how_long_they_take_to_dry() -> None:
     def cast(days: float | None) -> LoadRow:
         return done(0.59).model_copy(update={"drying_days": days})
 
-    found = learn([cast(5.0), cast(7.0), cast(None)], PLAN).drying_days
+    found = lessons([cast(5.0), cast(7.0), cast(None)], PLAN).drying_days
     assert found is not None
     assert (found.usual, found.loads) == (pytest.approx(6.0), 2)
-    assert learn([cast(5.0)], PLAN).drying_days is None
+    assert lessons([cast(5.0)], PLAN).drying_days is None
 
 
 def own(usual: float) -> Own:
@@ -176,6 +180,6 @@ def test_a_mix_that_is_not_judged_has_no_own_water(mix: str) -> None:
 
 @pytest.mark.parametrize("changes", [{"basis": "bag"}, {"basis": "design"}, {"regime": "timed"}])
 def test_where_something_else_gives_the_water_none_is_learnt(changes: dict[str, str]) -> None:
-    learnt = learn([done(0.59, n) for n in range(9)], other(**changes))
+    learnt = lessons([done(0.59, n) for n in range(9)], other(**changes))
     assert (learnt.ratio, learnt.start_share) == (None, None)
     assert learnt.mixing_min is not None

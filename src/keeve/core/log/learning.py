@@ -7,9 +7,8 @@ from typing import NamedTuple
 from uuid import UUID
 
 from keeve.core.log.charts import is_past
-from keeve.core.log.load_row import AsPlanned, LoadRow, ratio_window
+from keeve.core.log.load_row import AsPlanned, LoadRow
 from keeve.core.planning.job import Job
-from keeve.core.planning.plan import Plan
 
 # Fewer loads are no habit; a cast takes days, so two of them are told. Judgements made here.
 LEAST_LOADS, LEAST_CASTS = 5, 2
@@ -54,7 +53,7 @@ class Learnt(NamedTuple):
         return any(own is not None for own in self)
 
 
-def learn(loads: Sequence[LoadRow], plan: Plan) -> Learnt:
+def learn(loads: Sequence[LoadRow], mix_id: str, planned: AsPlanned) -> Learnt:
     """The lessons of loads for the next of a plan.
 
     Only loads of its mix in its parts count, of no placing that asks for another wetness; for water and time those that
@@ -63,30 +62,27 @@ def learn(loads: Sequence[LoadRow], plan: Plan) -> Learnt:
 
     Args:
         loads: the crew's loads of the mix, in order.
-        plan: the plan to be made again.
+        mix_id: their mix.
+        planned: a load of the plan to be made again.
     """
     same = [
         load
         for load in loads
         if load.is_out
         and load.as_planned is not None
-        and (load.mix_id, load.as_planned.parts) == (plan.mix.id, plan.mix.ratio)
+        and (load.mix_id, load.as_planned.parts) == (mix_id, planned.parts)
         and not load.as_planned.has_own_ratio
     ]
     right = [load for load in same if _came_right(load)]
-    water = plan.loads[0].water
-    window = ratio_window(plan.loads[0])
-    # A label and a design give the water themselves.
-    is_own = plan.mix.is_made.has_water and plan.mix.is_run.water_in_steps
-    is_judged = is_own and window is not None and window.low < window.high
+    window = planned.window
     ratios = [load.ratio or 0.0 for load in right]
     if window is not None:
         past = [load.ratio for load in loads if _is_good_past(load) and load.ratio is not None]
         ratios += [ratio for ratio in past if window.low <= ratio <= window.high]
-    ratio = _own(ratios, window.target if window else None) if is_judged else None
+    ratio = _own(ratios, window.target if window else None) if planned.is_judged else None
     return Learnt(
         ratio=ratio,
-        start_share=_start(right, ratio, water.start_l / water.target_l if water.target_l else None),
+        start_share=_start(right, ratio, planned.start_share),
         mixing_min=_of(right, _mixing_min, LEAST_LOADS),
         waste_fraction=_waste(same),
         drying_days=_of(same, lambda load: load.drying_days, LEAST_CASTS),

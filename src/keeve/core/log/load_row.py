@@ -91,6 +91,8 @@ class AsPlanned(_Stored):
         binder_kg: binder of this load, kg.
         other_water_l: water that its aggregate, as it was expected, and its admixtures bring, L.
         window: the water ratios it may have; None of a load without binder.
+        is_judged: whether its water is its mix's own and judged, so that a crew comes to a usual one.
+        start_share: the share of its target that goes in before anything is judged; None where it takes no water.
     """
 
     parts: str
@@ -103,6 +105,8 @@ class AsPlanned(_Stored):
     binder_kg: float = 0.0
     other_water_l: float = 0.0
     window: RatioWindow | None = None
+    is_judged: bool = False
+    start_share: float | None = None
 
     @property
     def waste_fraction(self) -> float:
@@ -253,7 +257,7 @@ def row_of(running: RunningLoad) -> LoadRow:
         result=state.result,
         by_clock=now.clock is not None,
         is_corrected=any(isinstance(event, Correcting) and event.add_kg for event in state.applied),
-        as_planned=_as_planned(plan, load, state),
+        as_planned=as_planned(plan, load, state.expected),
         water=None
         if now.clock
         else WaterInWindow(
@@ -284,8 +288,17 @@ def row_of(running: RunningLoad) -> LoadRow:
     )
 
 
-def _as_planned(plan: Plan, load: Load, state: LoadState) -> AsPlanned:
-    water = as_expected(plan, load, state.expected).water
+def as_planned(plan: Plan, load: Load, expected: ExpectedWater | None = None) -> AsPlanned:
+    """The plan of a load, as far as its loads are held against it.
+
+    Args:
+        plan: the plan.
+        load: the load as planned.
+        expected: the water it is expected to need; None where nothing is known.
+    """
+    water, window = as_expected(plan, load, expected).water, ratio_window(load)
+    # A label and a design give the water themselves.
+    is_own = plan.mix.is_made.has_water and plan.mix.is_run.water_in_steps
     return AsPlanned(
         parts=plan.mix.ratio,
         ratio_name=plan.mix.ratio_name,
@@ -296,7 +309,9 @@ def _as_planned(plan: Plan, load: Load, state: LoadState) -> AsPlanned:
         minutes=sum(fmean(step.minutes) for step in plan.procedure if step.kind != "place"),
         binder_kg=load.binder_kg,
         other_water_l=water.in_aggregate_l + water.in_admixture_l,
-        window=ratio_window(load),
+        window=window,
+        is_judged=is_own and window is not None and window.low < window.high,
+        start_share=load.water.start_l / load.water.target_l if load.water.target_l else None,
     )
 
 

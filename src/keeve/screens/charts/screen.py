@@ -9,7 +9,6 @@ from fastapi.responses import Response, StreamingResponse
 
 from keeve.core.log.log_filter import LogFilter
 from keeve.core.quantities import in_reader_units
-from keeve.data import plans
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
 from keeve.data.log_entries import find, find_in_order, lately
@@ -18,7 +17,7 @@ from keeve.data.security_log import note_export
 from keeve.drawing.chart import charts
 from keeve.drawing.row_bars import row_bars
 from keeve.formats.csv_table import csv_lines
-from keeve.screens.charts.view import QualityPage, Specified, done_of, quality_page
+from keeve.screens.charts.view import QualityPage, Specified, quality_page
 from keeve.screens.log.screen import Asked, address, asked_for, choices
 from keeve.web.fields import Number
 from keeve.web.pages import page
@@ -70,12 +69,9 @@ def quality_page_of(
     """The charts of the loads that are sought, of one mix: that of the newest of them where none is given."""
     mix_id = sought.mix_id or next((one.mix_id for one in find(database, visitor, sought, limit=1)), "")
     loads = find_in_order(database, visitor, replace(sought, mix_id=mix_id), MOST) if mix_id else []
-    done = done_of(loads)
-    plan_id = done[-1].plan_id if done else None
-    newest = plans.plan_by_id(database, visitor, plan_id) if plan_id else None
     # How somebody judges is for that person and for the lead.
     judges = None if visitor.may_lead else [visitor.name]
-    return quality_page(loads, newest, specified, judges, visitor.units)
+    return quality_page(loads, specified, judges, visitor.units)
 
 
 @router.get("/log/charts")

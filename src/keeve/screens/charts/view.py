@@ -7,7 +7,6 @@ from typing import NamedTuple
 from keeve.core.log.charts import TestedSpecimen, ratio_series
 from keeve.core.log.learning import Learnt, learn
 from keeve.core.log.load_row import LoadRow
-from keeve.core.planning.plan import Plan
 from keeve.core.rules.strength_tests import Standard
 from keeve.core.units import System
 from keeve.figures.chart_figures import ChartFigures, Table
@@ -42,7 +41,6 @@ class QualityPage:
 
 def quality_page(
     loads: Sequence[LoadRow],
-    newest_plan: Plan | None,
     specified: Specified | None,
     judges: Sequence[str] | None,
     units: System,
@@ -51,12 +49,12 @@ def quality_page(
 
     Args:
         loads: the loads, the first begun first.
-        newest_plan: the plan of the newest that is done.
         specified: the strength that their tests are held against.
         judges: those of whom it is told how they judge; None for everybody.
         units: the reader's.
     """
     done = done_of(loads)
+    newest = done[-1] if done else None
     tests = quality_charts.of_one_shape(done)
     verdict = quality_charts.verdict(tests, *specified, units) if specified else None
     tables = [verdict, quality_charts.judges(done, judges), quality_charts.uses(done, units)]
@@ -65,8 +63,8 @@ def quality_page(
         len(charted(loads)),
         charts_of(loads, tests, units),
         [table for table in tables if table is not None and table.rows],
-        done[-1] if done else None,
-        learn(loads, newest_plan) if newest_plan else None,
+        newest,
+        learn(loads, newest.mix_id, newest.as_planned) if newest and newest.as_planned else None,
     )
 
 
