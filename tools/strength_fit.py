@@ -23,7 +23,7 @@ from keeve.core.planning.expected_strength import AGE_DAYS
 from keeve.core.rules.strength import (
     LAW_FILE,
     SPREAD_POWER,
-    Contents,
+    Binders,
     Functions,
     StrengthLaw,
     band_ends,
@@ -55,7 +55,7 @@ _HEADER = """\
 class Specimen(NamedTuple):
     """One row of the data."""
 
-    contents: Contents
+    contents: Binders
     mixture: tuple[float, ...]
     age_days: float
     seen_mpa: float
@@ -110,7 +110,7 @@ def read(data: Path = DATA) -> list[Specimen]:
     """The specimens of the data."""
     with data.open(encoding="utf-8") as file:
         rows = [[float(value) for value in row.values()] for row in csv.DictReader(file)]
-    return [Specimen(Contents(*row[:5]), tuple(row[:7]), row[7], row[8]) for row in rows]
+    return [Specimen(Binders(*row[:5]), tuple(row[:7]), row[7], row[8]) for row in rows]
 
 
 def fit(data: Path = DATA) -> Fit:
@@ -201,7 +201,7 @@ def _changed(law: StrengthLaw, names: Sequence[str], values: Iterable[float]) ->
 class _Table(NamedTuple):
     """Specimens by their columns."""
 
-    contents: Contents
+    contents: Binders
     age_days: NDArray[np.float64]
     seen_mpa: NDArray[np.float64]
 
@@ -212,7 +212,7 @@ _FOR_MANY = Functions(np.exp, np.sqrt, np.minimum)
 def _table(specimens: Sequence[Specimen]) -> _Table:
     masses: Any = np.array([one.contents for one in specimens]).T
     rest = np.array([(one.age_days, one.seen_mpa) for one in specimens]).T
-    return _Table(Contents(*masses), *rest)
+    return _Table(Binders(*masses), *rest)
 
 
 def _predicted(law: StrengthLaw, table: _Table) -> NDArray[np.float64]:

@@ -43,7 +43,7 @@ from keeve.screens.our_kit import screen as yard
 from keeve.screens.plan import quick
 from keeve.screens.plan import screen as plan
 from keeve.screens.today import screen as today
-from keeve.web import own_files, pages
+from keeve.web import pages, static_files
 from keeve.web.api import create_api
 from keeve.web.limits import TOO_LARGE, BodyLimit, too_large, unreadable
 from keeve.web.security import ForeignForm, NotAllowed, SecureHeaders, SignInNeeded, clock
@@ -130,7 +130,7 @@ def create_app(
     app.add_middleware(SecureHeaders, is_secure=address.startswith("https"))
     # Form tokens are masked anew on every page, so compression gives nothing of them away.
     app.add_middleware(GZipMiddleware, minimum_size=_LEAST_COMPRESSED, compresslevel=4)
-    app.mount(own_files.PATH, own_files.own_files)
+    app.mount(static_files.PATH, static_files.static_files)
     app.mount("/api/v1", _api)
     # Each route as it is: looked for among included routers, it took up to a third of a page's time.
     app.router.routes += [route for screen in SCREENS for route in screen.router.routes]

@@ -75,7 +75,7 @@ UNITS: UnitRegistry[float] = UnitRegistry()
 def test_a_quantity_is_read_as_it_is_written(
     typed: str, kind: Kind, system: System, as_pint_has_it: str
 ) -> None:
-    kept_in = {
+    stored_in = {
         "length": "m",
         "thickness": "m",
         "volume": "m ** 3",
@@ -88,7 +88,7 @@ def test_a_quantity_is_read_as_it_is_written(
         "strength": "MPa",
         "density": "kg / m ** 3",
     }
-    wanted = UNITS.Quantity(as_pint_has_it).to(kept_in[kind]).magnitude
+    wanted = UNITS.Quantity(as_pint_has_it).to(stored_in[kind]).magnitude
     assert read_quantity(typed, kind, system) == pytest.approx(wanted, rel=1e-9)
 
 

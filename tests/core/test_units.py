@@ -150,6 +150,6 @@ def test_what_is_read_is_what_it_is_to_three_figures(value: float, kind: Kind) -
 
 @pytest.mark.parametrize("kind", ["water", "mass", "mixed_volume", "bag"])
 def test_the_units_of_a_kind_are_all_that_measure_it(kind: Kind) -> None:
-    kept = REGISTRY.Unit(PINT_NAMES[DISPLAY_UNITS["metric"][kind].kept_in])
+    kept = REGISTRY.Unit(PINT_NAMES[DISPLAY_UNITS["metric"][kind].stored_in])
     alike = {unit for unit, name in PINT_NAMES.items() if REGISTRY.Unit(name).is_compatible_with(kept)}
     assert set(units_of_kind(kind)) == alike

@@ -65,7 +65,7 @@ def test_what_is_open_is_what_reading_every_load_finds_open(engine: Engine, hour
     wren, now = entered(engine), NOON + timedelta(hours=hours_later)
     with crew_reading(engine, wren.crew_id) as session:
         found = loads.open_loads(session, now)
-        every = read_loads_by_id(session, session.scalars(select(models.Load.id)).all())
+        every = read_loads_by_id(session, session.scalars(select(models.StoredLoad.id)).all())
     acts = {load.id: (load.begun_at, load.situation(now).act) for load in every}
     lately, casts_from = now - timedelta(days=2), now - timedelta(days=120)
     in_work = {key for key, (at, act) in acts.items() if at > lately and act not in ("strip", "dry", "done")}

@@ -30,7 +30,7 @@ WORDS = {
     "stripped": ({}, "Out of the mould"),
     "trimmed": ({"mass_kg": 0.4}, "Trimmed off <0.4 mass>"),
     "weighed": ({"mass_kg": 5.2}, "Weighed <5.2 mass>"),
-    "released": ({"reason": "It broke"}, "Stopped tracking: it broke"),
+    "tracking_stopped": ({"reason": "It broke"}, "Stopped tracking: it broke"),
     "stored": ({"volume_l": 20.0}, "Stored <20 mixed_volume>"),
     "given": ({"volume_l": 20.0, "use": "backfill"}, "Used elsewhere, <20 mixed_volume>: backfill"),
     "cleaned": ({}, "Mixer cleaned"),
@@ -52,7 +52,7 @@ WORDS = {
         "Specimen 2 not tested: dropped",
     ),
     "observed": ({"check": "edges-whole", "holds": True}, "Checked: edges and corners are whole"),
-    "put_right": (
+    "amended": (
         {"amends": "00000000-0000-4000-8000-000000000001", "reading": "too-wet", "reason": "Wrong card"},
         "Corrected, to too wet: Wrong card",
     ),

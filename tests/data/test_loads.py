@@ -161,7 +161,7 @@ def test_a_query_without_a_crew_returns_nothing_and_writes_nothing(
     for session_of in (open_session(engine), crew_session(engine, stranger.crew_id)):
         with session_of as session:
             assert all(session.scalars(select(table)).all() == [] for table in tables)
-            for table in (models.LogEntry, models.Photo):
+            for table in (models.LogEntry, models.StoredPhoto):
                 assert session.execute(delete(table)).rowcount == 0  # type: ignore[attr-defined]
     for refused in (
         (open_session(engine), theirs),
@@ -171,11 +171,11 @@ def test_a_query_without_a_crew_returns_nothing_and_writes_nothing(
     ):
         wrong = "row-level security|null value|load_plan"
         with pytest.raises(DBAPIError, match=wrong), refused[0] as session:
-            session.execute(insert(models.Load).values(refused[1]))
+            session.execute(insert(models.StoredLoad).values(refused[1]))
     with crew_session(engine, visitor.crew_id) as session:
-        assert session.scalars(select(models.Load.number)).all() == [1]
-        session.execute(insert(models.Load).values(theirs))
-        assert session.scalars(select(models.Load.crew_id)).all() == [visitor.crew_id] * 2
+        assert session.scalars(select(models.StoredLoad.number)).all() == [1]
+        session.execute(insert(models.StoredLoad).values(theirs))
+        assert session.scalars(select(models.StoredLoad.crew_id)).all() == [visitor.crew_id] * 2
     # What a transaction worked for ends with it, on the same connection too.
     with engine.connect() as connection:
         assert connection.scalar(text("select count(*) from load")) == 0
@@ -201,7 +201,8 @@ def test_reading_inside_reading_takes_one_connection_of_one_crew(engine: Engine,
 
 
 @pytest.mark.parametrize(
-    "statement", [update(models.Plan).values(title="x"), delete(models.Event), delete(models.Load)]
+    "statement",
+    [update(models.StoredPlan).values(title="x"), delete(models.Event), delete(models.StoredLoad)],
 )
 def test_the_database_itself_keeps_every_row(
     engine: Engine, visitor: Visitor, load_id: UUID, statement: Any

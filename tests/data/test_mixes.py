@@ -85,7 +85,7 @@ def test_a_part_of_nothing_is_left_out_or_refused_in_a_sentence(mix: Mix) -> Non
         parts = [one.model_copy(update={"parts": 0.0 if one is part else one.parts}) for one in mix.parts]
         with contextlib.suppress(InputError):  # without a binder, say: in a sentence of ours
             plan = cubic_metre(mix.model_copy(update={"parts": parts}))
-            designed = mix.is_made.asks_for == "design"  # its parts come from the design
+            designed = mix.basis_traits.asks_for == "design"  # its parts come from the design
             assert designed or part.name not in {one.name for one in plan.materials}
 
 

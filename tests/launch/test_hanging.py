@@ -16,7 +16,7 @@ from keeve.data.database import DatabaseDown
 from keeve.launch.postgres import Cluster, throwaway
 from keeve.store.database import connect
 from keeve.store.migrate import migrate
-from keeve.web import turns
+from keeve.web import timeouts
 
 
 def processes(cluster: Cluster) -> list[int]:
@@ -53,7 +53,7 @@ def test_a_database_that_hangs(monkeypatch: pytest.MonkeyPatch) -> None:
             )
             events, event = f"/bench/{load_id}/events", raw_event("accepted")
             assert client.get("/").status_code == 200
-            monkeypatch.setattr(turns, "MOST_SECONDS", 0.5)
+            monkeypatch.setattr(timeouts, "MOST_SECONDS", 0.5)
             with hanging(cluster):
                 assert client.get("/static/keeve.css").status_code == 200
                 assert "Password" in client.get("/sign-in").text
@@ -65,7 +65,7 @@ def test_a_database_that_hangs(monkeypatch: pytest.MonkeyPatch) -> None:
                     assert answer.status_code == 503
                     assert "reach its database" in answer.text
                     assert answer.headers["refresh"]
-            monkeypatch.setattr(turns, "MOST_SECONDS", 30)
+            monkeypatch.setattr(timeouts, "MOST_SECONDS", 30)
             assert client.post(events, json=event).status_code == 200
             assert client.post(events, json=event).status_code == 200
             running = loads.running_load(engine, client.visitor, load_id) if load_id else None

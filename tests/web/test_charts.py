@@ -23,7 +23,7 @@ from keeve.data.loads import running_load
 from keeve.data.log_entries import find
 from keeve.drawing.chart import charts
 from keeve.drawing.row_bars import row_bars
-from keeve.figures.chart_figures import Axis, Bar, Bars, ChartFigures, Dot, Table
+from keeve.figures.chart_figures import Axis, Bars, ChartBar, ChartFigures, Dot, Table
 from keeve.screens.charts.screen import quality_page_of
 from keeve.screens.charts.view import Specified
 from web.conftest import Client, Clock, Visit
@@ -121,7 +121,7 @@ def test_a_chart_keeps_everything_inside_its_frame(units: System) -> None:
 @given(st.lists(st.tuples(st.floats(-1e4, 1e4), st.none() | st.floats(-1e4, 1e4)), min_size=1, max_size=8))
 @example([(1.1125369292536007e-308, None)])
 def test_bars_are_as_long_as_their_figures(figures: list[tuple[float, float | None]]) -> None:
-    rows = [Bar("a job with a long name " * 4, value, planned) for value, planned in figures]
+    rows = [ChartBar("a job with a long name " * 4, value, planned) for value, planned in figures]
     for drawn in row_bars(Bars("kg", "mass", False, 0, rows), "metric"):
         lengths = [(row.width, row.planned_width) for row in drawn.rows]
         longest = max(abs(value or 0.0) for pair in figures for value in pair)

@@ -13,7 +13,7 @@ from people import new_visitor
 from keeve.core.zones import zone_named
 from keeve.data import calendar_feeds, crews, pours
 from keeve.devices.weather import SimulatedWeather
-from keeve.formats.calendar_text import Entry, calendar_text
+from keeve.formats.calendar_text import CalendarEntry, calendar_text
 from web.conftest import Client, Clock
 from web.test_loads_by_http import begin, begun, to_place
 
@@ -178,7 +178,7 @@ def test_any_words_and_times_come_back_from_a_reader_of_calendars(seed: int) -> 
     def moment() -> datetime:
         return datetime(2026, 1, 1, tzinfo=UTC) + timedelta(minutes=chance.randrange(10**6))
 
-    given = [Entry(f"{seed}.{n}", words(), words(), moment(), moment(), n % 2 == 0) for n in range(9)]
+    given = [CalendarEntry(f"{seed}.{n}", words(), words(), moment(), moment(), n % 2 == 0) for n in range(9)]
     read = icalendar.Calendar.from_ical(
         calendar_text("Crew; one, two", given, "https://site.test/cure", moment())
     )

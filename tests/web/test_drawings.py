@@ -19,7 +19,7 @@ from keeve.drawing.sketch import sketch
 from keeve.drawing.spread import spread
 from keeve.drawing.states import DRAWINGS, state_at, state_of
 from keeve.drawing.states.plaster_stages import STAGES, stage_drawing
-from keeve.drawing.vessel import Vessel
+from keeve.drawing.vessel import DrawnVessel
 from keeve.drawing.volume_bar import volume_bar
 from keeve.drawing.water_line import water_lines
 from keeve.figures.sections import section_figures
@@ -32,7 +32,7 @@ from keeve.screens.plan.shapes import SHAPES
 @pytest.mark.parametrize("kind", get_args(MixerKind))
 def test_a_vessel_is_filled_to_scale(kind: MixerKind) -> None:
     """The volume under each level, summed from its own outline by the trapezium rule, is the volume asked."""
-    vessel = Vessel(kind, 100)
+    vessel = DrawnVessel(kind, 100)
     power = 1 if kind in ("tray", "barrow") else 2
 
     def under(level: float) -> float:

@@ -15,7 +15,7 @@ from keeve.core.log.log_filter import LogFilter
 from keeve.data import jobs, loads
 from keeve.data.accounts import Visitor
 from keeve.data.log_entries import find
-from keeve.web import heavy
+from keeve.web import worker_process
 from web.conftest import Client, Clock
 from web.test_load_record import fixed, load_id, running
 
@@ -73,7 +73,7 @@ def test_the_report_of_the_demos_slab(engine: Engine, demo: tuple[Visitor, str],
     assert "Wetter or drier, by person" not in text
     assert "local codes and licensed professionals" in text
     # A day later it is the same, also where it is made anew.
-    heavy._made.clear()
+    worker_process._made.clear()
     later = Clock()
     later.turn(24 * 60)
     assert (
@@ -104,8 +104,8 @@ def test_every_job_of_the_demo_has_a_report(
         texts.append(text)
         return b"%PDF"
 
-    monkeypatch.setattr(heavy, "run", write)
-    heavy._made.clear()
+    monkeypatch.setattr(worker_process, "run", write)
+    worker_process._made.clear()
     client = Client(engine, Clock(), seen_as=demo)
     client.post("/units", data={"units": units})
     every = [*jobs.jobs(engine, demo[0]), *jobs.jobs(engine, demo[0], state="archived")]
@@ -117,7 +117,7 @@ def test_every_job_of_the_demo_has_a_report(
         assert "None" not in re.sub(r"<style>.*?</style>", "", text, flags=re.DOTALL)
         # A picture knows its own styles only.
         assert all("<style>" in picture for picture in re.findall(r"<svg.*?</svg>", text, re.DOTALL))
-    heavy._made.clear()
+    worker_process._made.clear()
 
 
 def test_a_job_without_loads_has_a_report_that_says_so(client: Client) -> None:

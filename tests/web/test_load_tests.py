@@ -36,7 +36,7 @@ def load_id(client: Client) -> UUID:
     for event in told:
         event.pop("received_at", None)
         event.pop("recorded_by", None)
-    assert loads.tell(client.engine, client.visitor, found, told, client.clock.now)
+    assert loads.record(client.engine, client.visitor, found, told, client.clock.now)
     return found
 
 

@@ -15,7 +15,7 @@ from pypdfium2 import PdfDocument
 
 from keeve.core.planning.plan import Plan
 from keeve.formats.job_file import read_job
-from keeve.web import heavy
+from keeve.web import worker_process
 from web.conftest import Client
 
 
@@ -110,7 +110,7 @@ def test_a_paper_that_says_the_same_is_made_once(
         made.append(given)
         return b"%PDF"
 
-    monkeypatch.setattr(heavy, "run", write)
+    monkeypatch.setattr(worker_process, "run", write)
     for _ in range(2):
         assert client.get(f"{plan_path}/paper.pdf").content == b"%PDF"
     assert len(made) == 1

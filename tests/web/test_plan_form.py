@@ -306,7 +306,7 @@ def _chosen(form: PlanForm, **choices: str) -> PlanForm:
 
 
 UNTOUCHED = sorted(
-    (mix, mixer) for mix, mixer in EVERY_PROCEDURE if library()[mix].is_made.asks_for != "label"
+    (mix, mixer) for mix, mixer in EVERY_PROCEDURE if library()[mix].basis_traits.asks_for != "label"
 )
 
 
@@ -332,7 +332,7 @@ def test_defaults_follow_the_mix_and_what_was_typed_stays() -> None:
     assert (screed.shapes, screed.values["mixer.kind"]) == (["floor"], "forced-action")
     assert screed.values["admixtures.0.basis"] == "g_per_m3"
     assert screed.values["need.0.thickness_m"] == "75"
-    bonded = _chosen(screed, laying="bonded")
+    bonded = _chosen(screed, support="bonded")
     assert bonded.values["need.0.thickness_m"] == "30"
     typed = _chosen(form, **{"need.0.thickness_m": "35", "need.0.length_m": "7"})
     kept = _chosen(typed, mix="concrete-nominal")

@@ -46,7 +46,7 @@ def to_pour(client: Client, load_id: UUID) -> str:
     do(client, load_id, "charged", 1, step=2, material="plaster", mass_kg=load.charges[0].mass_kg)
     do(client, load_id, "rested", 3.6, step=3)
     page = do(client, load_id, "mixed", 2.1, step=4)
-    return do(client, load_id, "mixed", 0.5, step=5) if running.plan.mix.is_run.makes_casts else page
+    return do(client, load_id, "mixed", 0.5, step=5) if running.plan.mix.regime_traits.makes_casts else page
 
 
 def test_from_a_mesh_file_to_two_cards_a_strip_reminder_and_a_dry_weight(client: Client) -> None:
@@ -108,7 +108,7 @@ def test_from_a_mesh_file_to_two_cards_a_strip_reminder_and_a_dry_weight(client:
             assert "Dry about" in page
             assert "do not use" in client.get("/").text
     assert "Dry: ready to use" in page
-    assert "Load 1 is done" in do(client, load_id, "released", 1)
+    assert "Load 1 is done" in do(client, load_id, "tracking_stopped", 1)
     assert "Casts" not in client.get("/").text
     log = client.get(f"/log/{load_id}").text
     for words in ("Out of the mould", "Weighed", "Dry, ready to use", "Drying"):
@@ -214,7 +214,7 @@ def test_casts_before_it_say_when_it_will_be_dry(client: Client) -> None:
             kg = drying.dry_kg + (drying.wet_kg - drying.dry_kg) * left**day
             if "ready to use" in do(client, load_id, "weighed", 24 * 60, mass_kg=kg):
                 break
-        do(client, load_id, "released", 1)
+        do(client, load_id, "tracking_stopped", 1)
     page = re.sub(r"\s+", " ", client.get(f"/log/{cast(3)}").text)
     said = re.search(
         r"Your casts of this mix usually dry in about (\d+) days \((\d+) to (\d+), 2 casts\)", page

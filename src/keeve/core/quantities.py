@@ -156,7 +156,7 @@ def _kept(number: float, unit: str, kind: Kind | None, system: System) -> float:
     if kind == "temperature" and unit in ("°C", "°F"):
         return to_kept(number, kind, "us" if unit == "°F" else "metric")
     try:
-        return number * factor(unit, DISPLAY_UNITS[system][kind].kept_in)
+        return number * factor(unit, DISPLAY_UNITS[system][kind].stored_in)
     except (InputError, TypeError) as fault:
         known = DISPLAY_UNITS[system][kind].unit
         raise InputError("unknown_unit", f"can't be in {unit}. Use {known} or a similar unit") from fault

@@ -81,7 +81,7 @@ class DisplayUnit(NamedTuple):
 
     unit: str
     decimals: int
-    kept_in: str
+    stored_in: str
 
 
 DISPLAY_UNITS: Mapping[System, Mapping[Kind, DisplayUnit]] = {
@@ -175,7 +175,7 @@ def as_read(value: float, kind: Kind, system: System, decimals: int | None = Non
     for least, smaller in _BY_SIZE[system].get(kind, ()):
         if value and abs(value) >= least:
             unit = smaller
-    shown = _converted(value, shown_in.kept_in, unit) if unit != shown_in.kept_in else value
+    shown = _converted(value, shown_in.stored_in, unit) if unit != shown_in.stored_in else value
     if decimals is not None and unit == shown_in.unit:
         return Shown(fixed(shown, decimals), unit)
     if unit == "ft":
@@ -267,13 +267,17 @@ def _offset(unit: str, into: str) -> float:
 def to_shown(value: float, kind: Kind, system: System) -> float:
     """A kept figure in the unit the user reads."""
     shown_in = DISPLAY_UNITS[system][kind]
-    return value if shown_in.unit == shown_in.kept_in else _converted(value, shown_in.kept_in, shown_in.unit)
+    return (
+        value if shown_in.unit == shown_in.stored_in else _converted(value, shown_in.stored_in, shown_in.unit)
+    )
 
 
 def to_kept(value: float, kind: Kind, system: System) -> float:
     """A figure the user typed in the unit it is kept in."""
     shown_in = DISPLAY_UNITS[system][kind]
-    return value if shown_in.unit == shown_in.kept_in else _converted(value, shown_in.unit, shown_in.kept_in)
+    return (
+        value if shown_in.unit == shown_in.stored_in else _converted(value, shown_in.unit, shown_in.stored_in)
+    )
 
 
 def _converted(value: float, unit: str, into: str) -> float:
@@ -298,8 +302,10 @@ _KIND_OF_WORD: Mapping[Kind, tuple[tuple[str, Kind], ...]] = {
 
 def units_of_kind(kind: Kind) -> tuple[str, ...]:
     """The units that a volume or a mass can be in, as they are printed; none of another kind."""
-    kept_in = DISPLAY_UNITS["metric"][kind].kept_in
-    return next((tuple(units) for units in _ALIKE if kept_in in units and kept_in in ("L", "m³", "kg")), ())
+    stored_in = DISPLAY_UNITS["metric"][kind].stored_in
+    return next(
+        (tuple(units) for units in _ALIKE if stored_in in units and stored_in in ("L", "m³", "kg")), ()
+    )
 
 
 @lru_cache(maxsize=1024)

@@ -14,7 +14,7 @@ from zoneinfo import ZoneInfo
 from keeve.core.errors import InputError
 
 
-class Place(NamedTuple):
+class MapPlace(NamedTuple):
     """A place on the map, degrees; north and east are positive."""
 
     latitude_deg: float
@@ -22,13 +22,13 @@ class Place(NamedTuple):
 
 
 UTC_ZONE = "UTC"
-_GREENWICH = Place(51.4769, 0.0)
+_GREENWICH = MapPlace(51.4769, 0.0)
 # Degrees and minutes, perhaps seconds: of latitude in two figures of degrees, of longitude in three.
 _DEGREES = re.compile(r"([+-])(\d{2})(\d{2})(\d{2})?([+-])(\d{3})(\d{2})(\d{2})?")
 
 
 @cache
-def zones() -> Mapping[str, Place]:
+def zones() -> Mapping[str, MapPlace]:
     """Every zone that has a town, with where that lies, by name; UTC first, at Greenwich."""
     table = files("tzdata").joinpath("zoneinfo", "zone.tab").read_text()
     rows = (line.split("\t") for line in table.splitlines() if line and not line.startswith("#"))
@@ -47,12 +47,12 @@ def zone_named(name: str) -> ZoneInfo:
     return ZoneInfo(name)
 
 
-def _place(text: str) -> Place:
+def _place(text: str) -> MapPlace:
     read = _DEGREES.fullmatch(text)
     if read is None:
         raise ValueError(f"{text!r} is no place in zone.tab")
     north, south = read.groups()[:4], read.groups()[4:]
-    return Place(*(_degrees(*each) for each in (north, south)))
+    return MapPlace(*(_degrees(*each) for each in (north, south)))
 
 
 def _degrees(sign: str, degrees: str, minutes: str, seconds: str | None) -> float:

@@ -12,7 +12,7 @@ from keeve.core.log.specimens import DueSpecimens
 from keeve.core.texts import counted
 from keeve.data.accounts import Visitor
 from keeve.data.days import DayView
-from keeve.formats.calendar_text import Entry
+from keeve.formats.calendar_text import CalendarEntry
 from keeve.store.database import open_session
 from keeve.store.models import Account, CalendarFeed, Crew, Membership
 
@@ -68,14 +68,14 @@ def reader_of(engine: Engine, token: str) -> Visitor | None:
     return Visitor(account_id, name, crew_id, crew_name, "metric", "", "reader", ZoneInfo(zone))
 
 
-def entries(pours: Iterable[PourLine]) -> Iterator[Entry]:
+def entries(pours: Iterable[PourLine]) -> Iterator[CalendarEntry]:
     """The open tasks of the pours, as dates."""
     for pour in pours:
         for line in pour.tasks:
             task = line.task
             if line.state in _CLOSED:
                 continue
-            yield Entry(
+            yield CalendarEntry(
                 id=f"{pour.job_id}.{pour.day}.{task.what}",
                 summary=f"{task.do}: {pour.title}",
                 description=f"{task.why} ({task.source})",
@@ -85,11 +85,11 @@ def entries(pours: Iterable[PourLine]) -> Iterator[Entry]:
             )
 
 
-def entries_of_tests(tests: Iterable[DueSpecimens]) -> Iterator[Entry]:
+def entries_of_tests(tests: Iterable[DueSpecimens]) -> Iterator[CalendarEntry]:
     """Specimens to test, as dates."""
     for test in tests:
         first, count = test.specimens[0], len(test.specimens)
-        yield Entry(
+        yield CalendarEntry(
             id=f"{first.made_id}.{first.due_days}.test",
             summary=f"Test {count} {first.shape}{'s' if count > 1 else ''}: {test.title}, load {test.number}",
             description=f"{first.due_days} days old",
@@ -99,11 +99,11 @@ def entries_of_tests(tests: Iterable[DueSpecimens]) -> Iterator[Entry]:
         )
 
 
-def entries_of_day(view: DayView) -> Iterator[Entry]:
+def entries_of_day(view: DayView) -> Iterator[CalendarEntry]:
     """The jobs planned for a day, as dates from their first load to their last."""
     for line, loads in zip(view.lines, view.outcome.jobs, strict=True):
         if loads:
-            yield Entry(
+            yield CalendarEntry(
                 id=f"{line.job.plan_id}.{view.day}.mix",
                 summary=f"{line.title}: {counted(len(loads), 'load')}",
                 description=line.mix_name,

@@ -12,8 +12,8 @@ from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
 from keeve.core.curing.pours import cure_of
-from keeve.core.day_plan.day import Begun, DayJob, DayPlan, Outcome, SoFar, Start, Work, play, suits
-from keeve.core.day_plan.day_changes import Change, changes, nearest
+from keeve.core.day_plan.day import DayJob, DayPlan, Outcome, SoFar, Start, StartedLoad, Work, play, suits
+from keeve.core.day_plan.day_changes import DayChange, changes, nearest
 from keeve.core.errors import InputError
 from keeve.core.log.load_row import LoadRow
 from keeve.core.planning.job_versions import JobLine
@@ -86,21 +86,21 @@ class DayView:
         return self.so_far.now_min
 
     @cached_property
-    def _tried(self) -> Sequence[Change]:
+    def _tried(self) -> Sequence[DayChange]:
         return changes(self.going, self.works, self.outcome, self.so_far)
 
     @cached_property
-    def changes(self) -> Sequence[Change]:
+    def changes(self) -> Sequence[DayChange]:
         """Changes that make it break less, one each; worked out only where they are looked at, for it takes a while."""
         return [self._by_clock(change) for change in self._tried]
 
     @cached_property
-    def holds(self) -> Sequence[Change]:
+    def holds(self) -> Sequence[DayChange]:
         """The changes that together make it hold."""
         found = nearest(self._tried, self.works, self.outcome, self.so_far)
         return [self._by_clock(change) for change in found]
 
-    def _by_clock(self, change: Change) -> Change:
+    def _by_clock(self, change: DayChange) -> DayChange:
         """A change with its starts as the form has them."""
         told = [_clock_min(self.zone, self.moment(job.begins_min)) for job in change.day.jobs]
         return change._replace(day=_with_begins(change.day, told))
@@ -116,8 +116,8 @@ _NEWEST = (
     .order_by(models.DayVersion.made_at.desc())
     .limit(1)
 )
-_PLANS = select(models.Plan.id, models.Plan.job).where(
-    models.Plan.id.in_(bindparam("plan_ids", expanding=True))
+_PLANS = select(models.StoredPlan.id, models.StoredPlan.job).where(
+    models.StoredPlan.id.in_(bindparam("plan_ids", expanding=True))
 )
 
 
@@ -293,17 +293,17 @@ def day_view(
 
 def _begun(
     plan: DayPlan, loads: Iterable[LoadRow], midnight: datetime, now: datetime
-) -> list[Mapping[int, Begun]]:
+) -> list[Mapping[int, StartedLoad]]:
     """The loads that were begun, of each job, in minutes of the day."""
 
     def minute(moment: datetime | None) -> float | None:
         return None if moment is None else (moment - midnight) / timedelta(minutes=1)
 
-    found: dict[str, dict[int, Begun]] = {}
+    found: dict[str, dict[int, StartedLoad]] = {}
     for load in loads:
         done_at = None if load.state == "mixing" else load.placed_at or now
         began = (load.begun_at - midnight) / timedelta(minutes=1)
-        found.setdefault(str(load.plan_id), {})[load.number] = Begun(
+        found.setdefault(str(load.plan_id), {})[load.number] = StartedLoad(
             began, minute(done_at), minute(load.dead_at)
         )
     return [

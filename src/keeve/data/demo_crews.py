@@ -13,7 +13,7 @@ from sqlalchemy import Engine, delete, func, select, text, update
 from keeve.data.accounts import Role, account_named, new_account
 from keeve.data.sessions import new_session
 from keeve.store.database import crew_reading, open_session
-from keeve.store.models import DemoCrew, Event, Invitation, Membership, Plan, SignIn, StockpileEvent
+from keeve.store.models import DemoCrew, Event, Invitation, Membership, SignIn, StockpileEvent, StoredPlan
 
 # After that the load under way of an untouched demo is no longer as it should be found.
 _FRESH = timedelta(hours=1)
@@ -62,10 +62,11 @@ def is_stale(engine: Engine, account_id: UUID, now: datetime) -> bool:
         # Events carry the moment they came in, plans that of the database.
         newest = {
             column: session.scalar(select(func.max(column)))
-            for column in (Event.received_at, StockpileEvent.received_at, Plan.made_at)
+            for column in (Event.received_at, StockpileEvent.received_at, StoredPlan.made_at)
         }
     untouched = all(
-        at is None or at <= (ready_at if column is Plan.made_at else made_at) for column, at in newest.items()
+        at is None or at <= (ready_at if column is StoredPlan.made_at else made_at)
+        for column, at in newest.items()
     )
     return now - made_at > _FRESH and untouched
 

@@ -48,7 +48,7 @@ def close_job(engine: Engine, visitor: Visitor, plan_id: UUID, used: dict[str, f
     found = _summary(engine, visitor, saved, used)
     with crew_session(engine, visitor.crew_id) as session:
         session.execute(
-            insert(models.JobSummary).values(
+            insert(models.StoredJobSummary).values(
                 id=uuid4(),
                 plan_id=plan_id,
                 mix_id=saved.plan.mix.id,
@@ -62,12 +62,12 @@ def close_job(engine: Engine, visitor: Visitor, plan_id: UUID, used: dict[str, f
 
 
 _SUMMARIES = (
-    select(models.JobSummary.title, models.JobSummary.content)
-    .order_by(models.JobSummary.made_at.desc())
+    select(models.StoredJobSummary.title, models.StoredJobSummary.content)
+    .order_by(models.StoredJobSummary.made_at.desc())
     .limit(1)
 )
 _NEWEST = _SUMMARIES
-_NEWEST_OF_MIX = _SUMMARIES.where(models.JobSummary.mix_id == bindparam("mix_id"))
+_NEWEST_OF_MIX = _SUMMARIES.where(models.StoredJobSummary.mix_id == bindparam("mix_id"))
 
 
 def last_waste(engine: Engine, visitor: Visitor, mix_id: str = "") -> ClosedWaste | None:
@@ -87,9 +87,9 @@ def last_waste(engine: Engine, visitor: Visitor, mix_id: str = "") -> ClosedWast
 def closed_summary(engine: Engine, visitor: Visitor, plan_id: UUID) -> JobSummary | None:
     """The summary of a job as it was closed last."""
     newest = (
-        select(models.JobSummary.content)
-        .where(models.JobSummary.plan_id == plan_id)
-        .order_by(models.JobSummary.made_at.desc())
+        select(models.StoredJobSummary.content)
+        .where(models.StoredJobSummary.plan_id == plan_id)
+        .order_by(models.StoredJobSummary.made_at.desc())
         .limit(1)
     )
     with crew_reading(engine, visitor.crew_id) as session:

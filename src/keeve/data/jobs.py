@@ -26,7 +26,7 @@ from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, aliased
 
 from keeve.core.errors import InputError
-from keeve.core.planning.job_versions import JobLine, JobPage, JobState, JobVersion, Note
+from keeve.core.planning.job_versions import JobLine, JobNote, JobPage, JobState, JobVersion
 from keeve.core.texts import why_unfit
 from keeve.data import log_entries
 from keeve.data.accounts import Visitor
@@ -53,7 +53,7 @@ def jobs(engine: Engine, visitor: Visitor, words: str = "", state: JobState = "a
     with crew_reading(engine, visitor.crew_id) as session:
         if not words.split():
             return newest_jobs(session, state, _MOST_LISTED)
-        newest = models.Plan.id.in_(_newest_plans())
+        newest = models.StoredPlan.id.in_(_newest_plans())
         query = _lines().where(newest, job_state() == state, *map(_mentions, words.split()))
         rows = session.execute(query.order_by(_NEWEST).limit(_MOST_LISTED)).all()
         return sorted(map(JobLine._make, rows), key=_lot)
@@ -77,10 +77,10 @@ def job_page(engine: Engine, visitor: Visitor, job_id: UUID) -> JobPage | None:
         if row is None:
             return None
         made = session.execute(
-            select(models.Plan, models.Account.name, _begun())
-            .join(models.Account, models.Account.id == models.Plan.made_by)
+            select(models.StoredPlan, models.Account.name, _begun())
+            .join(models.Account, models.Account.id == models.StoredPlan.made_by)
             .where(of_job() == job_id)
-            .order_by(models.Plan.made_at)
+            .order_by(models.StoredPlan.made_at)
         )
         versions = [
             JobVersion(number, row[0].id, row[0].made_at, row[1], row[0].loads, row[2])
@@ -92,7 +92,7 @@ def job_page(engine: Engine, visitor: Visitor, job_id: UUID) -> JobPage | None:
             .where(models.JobEntry.job_id == job_id, models.JobEntry.kind == "note")
             .order_by(models.JobEntry.made_at.desc())
         )
-        return JobPage(JobLine._make(row), versions[::-1], [Note(*note) for note in notes])
+        return JobPage(JobLine._make(row), versions[::-1], [JobNote(*note) for note in notes])
 
 
 def rename(engine: Engine, visitor: Visitor, job_id: UUID, title: str, now: datetime) -> bool:
@@ -158,7 +158,9 @@ def _say(engine: Engine, visitor: Visitor, job_id: UUID, kind: str, text: str, n
 
 
 def _is_there(session: Session, job_id: UUID) -> bool:
-    query = select(models.Plan.id).where(models.Plan.id == job_id, models.Plan.version_of.is_(None))
+    query = select(models.StoredPlan.id).where(
+        models.StoredPlan.id == job_id, models.StoredPlan.version_of.is_(None)
+    )
     return session.scalar(query.where(job_state() != "deleted")) is not None
 
 
@@ -168,24 +170,24 @@ def _lines() -> Select[*tuple[Any, ...]]:
         of_job(),
         _title(),
         job_state().label("state"),
-        models.Plan.id,
-        models.Plan.made_at,
-        models.Plan.mix_name,
-        models.Plan.loads,
+        models.StoredPlan.id,
+        models.StoredPlan.made_at,
+        models.StoredPlan.mix_name,
+        models.StoredPlan.loads,
         _begun(),
     )
 
 
 def _newest_plans() -> Select[UUID]:
     """The id of the newest plan of every job."""
-    plan = aliased(models.Plan)
+    plan = aliased(models.StoredPlan)
     job_id = of_job(plan)
     return select(plan.id).ext(distinct_on(job_id)).order_by(job_id, plan.made_at.desc(), plan.id.desc())
 
 
 def _lately(length: int) -> Select[UUID]:
     """The jobs of the crew's newest plans, loads and changes of state: a long history takes no longer to look at."""
-    planned, mixed, load = aliased(models.Plan), aliased(models.Plan), aliased(models.Load)
+    planned, mixed, load = aliased(models.StoredPlan), aliased(models.StoredPlan), aliased(models.StoredLoad)
     # Written out, so that the database knows that it is few.
     entry, most = aliased(models.JobEntry), literal_column(str(length), Integer)
     plans = select(of_job(planned).label("job_id")).order_by(planned.made_at.desc()).limit(most)
@@ -198,27 +200,32 @@ def _lately(length: int) -> Select[UUID]:
 
 def _lines_of(job_ids: Select[UUID]) -> Select[*tuple[Any, ...]]:
     """The lines of these jobs, the newest first: the newest plan of each is looked up by itself."""
-    either, plan = job_ids.subquery(), aliased(models.Plan)
+    either, plan = job_ids.subquery(), aliased(models.StoredPlan)
     versions = select(plan.id).where(of_job(plan) == either.c.job_id)
     newest = (
         versions.order_by(plan.made_at.desc(), plan.id.desc()).limit(literal_column("1", Integer)).lateral()
     )
-    lines = _lines().select_from(either).join(newest, true()).join(models.Plan, models.Plan.id == newest.c.id)
+    lines = (
+        _lines()
+        .select_from(either)
+        .join(newest, true())
+        .join(models.StoredPlan, models.StoredPlan.id == newest.c.id)
+    )
     return lines.order_by(_NEWEST)
 
 
 def _title() -> ColumnElement[str]:
-    return func.coalesce(latest_entry("title"), models.Plan.title)
+    return func.coalesce(latest_entry("title"), models.StoredPlan.title)
 
 
 def _begun() -> ColumnElement[int]:
     """How many loads of the plan were begun."""
     return (
         select(func.count())
-        .select_from(models.Load)
-        .where(models.Load.plan_id == models.Plan.id)
+        .select_from(models.StoredLoad)
+        .where(models.StoredLoad.plan_id == models.StoredPlan.id)
         .where(~has_event("taken_back"))
-        .correlate(models.Plan)
+        .correlate(models.StoredPlan)
         .scalar_subquery()
     )
 
@@ -232,12 +239,12 @@ def _mentions(word: str) -> ColumnElement[bool]:
     )
     return or_(
         _title().icontains(word, autoescape=True),
-        models.Plan.mix_name.icontains(word, autoescape=True),
+        models.StoredPlan.mix_name.icontains(word, autoescape=True),
         noted,
     )
 
 
-_NEWEST = models.Plan.made_at.desc()
+_NEWEST = models.StoredPlan.made_at.desc()
 
 
 def _listed(most: int) -> Select[Any]:
@@ -247,6 +254,6 @@ def _listed(most: int) -> Select[Any]:
 _ONE = (
     _lines()
     .where(of_job() == bindparam("job_id"), job_state() != "deleted")
-    .order_by(_NEWEST, models.Plan.id.desc())
+    .order_by(_NEWEST, models.StoredPlan.id.desc())
     .limit(1)
 )

@@ -29,8 +29,8 @@ _CLOCK_AHEAD = timedelta(minutes=2)
 
 _EVENTS = (
     select(func.json_agg(cast(models.Event.content, Text)))
-    .where(models.Event.load_id == models.Load.id)
-    .correlate(models.Load)
+    .where(models.Event.load_id == models.StoredLoad.id)
+    .correlate(models.StoredLoad)
     .scalar_subquery()
     .label("contents")
 )
@@ -38,16 +38,16 @@ _EVENTS = (
 
 _LOADS = (
     select(
-        models.Load.id,
-        models.Load.plan_id,
-        models.Load.number,
-        models.Load.begun_at,
+        models.StoredLoad.id,
+        models.StoredLoad.plan_id,
+        models.StoredLoad.number,
+        models.StoredLoad.begun_at,
         _EVENTS,
     )
-    .select_from(models.Load)
-    .join(models.Plan, models.Plan.id == models.Load.plan_id)
+    .select_from(models.StoredLoad)
+    .join(models.StoredPlan, models.StoredPlan.id == models.StoredLoad.plan_id)
 )
-_ONE = _LOADS.where(models.Load.id == bindparam("load_id"))
+_ONE = _LOADS.where(models.StoredLoad.id == bindparam("load_id"))
 
 
 def loads_where(*conditions: ColumnElement[bool]) -> Select[Any]:
@@ -87,7 +87,7 @@ def read_loads(session: Session, query: Select[Any], **values: Any) -> list[Runn
     return found
 
 
-_THESE = loads_where(models.Load.id.in_(bindparam("load_ids", expanding=True)))
+_THESE = loads_where(models.StoredLoad.id.in_(bindparam("load_ids", expanding=True)))
 
 
 def read_loads_by_id(session: Session, load_ids: Sequence[UUID]) -> list[RunningLoad]:

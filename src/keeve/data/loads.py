@@ -15,9 +15,9 @@ from keeve.core.loads.actions.begin import Begun
 from keeve.core.loads.actions.measure_flow import FlowMeasured
 from keeve.core.loads.actions.place import Placed
 from keeve.core.loads.event import event_json
-from keeve.core.loads.known_before import Setting
 from keeve.core.loads.next_step import Act
 from keeve.core.loads.offers import check_allowed
+from keeve.core.loads.pre_start import SettingHistory
 from keeve.core.loads.pre_use_checks import checks_for
 from keeve.core.loads.running_load import InWork, OpenLoads, RunningLoad
 from keeve.core.loads.set_clock import learnt, observed_age
@@ -72,7 +72,9 @@ def begin_load(
         if plan is None or load is None:
             return None
         begun_before = session.scalars(
-            select(models.Load.begun_at).where(models.Load.plan_id == plan_id, ~has_event("taken_back"))
+            select(models.StoredLoad.begun_at).where(
+                models.StoredLoad.plan_id == plan_id, ~has_event("taken_back")
+            )
         ).all()
         load_id = _new_load(session, plan_id, number, now)
         if load_id is None:
@@ -94,27 +96,27 @@ def begin_load(
         return load_id
 
 
-def _of_number(plan_id: UUID, number: int) -> Select[models.Load]:
+def _of_number(plan_id: UUID, number: int) -> Select[models.StoredLoad]:
     """Every attempt at a load, the newest first."""
-    here = (models.Load.plan_id == plan_id, models.Load.number == number)
-    return select(models.Load).where(*here).order_by(models.Load.attempt.desc()).limit(1)
+    here = (models.StoredLoad.plan_id == plan_id, models.StoredLoad.number == number)
+    return select(models.StoredLoad).where(*here).order_by(models.StoredLoad.attempt.desc()).limit(1)
 
 
 def _of_regime(names: Collection[str]) -> ColumnElement[bool]:
     """Loads run in one of these ways: they are found by an index, however many others there are."""
-    return models.Plan.regime.in_(names)
+    return models.StoredPlan.regime.in_(names)
 
 
 _SEEN_LAST = (
     loads_where(_of_regime(BY_CLOCK), has_event("seen"))
-    .order_by(models.Load.begun_at.desc())
+    .order_by(models.StoredLoad.begun_at.desc())
     .limit(_SETTINGS_LEARNT)
 )
 
 
-def _setting_of(session: Session, plan: Plan) -> Setting | None:
+def _setting_of(session: Session, plan: Plan) -> SettingHistory | None:
     """The setting of a plan's plaster by the crew's newest loads of it; None of a plan without a set clock."""
-    if plan.mix.is_run.placed_in is None:
+    if plan.mix.regime_traits.placed_in is None:
         return None
     ages = [
         age
@@ -137,7 +139,7 @@ def _new_load(session: Session, plan_id: UUID, number: int, now: datetime) -> UU
     if newest is not None and (again is None or again.attempt != newest.attempt):
         return None
     found: UUID | None = session.scalar(
-        insert(models.Load)
+        insert(models.StoredLoad)
         .values(
             id=uuid4(),
             plan_id=plan_id,
@@ -146,7 +148,7 @@ def _new_load(session: Session, plan_id: UUID, number: int, now: datetime) -> UU
             begun_at=now,
         )
         .on_conflict_do_nothing(constraint="load_once")
-        .returning(models.Load.id)
+        .returning(models.StoredLoad.id)
     )
     return found
 
@@ -155,8 +157,8 @@ def _flow_measured(session: Session, now: datetime) -> float | None:
     """The flow of the crew's hose as measured last that day, L/min."""
     newest = (
         select(cast(models.Event.content, Text))
-        .join(models.Load, models.Load.id == models.Event.load_id)
-        .where(models.Load.begun_at > now - _WORKING_DAY, models.Event.kind == "flow_measured")
+        .join(models.StoredLoad, models.StoredLoad.id == models.Event.load_id)
+        .where(models.StoredLoad.begun_at > now - _WORKING_DAY, models.Event.kind == "flow_measured")
         .order_by(models.Event.received_at.desc())
         .limit(1)
     )
@@ -190,7 +192,7 @@ def record_event(
     return running
 
 
-def tell(
+def record(
     engine: Engine, visitor: Visitor, load_id: UUID, events: Sequence[Mapping[str, Any]], now: datetime
 ) -> bool:
     """Record what is told of a load away from its bench, one after another. Whether the crew has the load.
@@ -217,7 +219,7 @@ def keep_past(engine: Engine, visitor: Visitor, past: Sequence[RunningLoad]) -> 
     with crew_session(engine, visitor.crew_id) as session:
         for running in past:
             session.add(
-                models.Load(
+                models.StoredLoad(
                     id=running.id,
                     plan_id=running.plan_id,
                     number=running.load.number,
@@ -287,7 +289,7 @@ def _in_order(event: Mapping[str, Any]) -> tuple[str, str, int, str]:
     return event["occurred_at"], event["device_id"], event["device_seq"], event["id"]
 
 
-_OF_PLAN = loads_where(models.Load.plan_id == bindparam("plan_id")).order_by(models.Load.attempt)
+_OF_PLAN = loads_where(models.StoredLoad.plan_id == bindparam("plan_id")).order_by(models.StoredLoad.attempt)
 
 
 def loads_of_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> dict[int, RunningLoad]:

@@ -63,7 +63,7 @@ def write(session: Session, running: RunningLoad, told: LoadEvent | None = None)
         "id": row.id,
         "begun_at": row.begun_at,
         "plan_id": row.plan_id,
-        "job_id": select(of_job()).where(models.Plan.id == row.plan_id).scalar_subquery(),
+        "job_id": select(of_job()).where(models.StoredPlan.id == row.plan_id).scalar_subquery(),
         "mix_id": row.mix_id,
         "title": row.title,
         "state": row.state,

@@ -20,17 +20,17 @@ MOST_OF_LOAD = 24
 
 _OF_LOAD = (
     select(
-        models.Photo.id,
-        models.Photo.event_id,
-        models.Photo.width,
-        models.Photo.height,
+        models.StoredPhoto.id,
+        models.StoredPhoto.event_id,
+        models.StoredPhoto.width,
+        models.StoredPhoto.height,
         models.Account.name,
-        models.Photo.made_at,
-        models.Photo.made_by,
+        models.StoredPhoto.made_at,
+        models.StoredPhoto.made_by,
     )
-    .join(models.Account, models.Account.id == models.Photo.made_by)
-    .where(models.Photo.load_id == bindparam("load_id"))
-    .order_by(models.Photo.made_at)
+    .join(models.Account, models.Account.id == models.StoredPhoto.made_by)
+    .where(models.StoredPhoto.load_id == bindparam("load_id"))
+    .order_by(models.StoredPhoto.made_at)
 )
 
 
@@ -48,9 +48,9 @@ def photos_of(engine: Engine, visitor: Visitor, load_id: UUID) -> Mapping[UUID |
 
 def picture(engine: Engine, visitor: Visitor, photo_id: UUID, *, small: bool) -> bytes | None:
     """A photo as JPEG; None where the crew has none of that id."""
-    column = models.Photo.small if small else models.Photo.jpeg
+    column = models.StoredPhoto.small if small else models.StoredPhoto.jpeg
     with crew_reading(engine, visitor.crew_id) as session:
-        return session.scalar(select(column).where(models.Photo.id == photo_id))
+        return session.scalar(select(column).where(models.StoredPhoto.id == photo_id))
 
 
 def check_room(engine: Engine, visitor: Visitor, load_id: UUID, event_id: UUID | None) -> bool:
@@ -63,7 +63,9 @@ def check_room(engine: Engine, visitor: Visitor, load_id: UUID, event_id: UUID |
         running = read_load(session, load_id)
         if running is None or (event_id and all(event.id != event_id for event in running.events)):
             return False
-        count = select(func.count()).select_from(models.Photo).where(models.Photo.load_id == load_id)
+        count = (
+            select(func.count()).select_from(models.StoredPhoto).where(models.StoredPhoto.load_id == load_id)
+        )
         if (session.scalar(count) or 0) >= MOST_OF_LOAD:
             raise InputError(
                 "many_photos", f"A load can have {MOST_OF_LOAD} photos. Remove one first.", ["photo"]
@@ -77,7 +79,7 @@ def keep(
     """Keep a photo of a load, of one of its entries where that is given."""
     with crew_session(engine, visitor.crew_id) as session:
         session.add(
-            models.Photo(
+            models.StoredPhoto(
                 id=uuid4(),
                 load_id=load_id,
                 event_id=event_id,
@@ -92,11 +94,13 @@ def remove(engine: Engine, visitor: Visitor, photo_id: UUID) -> UUID | None:
     """Remove a photo for good: whoever took it, or a lead. The load it was of; None where there is none to remove."""
     with crew_session(engine, visitor.crew_id) as session:
         row = session.execute(
-            select(models.Photo.load_id, models.Photo.made_by).where(models.Photo.id == photo_id)
+            select(models.StoredPhoto.load_id, models.StoredPhoto.made_by).where(
+                models.StoredPhoto.id == photo_id
+            )
         ).first()
         if row is None or not (visitor.may_lead or row.made_by == visitor.account_id):
             return None
-        here = models.Photo.id == photo_id
-        session.connection().execute(delete(models.Photo).where(here))
+        here = models.StoredPhoto.id == photo_id
+        session.connection().execute(delete(models.StoredPhoto).where(here))
         found: UUID = row.load_id
         return found

@@ -45,17 +45,19 @@ def save_plan(engine: Engine, visitor: Visitor, job: Job, version_of: UUID | Non
     """
     plan = make_plan(job)
     # What is kept for good is read once before: nothing is written that cannot be read.
-    kept_job, result = job.model_dump(mode="json", exclude_none=True), plan.model_dump(mode="json")
-    read_job(kept_job)
+    stored_job, result = job.model_dump(mode="json", exclude_none=True), plan.model_dump(mode="json")
+    read_job(stored_job)
     validated(Plan, result)
     plan_id = uuid4()
     with crew_session(engine, visitor.crew_id) as session:
-        first = session.scalar(select(of_job()).where(models.Plan.id == version_of)) if version_of else None
+        first = (
+            session.scalar(select(of_job()).where(models.StoredPlan.id == version_of)) if version_of else None
+        )
         session.add(
-            models.Plan(
+            models.StoredPlan(
                 id=plan_id,
                 title=plan.title,
-                job=kept_job,
+                job=stored_job,
                 result=result,
                 rules_version=plan.rules_version,
                 version_of=first,
@@ -72,8 +74,8 @@ def saved_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> SavedPlan | N
 
 def plan_of_crew(engine: Engine, crew_id: UUID, plan_id: UUID) -> SavedPlan | None:
     """A plan of a crew, under its job's name; None where the job was deleted."""
-    query = select(models.Plan, of_job(), latest_entry("title"))
-    query = query.where(models.Plan.id == plan_id, job_state() != "deleted")
+    query = select(models.StoredPlan, of_job(), latest_entry("title"))
+    query = query.where(models.StoredPlan.id == plan_id, job_state() != "deleted")
     with crew_reading(engine, crew_id) as session:
         found = session.execute(query).first()
         if found is None:
@@ -84,7 +86,11 @@ def plan_of_crew(engine: Engine, crew_id: UUID, plan_id: UUID) -> SavedPlan | No
         return SavedPlan(row.id, job_id, job, named(plan, title))
 
 
-_NEWEST_PLANS = select(models.Plan.id, models.Plan.mix_id).order_by(models.Plan.made_at.desc()).limit(_NEWEST)
+_NEWEST_PLANS = (
+    select(models.StoredPlan.id, models.StoredPlan.mix_id)
+    .order_by(models.StoredPlan.made_at.desc())
+    .limit(_NEWEST)
+)
 
 
 def mixes_used_last(engine: Engine, visitor: Visitor) -> list[str]:
@@ -99,8 +105,8 @@ def newest_plan_ids(session: Session) -> list[UUID]:
     return [plan_id for plan_id, _ in session.execute(_NEWEST_PLANS).all()]
 
 
-_THESE = select(models.Plan.id, models.Plan.result, latest_entry("title")).where(
-    models.Plan.id.in_(bindparam("plan_ids", expanding=True))
+_THESE = select(models.StoredPlan.id, models.StoredPlan.result, latest_entry("title")).where(
+    models.StoredPlan.id.in_(bindparam("plan_ids", expanding=True))
 )
 
 

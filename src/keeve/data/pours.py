@@ -61,7 +61,7 @@ _WIDER = _NEW.on_conflict_do_update(
         "plan_id": _NEW.excluded.plan_id,
     },
 )
-_JOB = select(of_job()).where(models.Plan.id == bindparam("plan_id"))
+_JOB = select(of_job()).where(models.StoredPlan.id == bindparam("plan_id"))
 
 
 # What is placed past midnight belongs to the day it was begun on.
@@ -97,12 +97,12 @@ _NEWEST = (
         models.Pour.plan_id,
         models.Pour.first_at,
         models.Pour.last_at,
-        func.coalesce(latest_entry("title"), models.Plan.title).label("title"),
-        models.Plan.mix_name,
+        func.coalesce(latest_entry("title"), models.StoredPlan.title).label("title"),
+        models.StoredPlan.mix_name,
     )
     .join(
-        models.Plan,
-        models.Plan.id == models.Pour.plan_id,
+        models.StoredPlan,
+        models.StoredPlan.id == models.Pour.plan_id,
     )
     .where(models.Pour.last_at > bindparam("since"))
     .order_by(models.Pour.last_at.desc())
@@ -122,8 +122,8 @@ _ENTRIES = (
     .where(models.PourEntry.day >= bindparam("since"))
     .order_by(models.PourEntry.made_at)
 )
-_JOBS = select(models.Plan.id, models.Plan.job).where(
-    models.Plan.id.in_(bindparam("plan_ids", expanding=True))
+_JOBS = select(models.StoredPlan.id, models.StoredPlan.job).where(
+    models.StoredPlan.id.in_(bindparam("plan_ids", expanding=True))
 )
 
 
@@ -202,7 +202,7 @@ _SAID_OF = (
     .join(models.Account, models.Account.id == models.PourEntry.made_by)
     .where(
         models.PourEntry.job_id
-        == select(of_job()).where(models.Plan.id == bindparam("plan_id")).scalar_subquery(),
+        == select(of_job()).where(models.StoredPlan.id == bindparam("plan_id")).scalar_subquery(),
         models.PourEntry.day.in_(bindparam("days", expanding=True)),
     )
     .order_by(models.PourEntry.made_at)
@@ -260,7 +260,7 @@ def read_temperature(
     return _add(engine, visitor, job_id, day, now, kind="reading", c=c)
 
 
-def follow_no_more(engine: Engine, visitor: Visitor, job_id: UUID, day: date, now: datetime) -> bool:
+def stop_tracking(engine: Engine, visitor: Visitor, job_id: UUID, day: date, now: datetime) -> bool:
     """End following a pour. Whether the crew has it."""
     return _add(engine, visitor, job_id, day, now, kind="removed")
 

@@ -33,7 +33,7 @@ KEPT_FOR = timedelta(days=400)
 PAGE = 100
 
 
-class Entry(NamedTuple):
+class SecurityLine(NamedTuple):
     """A happening: when, of what kind, who did it, to whom, in which words, and from where."""
 
     id: int
@@ -105,7 +105,7 @@ def note_export(engine: Engine, visitor: Visitor, file: str, now: datetime, addr
         )
 
 
-def entries(engine: Engine, visitor: Visitor, before: int | None = None) -> list[Entry]:
+def entries(engine: Engine, visitor: Visitor, before: int | None = None) -> list[SecurityLine]:
     """The happenings in the visitor's crew, the newest first, a page at a time; ``before``: older than that entry."""
     about = aliased(Account)
     query = (
@@ -120,6 +120,6 @@ def entries(engine: Engine, visitor: Visitor, before: int | None = None) -> list
         query = query.where(SecurityEntry.id < before)
     with open_session(engine) as session:
         return [
-            Entry(row.id, row.at, cast("Kind", row.kind), who, whom or "", row.words, row.address)
+            SecurityLine(row.id, row.at, cast("Kind", row.kind), who, whom or "", row.words, row.address)
             for row, who, whom in session.execute(query)
         ]

@@ -18,7 +18,7 @@ from keeve.core.errors import InputError
 from keeve.core.loads.actions.expect import Expected
 from keeve.core.loads.event import Undone, event_json, without_undone
 from keeve.core.loads.expected_water import carried_over, followed
-from keeve.core.loads.known_before import ExpectedWater
+from keeve.core.loads.pre_start import ExpectedWater
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.mixes import materials
 from keeve.core.planning.plan import Load, Plan
@@ -118,8 +118,8 @@ def _stockpile(session: Session, stockpile_id: str, now: datetime, weathered: We
 
 
 _LATELY = (
-    loads_where(models.Load.begun_at > bindparam("since"))
-    .order_by(models.Load.begun_at.desc())
+    loads_where(models.StoredLoad.begun_at > bindparam("since"))
+    .order_by(models.StoredLoad.begun_at.desc())
     .limit(_MOST_LOADS)
 )
 
@@ -224,7 +224,9 @@ def look_ahead(
         add_event(session, visitor, running.id, Expected(kind="expected", water=water, **own), now)
 
 
-_BEFORE = loads_where(models.Load.plan_id == bindparam("plan_id")).order_by(models.Load.begun_at.desc())
+_BEFORE = loads_where(models.StoredLoad.plan_id == bindparam("plan_id")).order_by(
+    models.StoredLoad.begun_at.desc()
+)
 
 
 def _expected(

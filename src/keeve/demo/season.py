@@ -39,7 +39,7 @@ def mix_season(engine: Engine, wren: Visitor, fen: Visitor, now: datetime) -> No
         loads.keep_past(engine, wren, list(mixed(plan_id, saved.plan, (wren, fen), chance, now)))
         days = _POURED if job is SLIPWAY_SLAB else _BEDDED
         for ago in days:
-            pours.follow_no_more(
+            pours.stop_tracking(
                 engine, wren, plan_id, now.astimezone(wren.zone).date() - timedelta(days=ago), now
             )
         job_summaries.close_job(engine, wren, plan_id, {}, now - timedelta(days=20))

@@ -8,7 +8,7 @@ from random import Random
 from typing import NamedTuple, Protocol
 
 from keeve.core.weather import Air
-from keeve.core.zones import Place
+from keeve.core.zones import MapPlace
 
 
 class Hour(NamedTuple):
@@ -32,7 +32,7 @@ class Weather(Protocol):
 
     is_simulated: bool
 
-    def hours(self, place: Place, begin: datetime, hours: int) -> Sequence[Hour]:
+    def hours(self, place: MapPlace, begin: datetime, hours: int) -> Sequence[Hour]:
         """The weather at a place, hour by hour.
 
         Args:
@@ -41,7 +41,7 @@ class Weather(Protocol):
             hours: how many.
         """
 
-    def day_c(self, place: Place, day: date) -> float:
+    def day_c(self, place: MapPlace, day: date) -> float:
         """The mean temperature of the air on a day there, °C."""
 
 
@@ -55,12 +55,12 @@ class SimulatedWeather:
 
     is_simulated = True
 
-    def hours(self, place: Place, begin: datetime, hours: int) -> Sequence[Hour]:
+    def hours(self, place: MapPlace, begin: datetime, hours: int) -> Sequence[Hour]:
         """The weather at a place, hour by hour."""
         first = begin.astimezone(UTC).replace(minute=0, second=0, microsecond=0)
         return [_hour(place, first + timedelta(hours=index)) for index in range(hours)]
 
-    def day_c(self, place: Place, day: date) -> float:
+    def day_c(self, place: MapPlace, day: date) -> float:
         """The mean temperature of the air on a day there, °C."""
         noon = datetime.combine(day, time(12))
         return round(_usual_c(place.latitude_deg, noon) + _between_days(place, noon).warmer_c, 1)
@@ -79,7 +79,7 @@ _WARMEST_DAY = 201  # of the year, in the north
 _WEIGHTS = (0.6, 0.5, 0.4, 0.35, 0.32)
 
 
-def _hour(place: Place, at: datetime) -> Hour:
+def _hour(place: MapPlace, at: datetime) -> Hour:
     local = at + timedelta(hours=place.longitude_deg / 15)
     day = _between_days(place, local)
     height = _sun_height(place.latitude_deg, local)
@@ -121,7 +121,7 @@ def _vapour(c: float) -> float:
     return 6.112 * math.exp(17.62 * c / (243.12 + c))
 
 
-def _between_days(place: Place, local: datetime) -> _Day:
+def _between_days(place: MapPlace, local: datetime) -> _Day:
     """The state of the weather at an hour, between the middles of two days."""
     before = local - timedelta(hours=12)
     share = _hour_of(before) / 24
@@ -130,7 +130,7 @@ def _between_days(place: Place, local: datetime) -> _Day:
 
 
 @lru_cache(maxsize=2000)
-def _day(place: Place, day: date) -> _Day:
+def _day(place: MapPlace, day: date) -> _Day:
     drawn = [_chance(place, day - timedelta(days=back)) for back in range(len(_WEIGHTS))]
     warm, wet, windy = (
         sum(weight * each[which] for weight, each in zip(_WEIGHTS, drawn, strict=True)) for which in range(3)
@@ -139,6 +139,6 @@ def _day(place: Place, day: date) -> _Day:
 
 
 @lru_cache(maxsize=2000)
-def _chance(place: Place, day: date) -> tuple[float, float, float]:
+def _chance(place: MapPlace, day: date) -> tuple[float, float, float]:
     drawn = Random(f"{place}{day}")
     return drawn.gauss(), drawn.gauss(), drawn.gauss()

@@ -26,7 +26,7 @@ class Tick(NamedTuple):
     at: float
 
 
-class Mark(NamedTuple):
+class ChartMark(NamedTuple):
     """A value: where it is, the load it is of, its words, whether it has a ring."""
 
     x: float
@@ -48,7 +48,7 @@ class Chart:
     bands: list[tuple[str, str]]
     lines: list[tuple[str, str]]
     joined: str
-    marks: list[Mark]
+    marks: list[ChartMark]
     ups: list[Tick]
     acrosses: list[Tick]
 
@@ -71,7 +71,7 @@ def _chart(figures: ChartFigures, units: System, width: float) -> Chart:
         return [(x_scale.at(across(x)), y_scale.at(up(y))) for x, y in places]
 
     marks = [
-        Mark(x_scale.at(x), y_scale.at(y), str(dot.load_id), dot.name, dot.is_signal)
+        ChartMark(x_scale.at(x), y_scale.at(y), str(dot.load_id), dot.name, dot.is_signal)
         for dot, (x, y) in zip(figures.dots, dots, strict=True)
     ]
     return Chart(

@@ -8,7 +8,7 @@ WIDTH, HEIGHT = 240.0, 34.0
 _LEAST = 9.0
 
 
-class Band(NamedTuple):
+class LayerBand(NamedTuple):
     """One material: its hatch, where it begins, how wide it is, its name."""
 
     hatch: str
@@ -18,7 +18,7 @@ class Band(NamedTuple):
 
 
 @lru_cache(maxsize=512)
-def composition(volumes_l: tuple[tuple[str, str, float], ...]) -> tuple[Band, ...]:
+def composition(volumes_l: tuple[tuple[str, str, float], ...]) -> tuple[LayerBand, ...]:
     """The bands of a mix, to scale but for the thinnest.
 
     Args:
@@ -29,6 +29,6 @@ def composition(volumes_l: tuple[tuple[str, str, float], ...]) -> tuple[Band, ..
     shrink = WIDTH / sum(widths)
     bands, x = [], 0.0
     for (hatch, name, _), width in zip(volumes_l, widths, strict=True):
-        bands.append(Band(hatch, round(x, 1), round(width * shrink, 1), name))
+        bands.append(LayerBand(hatch, round(x, 1), round(width * shrink, 1), name))
         x += width * shrink
     return tuple(bands)

@@ -25,7 +25,7 @@ class Size(NamedTuple):
     side: str = "below"
 
 
-class Solid(NamedTuple):
+class DrawnSolid(NamedTuple):
     """The faces back to front, and the sizes."""
 
     faces: list[Face]
@@ -33,7 +33,7 @@ class Solid(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Given:
+class SizedItem:
     """An item of a job, and its plain sizes."""
 
     need: Mapping[str, Any]
@@ -46,4 +46,4 @@ class Given:
         return self.sizes.get(name, otherwise)
 
 
-Drawing = tuple[Solid, Mapping[str, float], bool]
+Drawing = tuple[DrawnSolid, Mapping[str, float], bool]

@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping, Sequence
 from itertools import accumulate
 from typing import Any
 
-from keeve.drawing.faces import Drawing, Face, Given, Place, Size, Solid
+from keeve.drawing.faces import Drawing, DrawnSolid, Face, Place, Size, SizedItem
 
 # A hollow whose shape is not known is drawn so wide for its height; a model so wide in it, and so high at most.
 _WIDE, _MODEL_WIDE, _MODEL_HIGH = 1.6, 0.55, 0.8
@@ -12,7 +12,7 @@ _WIDE, _MODEL_WIDE, _MODEL_HIGH = 1.6, 0.55, 0.8
 _HALVINGS = 12
 
 
-def mould_section(given: Given) -> Drawing:
+def mould_section(given: SizedItem) -> Drawing:
     """The section, as far as its sizes are known.
 
     Args:
@@ -55,7 +55,7 @@ def mould_section(given: Given) -> Drawing:
     for number, level in enumerate(levels, start=1):
         shown[f"pour_{number}_m"] = level
         sizes.append(Size((wide, 0, 0), (wide, 0, level), f"pour_{number}_m", "right"))
-    return Solid(faces, sizes), shown, container["by"] in ("frame", "mesh")
+    return DrawnSolid(faces, sizes), shown, container["by"] in ("frame", "mesh")
 
 
 def _rings(mesh: Mapping[str, Any] | None, left: float, wide: float, high: float) -> list[list[Place]]:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from keeve.core.units import System, as_read, fixed, with_minus
-from keeve.figures.chart_figures import Bar, Bars
+from keeve.figures.chart_figures import Bars, ChartBar
 
 # Drawing units across, and how much of a name there is room for; text keeps its size, so the phone's is narrower.
 _WIDTHS: Sequence[tuple[float, int]] = ((760.0, 48), (400.0, 18))
@@ -63,7 +63,7 @@ def _drawn(bars: Bars, units: System, width: float, longest: int) -> RowBars:
     return RowBars(width, len(rows) * _ROW, at(0.0), _TOP, _HIGH, rows)
 
 
-def _figures(bar: Bar, bars: Bars, units: System) -> str:
+def _figures(bar: ChartBar, bars: Bars, units: System) -> str:
     def shown(value: float) -> str:
         if bars.is_percent:
             return f"{fixed(value * 100, bars.decimals)} %"

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from keeve.drawing.spread import spread
-from keeve.drawing.vessel import Vessel
+from keeve.drawing.vessel import DrawnVessel
 from keeve.figures.amounts import StepView
 from keeve.figures.sections import SectionFigures
 
@@ -72,7 +72,7 @@ class Section:
 
 def section(figures: SectionFigures) -> Section:
     """The section of a load."""
-    vessel = Vessel(figures.mixer, figures.full_l)
+    vessel = DrawnVessel(figures.mixer, figures.full_l)
     layers = _layers(vessel, figures)
     full, level = vessel.level(figures.working_l), vessel.level(figures.level_l)
     full_half, level_half = vessel.half_width(full), vessel.half_width(level)
@@ -104,7 +104,7 @@ def section(figures: SectionFigures) -> Section:
     )
 
 
-def _layers(vessel: Vessel, figures: SectionFigures) -> list[Layer]:
+def _layers(vessel: DrawnVessel, figures: SectionFigures) -> list[Layer]:
     """The layers from the bottom up; once it is mixed, one."""
     stacked: list[tuple[int | None, DrawnHatch, float, float, StepView | None]] = []
     filled = 0.0
@@ -139,7 +139,7 @@ def _layers(vessel: Vessel, figures: SectionFigures) -> list[Layer]:
     return found
 
 
-def _layer_path(vessel: Vessel, top: float, *, rough: bool, seed: int) -> str:
+def _layer_path(vessel: DrawnVessel, top: float, *, rough: bool, seed: int) -> str:
     """Everything under a surface. Layers are painted from the top one down, each over the one above it."""
     half = vessel.half_width(top)
     points = []
@@ -152,14 +152,14 @@ def _layer_path(vessel: Vessel, top: float, *, rough: bool, seed: int) -> str:
     return f"M{' L'.join(points)} L{CENTRE_X + wide:.1f},{BOTTOM_Y + 4:.1f} L{CENTRE_X - wide:.1f},{BOTTOM_Y + 4:.1f} Z"
 
 
-def _outline(vessel: Vessel, *, closed: bool) -> str:
+def _outline(vessel: DrawnVessel, *, closed: bool) -> str:
     right = [(CENTRE_X + half, BOTTOM_Y - at) for half, at in vessel.outline]
     left = [(CENTRE_X - half, BOTTOM_Y - at) for half, at in reversed(vessel.outline)]
     path = "M" + " L".join(f"{x:.1f},{y:.1f}" for x, y in [*left, *right])
     return f"{path} Z" if closed else path
 
 
-def _teeth(vessel: Vessel) -> list[str]:
+def _teeth(vessel: DrawnVessel) -> list[str]:
     """The toothed ring round a drum's belly, as short strokes outside the wall."""
     if vessel.kind != "tilting-drum":
         return []

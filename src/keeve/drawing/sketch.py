@@ -8,7 +8,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from keeve.drawing.faces import Drawing, Face, Given, Place, Size, Solid
+from keeve.drawing.faces import Drawing, DrawnSolid, Face, Place, Size, SizedItem
 from keeve.drawing.mould_section import mould_section
 
 WIDTH, HEIGHT = 500.0, 300.0
@@ -53,7 +53,7 @@ def sketch(shape: str, need: Mapping[str, Any]) -> Sketch:
         need: its sizes, by their names in the job file.
     """
     sizes = {name: float(value) for name, value in need.items() if isinstance(value, int | float)}
-    solid, shown, to_scale = _SOLIDS[shape](Given(need, sizes))
+    solid, shown, to_scale = _SOLIDS[shape](SizedItem(need, sizes))
     return _drawn(solid, shown, to_scale)
 
 
@@ -83,24 +83,24 @@ def _box_sizes(w: float, d: float, h: float, names: tuple[str, str, str]) -> lis
     ]
 
 
-def _slab(given: Given) -> Drawing:
+def _slab(given: SizedItem) -> Drawing:
     one, other = given["thickness_m"], given.get("other_thickness_m", given["thickness_m"])
     (w, d, h, r), to_scale = _seen(given["length_m"], given["width_m"], one, other)
     sizes = _box_sizes(w, d, h, ("length_m", "width_m", "thickness_m"))
     if "other_thickness_m" in given.sizes:
         sizes.append(Size((w, d, 0), (w, d, r), "other_thickness_m", "right"))
-    return Solid(_block(0, 0, 0, w, d, h, r), sizes), given.sizes, to_scale
+    return DrawnSolid(_block(0, 0, 0, w, d, h, r), sizes), given.sizes, to_scale
 
 
-def _cylinder(given: Given) -> Drawing:
+def _cylinder(given: SizedItem) -> Drawing:
     return _round(given, "diameter_m", "diameter_m")
 
 
-def _pier(given: Given) -> Drawing:
+def _pier(given: SizedItem) -> Drawing:
     return _round(given, "bottom_diameter_m", "top_diameter_m")
 
 
-def _round(given: Given, bottom: str, top: str) -> Drawing:
+def _round(given: SizedItem, bottom: str, top: str) -> Drawing:
     (low, high, h), to_scale = _seen(given[bottom], given[top], given["height_m"])
 
     def ring(diameter: float, z: float) -> list[Place]:
@@ -114,10 +114,10 @@ def _round(given: Given, bottom: str, top: str) -> Drawing:
     if top != bottom:
         sizes.append(Size((-high / 2, high * 0.3, h), (high / 2, high * 0.3, h), top, "above"))
     sizes.append(Size((-max(low, high) / 2, 0, 0), (-max(low, high) / 2, 0, h), "height_m", "left"))
-    return Solid([Face("face front", body), Face("face top", lid)], sizes), given.sizes, to_scale
+    return DrawnSolid([Face("face front", body), Face("face top", lid)], sizes), given.sizes, to_scale
 
 
-def _post_hole(given: Given) -> Drawing:
+def _post_hole(given: SizedItem) -> Drawing:
     """A cut through the ground: the filled hole, the post in it."""
     d, depth, post, e = (
         given[name] for name in ("hole_diameter_m", "hole_depth_m", "post_width_m", "embedment_m")
@@ -134,19 +134,19 @@ def _post_hole(given: Given) -> Drawing:
         Size((d / 2, 0, -e), (d / 2, 0, 0), "embedment_m", "right"),
         Size(upright[0], upright[1], "post_width_m", "above"),
     ]
-    return Solid(faces, sizes), given.sizes, True
+    return DrawnSolid(faces, sizes), given.sizes, True
 
 
-def _steps(given: Given) -> Drawing:
+def _steps(given: SizedItem) -> Drawing:
     w, going, rise = given["width_m"], given["going_m"], given["rise_m"]
     count = round(given["steps"])
     faces = []
     for step in reversed(range(count)):
         faces += _block(0, step * going, 0, w, going, (step + 1) * rise)
-    return Solid(faces, _box_sizes(w, going, rise, ("width_m", "going_m", "rise_m"))), given.sizes, True
+    return DrawnSolid(faces, _box_sizes(w, going, rise, ("width_m", "going_m", "rise_m"))), given.sizes, True
 
 
-def _wall_sides(given: Given, area: str) -> tuple[float, float]:
+def _wall_sides(given: SizedItem, area: str) -> tuple[float, float]:
     """Length and height of a wall; by its area it is drawn twice as long as high."""
     if "length_m" in given.sizes and "height_m" in given.sizes:
         return given["length_m"], given["height_m"]
@@ -154,13 +154,13 @@ def _wall_sides(given: Given, area: str) -> tuple[float, float]:
     return given.get(area, 1.0) / height, height
 
 
-def _wall_sizes(given: Given, w: float, h: float, area: str) -> list[Size]:
+def _wall_sizes(given: SizedItem, w: float, h: float, area: str) -> list[Size]:
     if area in given.sizes:
         return [Size((0, 0, 0), (w, 0, 0), area, "below")]
     return [Size((0, 0, 0), (w, 0, 0), "length_m", "below"), Size((0, 0, 0), (0, 0, h), "height_m", "left")]
 
 
-def _opening(given: Given, w: float, h: float) -> list[Face]:
+def _opening(given: SizedItem, w: float, h: float) -> list[Face]:
     """Doors and windows as one opening of their size, in the wall's own shape."""
     area = given.get("openings_m2", 0.0)
     if area <= 0 or area >= w * h:
@@ -170,7 +170,7 @@ def _opening(given: Given, w: float, h: float) -> list[Face]:
     return [Face("opening", [(x, 0, z), (x, 0, h - z), (w - x, 0, h - z), (w - x, 0, z)])]
 
 
-def _coats(given: Given) -> Drawing:
+def _coats(given: SizedItem) -> Drawing:
     """The wall behind, and its coats where they are cut at the right, thicker than they are."""
     w, h = _wall_sides(given, "area_m2")
     coats = [float(coat) for coat in given.need["coats_mm"]]
@@ -183,10 +183,10 @@ def _coats(given: Given) -> Drawing:
         faces += _block(0, near, 0, w, depth, h)
     last = f"coats_mm.{len(coats) - 1}"
     sizes = [*_wall_sizes(given, w, h, "area_m2"), Size((w, 0, 0), (w, depths[-1], 0), last, "right")]
-    return Solid(faces + _opening(given, w, h), sizes), {**given.sizes, last: coats[-1]}, False
+    return DrawnSolid(faces + _opening(given, w, h), sizes), {**given.sizes, last: coats[-1]}, False
 
 
-def _masonry(given: Given) -> Drawing:
+def _masonry(given: SizedItem) -> Drawing:
     """Three courses of it, to scale: units with their joints."""
     length, height, joint = given["unit_length_mm"], given["unit_height_mm"], given["joint_mm"]
     deep = given.get("unit_width_mm", given.get("depth_mm", joint))
@@ -214,10 +214,10 @@ def _masonry(given: Given) -> Drawing:
         ),
         Size((0, 0, top), (0, 0, top + joint), "joint_mm", "left"),
     ]
-    return Solid(faces, sizes), given.sizes, True
+    return DrawnSolid(faces, sizes), given.sizes, True
 
 
-def _floor(given: Given) -> Drawing:
+def _floor(given: SizedItem) -> Drawing:
     """The rooms side by side."""
     rooms = [(float(room["length_m"]), float(room["width_m"])) for room in given.need["rooms"]]
     longest = max(max(room) for room in rooms)
@@ -232,10 +232,10 @@ def _floor(given: Given) -> Drawing:
     end = x - longest * 0.12 - rooms[last][1] * _BACK_X
     sizes.append(Size((end, 0, 0), (end, rooms[last][1], 0), f"{last}.width_m", "right"))
     sizes.append(Size((0, 0, 0), (0, 0, high), "thickness_m", "left"))
-    return Solid(faces, sizes), shown, high == given["thickness_m"]
+    return DrawnSolid(faces, sizes), shown, high == given["thickness_m"]
 
 
-def _infill(given: Given) -> Drawing:
+def _infill(given: SizedItem) -> Drawing:
     """The wall with its layers, its studs cut at the right end."""
     w, h = _wall_sides(given, "wall_area_m2")
     (_, thick), to_scale = _seen(max(w, h), given["thickness_mm"] / 1000)
@@ -256,17 +256,17 @@ def _infill(given: Given) -> Drawing:
         *_wall_sizes(given, w, h, "wall_area_m2"),
         Size((w, 0, 0), (w, thick, 0), "thickness_mm", "right"),
     ]
-    return Solid(faces + _opening(given, w, h), sizes), given.sizes, to_scale
+    return DrawnSolid(faces + _opening(given, w, h), sizes), given.sizes, to_scale
 
 
-def _overlay(given: Given) -> Drawing:
+def _overlay(given: SizedItem) -> Drawing:
     side = math.sqrt(given["area_m2"])
     (w, d, h), to_scale = _seen(side * 1.3, side / 1.3, given["depth_mm"] / 1000)
     sizes = [Size((0, 0, 0), (w, 0, 0), "area_m2", "below"), Size((0, 0, 0), (0, 0, h), "depth_mm", "left")]
-    return Solid(_block(0, 0, 0, w, d, h), sizes), given.sizes, to_scale
+    return DrawnSolid(_block(0, 0, 0, w, d, h), sizes), given.sizes, to_scale
 
 
-def _cloth(given: Given) -> Drawing:
+def _cloth(given: SizedItem) -> Drawing:
     """Strips side by side over a form, each on its neighbour, layer on layer; the plaster over the last."""
     length, width, layers = given["strip_length_m"], given["strip_width_m"], int(given["layers"])
     step = width * (1 - given.get("overlap_fraction", 0.25))
@@ -283,39 +283,43 @@ def _cloth(given: Given) -> Drawing:
         Size((0, 0, 0), (width, 0, 0), "strip_width_m", "below"),
         Size((wide, 0, 0), (wide, length, 0), "strip_length_m", "right"),
     ]
-    return Solid(faces, sizes), given.sizes, False
+    return DrawnSolid(faces, sizes), given.sizes, False
 
 
-def _bags(given: Given) -> Drawing:
+def _bags(given: SizedItem) -> Drawing:
     """Bags stacked five high, no more than the eye can count."""
     count = min(math.ceil(given["bags"]), 20)
     faces: list[Face] = []
     for pile in reversed(range((count + 4) // 5)):
         for level in range(min(5, count - pile * 5)):
             faces += _block(pile * 0.75, 0, level * 0.14, 0.65, 0.45, 0.12)
-    return Solid(faces, [Size((0, 0, 0), (0.65, 0, 0), "bags", "below")]), given.sizes, True
+    return DrawnSolid(faces, [Size((0, 0, 0), (0.65, 0, 0), "bags", "below")]), given.sizes, True
 
 
-def _cube(given: Given) -> Drawing:
+def _cube(given: SizedItem) -> Drawing:
     edge = given["volume_m3"] ** (1 / 3)
     shown = {**given.sizes, "edge_m": edge}
-    return Solid(_block(0, 0, 0, edge, edge, edge), [Size((0, 0, 0), (edge, 0, 0), "edge_m")]), shown, True
+    return (
+        DrawnSolid(_block(0, 0, 0, edge, edge, edge), [Size((0, 0, 0), (edge, 0, 0), "edge_m")]),
+        shown,
+        True,
+    )
 
 
 # About what a mix weighs, kg/m3, to draw a weight by.
 _DRAWN_KG_M3 = 2000.0
 
 
-def _weight(given: Given) -> Drawing:
+def _weight(given: SizedItem) -> Drawing:
     edge = (given["mass_kg"] / _DRAWN_KG_M3) ** (1 / 3)
     return (
-        Solid(_block(0, 0, 0, edge, edge, edge), [Size((0, 0, 0), (edge, 0, 0), "mass_kg")]),
+        DrawnSolid(_block(0, 0, 0, edge, edge, edge), [Size((0, 0, 0), (edge, 0, 0), "mass_kg")]),
         given.sizes,
         True,
     )
 
 
-_SOLIDS: Mapping[str, Callable[[Given], Drawing]] = {
+_SOLIDS: Mapping[str, Callable[[SizedItem], Drawing]] = {
     "slab": _slab,
     "strip-footing": _slab,
     "pad-footing": _slab,
@@ -337,7 +341,7 @@ _SOLIDS: Mapping[str, Callable[[Given], Drawing]] = {
 }
 
 
-def _drawn(solid: Solid, shown: Mapping[str, float], to_scale: bool) -> Sketch:
+def _drawn(solid: DrawnSolid, shown: Mapping[str, float], to_scale: bool) -> Sketch:
     """The solid projected and fitted into the frame, its sizes beside it."""
     flat = [_flat(corner) for face in solid.faces for corner in face.corners]
     left, right = min(x for x, _ in flat), max(x for x, _ in flat)

@@ -7,7 +7,7 @@ WIDTH = 640.0
 _LABEL, _ROOM, _ROW, _GAP = 150.0, 110.0, 44.0, 12.0
 
 
-class Bar(NamedTuple):
+class SummaryBar(NamedTuple):
     """A bar: its words, its litres, the top of its row, where it begins and ends, in drawing units."""
 
     words: str
@@ -19,7 +19,7 @@ class Bar(NamedTuple):
     litres_x: float
 
 
-def summary_bars(volumes_l: Sequence[tuple[str, float]]) -> list[Bar]:
+def summary_bars(volumes_l: Sequence[tuple[str, float]]) -> list[SummaryBar]:
     """The bars, the longest as long as there is room.
 
     Args:
@@ -30,6 +30,8 @@ def summary_bars(volumes_l: Sequence[tuple[str, float]]) -> list[Bar]:
     for index, (words, litres) in enumerate(volumes_l):
         width = litres / longest * (WIDTH - _LABEL - _ROOM)
         bars.append(
-            Bar(words, litres, index * _ROW, _LABEL - _GAP, _LABEL, width, round(_LABEL + width + _GAP, 1))
+            SummaryBar(
+                words, litres, index * _ROW, _LABEL - _GAP, _LABEL, width, round(_LABEL + width + _GAP, 1)
+            )
         )
     return bars

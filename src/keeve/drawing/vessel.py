@@ -45,7 +45,7 @@ _SLICES = 200
 
 
 @dataclass(frozen=True)
-class Vessel:
+class DrawnVessel:
     """A vessel in drawing units: width and height of the box it fills, its full volume in L."""
 
     kind: MixerKind
@@ -89,7 +89,7 @@ class Vessel:
 @cache
 def _filled(kind: MixerKind) -> list[float]:
     """The filled share of a vessel's volume at each slice boundary, 0 to 1; the same whatever its size."""
-    vessel = Vessel(kind, 1.0)
+    vessel = DrawnVessel(kind, 1.0)
     power = 2 if kind in _ROUND else 1
     step = vessel.height / _SLICES
     areas = [vessel.half_width((index + 0.5) * step) ** power for index in range(_SLICES)]

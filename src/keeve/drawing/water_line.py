@@ -24,7 +24,7 @@ _NO_WIDTH_L = 1e-6
 
 
 @dataclass(frozen=True)
-class Mark:
+class WaterMark:
     """A place on the line, its leader and the place of its label; ``name`` says which it is."""
 
     name: str
@@ -59,7 +59,7 @@ class WaterLine:
     length: float
     window_x: float
     window_width: float
-    marks: list[Mark]
+    marks: list[WaterMark]
     target_x: float
     ceiling_x: float
     in_x: float
@@ -163,7 +163,7 @@ def _inside(x: float, margin: float, width: float) -> float:
     return min(max(x, margin), width - margin)
 
 
-def _marks(figures: WaterFigures, x: Callable[[float], float], width: float) -> list[Mark]:
+def _marks(figures: WaterFigures, x: Callable[[float], float], width: float) -> list[WaterMark]:
     """Start, target and ceiling with labels apart; a start at the target has no mark of its own."""
     window = figures.window
     every = (("start", window.start_l), ("target", window.target_l), ("ceiling", window.ceiling_l))
@@ -173,7 +173,7 @@ def _marks(figures: WaterFigures, x: Callable[[float], float], width: float) -> 
     starts_right = abs(window.start_l - window.target_l) < _SAME_L
     bends = {"start": "98 V116", "target": "111 V116", "ceiling": "118"}
     return [
-        Mark(name, x(litres), f"M{x(litres):.1f},{bends[name]} L{label_x:.1f},128", label_x, litres)
+        WaterMark(name, x(litres), f"M{x(litres):.1f},{bends[name]} L{label_x:.1f},128", label_x, litres)
         for (name, litres), label_x in zip(every, labels, strict=True)
         if not (starts_right and name == "start")
     ]

@@ -44,7 +44,7 @@ class Axis(NamedTuple):
     is_percent: bool = False
 
 
-class Bar(NamedTuple):
+class ChartBar(NamedTuple):
     """A figure drawn as a bar: what it is of, the figure, and what was planned; None where nothing was."""
 
     words: str
@@ -61,7 +61,7 @@ class Bars(NamedTuple):
     kind: Kind | None
     is_percent: bool
     decimals: int
-    bars: Sequence[Bar]
+    bars: Sequence[ChartBar]
 
 
 class Table(NamedTuple):

@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterator, Mapping
 from keeve.core.loads.actions.accept import Accepted
 from keeve.core.loads.actions.add_water import WaterAdded
 from keeve.core.loads.actions.admix import Admixed
-from keeve.core.loads.actions.amend import PutRight
+from keeve.core.loads.actions.amend import Amended
 from keeve.core.loads.actions.begin import Begun
 from keeve.core.loads.actions.charge import Charged
 from keeve.core.loads.actions.clean import Cleaned
@@ -24,9 +24,9 @@ from keeve.core.loads.actions.observe import Observed
 from keeve.core.loads.actions.place import Placed
 from keeve.core.loads.actions.record_result import CameOut
 from keeve.core.loads.actions.recount import Recounted
-from keeve.core.loads.actions.release import Released
 from keeve.core.loads.actions.rest import Rested
 from keeve.core.loads.actions.see import Seen
+from keeve.core.loads.actions.stop_tracking import TrackingStopped
 from keeve.core.loads.actions.store import Stored
 from keeve.core.loads.actions.strip import Stripped
 from keeve.core.loads.actions.take_back import TakenBack
@@ -108,7 +108,7 @@ def event_words(event: LoadEvent, plan: Plan, quantity: Quantity) -> str:
         case Observed():
             words = check_words(event.check)
             return f"Checked: {words}" if event.holds else f"Checked, failed: {words}"
-        case PutRight():
+        case Amended():
             to = f", to {READING_NAMES[event.reading].lower()}" if event.reading else ""
             return f"Corrected{to}: {event.reason}"
         case _:
@@ -145,13 +145,13 @@ def _of_work(event: Mixed | Rested | Admixed | Judged, plan: Plan) -> str:
         case Mixed() | Rested():
             done = "Rested" if isinstance(event, Rested) else "Remixed"
             if isinstance(event, Mixed) and event.step:
-                done = plan.step(event.step).is_a.done
+                done = plan.step(event.step).kind_traits.done
             return f"{done}, {event.minutes:g} min or more (logged later)" if event.minutes else done
         case Admixed():
             more = [f"{words} more" for words in _doses(event.doses)]
             return plan.step(event.step).do if event.step else ", ".join(more)
         case Judged():
-            return f"Judged {READING_NAMES[event.reading].lower()}{f', {event.body}' if event.body else ''}"
+            return f"Judged {READING_NAMES[event.reading].lower()}{f', {event.cohesion}' if event.cohesion else ''}"
 
 
 def _of_expected(event: Expected, quantity: Quantity) -> str:
@@ -201,7 +201,7 @@ def _of_itself(event: LoadEvent) -> str:
             return f"Seen: {SIGHT_NAMES[event.sight].lower()}"
         case Stripped():
             return "Out of the mould"
-        case Released():
+        case TrackingStopped():
             return f"Stopped tracking: {event.reason.lower()}" if event.reason else "Dry, ready to use"
         case Cleaned():
             return "Mixer cleaned"

@@ -7,7 +7,7 @@ from typing import NamedTuple
 from keeve.core.units import DISPLAY_UNITS, Kind, kind_of_name
 
 
-class Label(NamedTuple):
+class FigureLabel(NamedTuple):
     """A figure's name in words, and its metric unit; empty where it has none."""
 
     words: str
@@ -320,14 +320,14 @@ _KINDS: Mapping[str, Kind] = {
 
 
 @cache
-def label(name: str) -> Label:
+def label(name: str) -> FigureLabel:
     """The label of a figure by the name it has in a rule or a table."""
     ending = next((end for end in _ENDINGS if name.endswith(end)), "")
     bare = name.removesuffix(ending)
     words = _LABELS.get(name) or _LABELS.get(bare) or bare.replace("_", " ")
     if kind := _KINDS.get(name):
-        return Label(words, DISPLAY_UNITS["metric"][kind].kept_in)
-    return Label(words, _UNITS.get(name, _ENDINGS.get(ending, "")))
+        return FigureLabel(words, DISPLAY_UNITS["metric"][kind].stored_in)
+    return FigureLabel(words, _UNITS.get(name, _ENDINGS.get(ending, "")))
 
 
 def kind_of(name: str) -> Kind | None:

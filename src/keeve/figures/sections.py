@@ -65,7 +65,7 @@ def section_figures(
         layers=_layers(plan, load, shares, labels) if mixed_l is None else [],
         level_l=load.yield_l if mixed_l is None else mixed_l,
         is_mixed=mixed_l is not None,
-        mixed_hatch=plan.materials[0].hatch if plan.mix.is_run.in_order else "mixed",
+        mixed_hatch=plan.materials[0].hatch if plan.mix.regime_traits.in_order else "mixed",
     )
 
 
@@ -76,7 +76,7 @@ def _layers(
     found = []
     for step in load_steps(plan, load):
         volume_l = step.volume_l if step.water_l is None else step.water_l
-        if plan.mix.is_run.in_order and step.mass_kg is not None:
+        if plan.mix.regime_traits.in_order and step.mass_kg is not None:
             # Under water a powder takes no more room than its grains.
             volume_l = load.yield_l - load.water.start_l
         if volume_l and shares is not None:

@@ -99,7 +99,7 @@ _EIGHTY = 1.2816
 
 def clock_figures(plan: Plan, clock: SetClock, now: datetime | None = None) -> ClockFigures:
     """The figures of a set clock, at a moment where it runs."""
-    build = not plan.mix.is_run.makes_casts
+    build = not plan.mix.regime_traits.makes_casts
     stages = clock.build if build else clock.stages
     ends_min = stages[-1].from_min * _PAST_END
     begins, closes = clock.window_min
@@ -207,7 +207,7 @@ class Batches(NamedTuple):
 def batches_of(plan: Plan) -> Batches | None:
     """How the batches of a plan follow each other, so that one is cream as the last passes the trowel; or None."""
     clock = set_clock(plan, plan.loads[0], LoadState(), None, Workings())
-    if clock is None or plan.mix.is_run.makes_casts:
+    if clock is None or plan.mix.regime_traits.makes_casts:
         return None
     starts = {item.name: item.from_min for item in clock.build}
     each_min = _between_batches_min(clock)

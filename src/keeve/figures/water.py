@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from keeve.core.loads.contents import Contents, contents
-from keeve.core.loads.known_before import ExpectedWater
 from keeve.core.loads.load_state import LoadState
 from keeve.core.loads.next_step import Window
+from keeve.core.loads.pre_start import ExpectedWater
 from keeve.core.planning.expected_strength import strength_of_load
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.rules.strength import StrengthBand

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
 _LOOK_AGAIN = timedelta(hours=1)
 
 
-class Entry(NamedTuple):
+class CalendarEntry(NamedTuple):
     """A date: an id that stays, what it is, more words, when; ``rings``: whether the phone tells at its beginning."""
 
     id: str
@@ -22,7 +22,7 @@ class Entry(NamedTuple):
     rings: bool
 
 
-def calendar_text(name: str, entries: Iterable[Entry], link: str, now: datetime) -> bytes:
+def calendar_text(name: str, entries: Iterable[CalendarEntry], link: str, now: datetime) -> bytes:
     """A calendar of these entries; times in UTC, so that it needs no table of zones.
 
     Args:
@@ -46,7 +46,7 @@ def calendar_text(name: str, entries: Iterable[Entry], link: str, now: datetime)
     return text
 
 
-def _event(entry: Entry, link: str, now: datetime) -> "Event":
+def _event(entry: CalendarEntry, link: str, now: datetime) -> "Event":
     from icalendar import Alarm, Event
 
     event = Event()

@@ -81,7 +81,7 @@ def _step(step: LoadStep) -> str:
         amounts.append(f"{step.water_l:.1f} L")
     amounts += [f"with {_admixture(item)}" for item in step.admixtures]
     least, greatest = step.plan.minutes
-    if step.plan.is_a.is_counted:
+    if step.plan.kind_traits.is_counted:
         amounts.append(f"{least:g} to {greatest:g} min")
     return f"{step.plan.do}: {', '.join(amounts)}" if amounts else step.plan.do
 

@@ -182,7 +182,7 @@ class SignInFailure(Base):
     at: Mapped[datetime]
 
 
-class Plan(CrewOwned, Base):
+class StoredPlan(CrewOwned, Base):
     """A job and the plan computed from it; never changed. ``version_of``: the first plan of its job, of a later one."""
 
     __tablename__ = "plan"
@@ -279,7 +279,7 @@ class FavouriteMix(CrewOwned, Base):
     mix_id: Mapped[Id] = mapped_column(primary_key=True)
 
 
-class Load(CrewOwned, Base):
+class StoredLoad(CrewOwned, Base):
     """A load of a plan that was begun; its state is the fold of its events.
 
     ``attempt``: how many times it was begun before and taken back.
@@ -406,7 +406,7 @@ class Event(CrewOwned, Base):
     )
 
 
-class Photo(CrewOwned, Base):
+class StoredPhoto(CrewOwned, Base):
     """A photo of a load, of one of its events where that is given; removed for good where somebody asks for it."""
 
     __tablename__ = "photo"
@@ -426,7 +426,7 @@ class Photo(CrewOwned, Base):
     made_at: Mapped[datetime]
 
 
-class JobSummary(CrewOwned, Base):
+class StoredJobSummary(CrewOwned, Base):
     """The summary of a closed job; the newest of a plan counts."""
 
     __tablename__ = "job_summary"

@@ -8,7 +8,7 @@ from sqlalchemy import ColumnElement, exists, func, literal_column, select
 from keeve.store import models
 
 
-def has_event(*kinds: str, load: Any = models.Load) -> ColumnElement[bool]:
+def has_event(*kinds: str, load: Any = models.StoredLoad) -> ColumnElement[bool]:
     """Whether a load has an event of one of these kinds."""
     # Written out, so that one plan of the database serves every time it is asked.
     named: list[ColumnElement[str]] = [literal_column(f"'{kind}'") for kind in kinds]
@@ -16,7 +16,7 @@ def has_event(*kinds: str, load: Any = models.Load) -> ColumnElement[bool]:
     return exists().where(models.Event.load_id == load.id, of_kind).correlate(load)
 
 
-def of_job(plan: Any = models.Plan) -> ColumnElement[UUID]:
+def of_job(plan: Any = models.StoredPlan) -> ColumnElement[UUID]:
     """The job that a plan is a version of; it goes by the id of its first plan."""
     return func.coalesce(plan.version_of, plan.id)
 
@@ -36,6 +36,6 @@ def latest_entry(kind: str) -> ColumnElement[str | None]:
         )
         .order_by(models.JobEntry.made_at.desc())
         .limit(1)
-        .correlate(models.Plan)
+        .correlate(models.StoredPlan)
         .scalar_subquery()
     )

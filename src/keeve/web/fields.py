@@ -193,7 +193,7 @@ class Choice(_Field):
 
 
 @dataclass(frozen=True)
-class MeshFile(_Field):
+class UploadedMesh(_Field):
     """A mesh file: read when it is chosen, kept as what it came to (JSON)."""
 
     what: ClassVar[str] = "mesh"
@@ -213,10 +213,10 @@ def _json(text: str) -> Any:
         return None
 
 
-Field = Number | Text | Choice | MeshFile
+Field = Number | Text | Choice | UploadedMesh
 
 
-def kept_value(item: Field, text: str, units: System) -> Any:
+def stored_value(item: Field, text: str, units: System) -> Any:
     """The typed or chosen value, as it is kept; None where nothing was.
 
     Raises:
@@ -224,21 +224,21 @@ def kept_value(item: Field, text: str, units: System) -> Any:
     """
     if isinstance(item, Choice):
         return item.read(text)
-    if isinstance(item, MeshFile):
+    if isinstance(item, UploadedMesh):
         return _json(text)
     if not text or isinstance(item, Text):
         return text or None
     return item.read(text, units)
 
 
-def kept_text(item: Field, kept: Any, units: System) -> str:
+def shown_text(item: Field, kept: Any, units: System) -> str:
     """A kept value as the form has it."""
     match item:
         case Number():
             return item.write(kept, units)
         case Choice():
             return item.write(kept)
-        case MeshFile():
+        case UploadedMesh():
             return json.dumps(kept)
         case Text():
             return str(kept)

@@ -26,8 +26,8 @@ from keeve.data.accounts import LEAST_PASSWORD, MOST_PASSWORD
 from keeve.figures.event_words import RESULT_NAMES, event_words
 from keeve.figures.labels import RULE_TITLES
 from keeve.web.filters import FILTERS, quantity
-from keeve.web.own_files import address_of_file
 from keeve.web.security import FORM_FIELD, form_token, tie_to_browser, units_of, zone_of
+from keeve.web.static_files import address_of_file
 
 # A compiled template knows which filters take the context, and how its tags are read: one of others is of no use.
 _HERE = Path(__file__).parent

@@ -17,7 +17,7 @@ from keeve.data.database import DatabaseDown, Engine
 from keeve.data.sessions import visitor
 from keeve.devices.weather import Weather
 from keeve.web.limits import MOST_FIELDS, check_texts
-from keeve.web.turns import TurnRoute, in_turn
+from keeve.web.timeouts import TimeoutRoute, with_timeout
 
 SESSION_COOKIE = "__Host-keeve"
 # A stranger has no session yet; this cookie ties the sign-in form to the browser that asked for it.
@@ -112,7 +112,7 @@ async def _visitor_or_none(request: Request) -> Visitor | None:
     if not token:
         return None
     state = request.app.state
-    return await in_turn(lambda: visitor(state.engine, token, state.clock()))
+    return await with_timeout(lambda: visitor(state.engine, token, state.clock()))
 
 
 async def guard(request: Request) -> None:
@@ -157,7 +157,7 @@ async def guard(request: Request) -> None:
 
 def screen_router() -> APIRouter:
     """A router for the pages of a screen: each is guarded, and run in turn."""
-    return APIRouter(route_class=TurnRoute, dependencies=[Depends(guard)])
+    return APIRouter(route_class=TimeoutRoute, dependencies=[Depends(guard)])
 
 
 # What of the name of a file is looked at.

@@ -5,7 +5,17 @@ from random import Random
 import pytest
 from helpers import a_job_of, plan
 
-from keeve.core.day_plan.day import MINUTES, Begun, DayJob, DayPlan, SoFar, Work, load_times, play, suits
+from keeve.core.day_plan.day import (
+    MINUTES,
+    DayJob,
+    DayPlan,
+    SoFar,
+    StartedLoad,
+    Work,
+    load_times,
+    play,
+    suits,
+)
 from keeve.core.day_plan.day_changes import changes, nearest
 from keeve.core.day_plan.weather_limits import hour_for
 from keeve.core.rules.temperature import mix_temperature, working_life
@@ -77,7 +87,7 @@ def test_every_load_of_the_day_is_there_once_whatever_was_begun(seed: int) -> No
     begun = []
     for job in day.jobs:
         numbers = range(1, chance.randint(0, job.loads) + 1)
-        begun.append({number: Begun(400.0 + number, 430.0 + number, 500.0) for number in numbers})
+        begun.append({number: StartedLoad(400.0 + number, 430.0 + number, 500.0) for number in numbers})
     outcome = play(day, works, suits(day, works, MILD), SoFar(begun, 600.0))
     for job, known, loads in zip(day.jobs, begun, outcome.jobs, strict=True):
         assert [load.number for load in loads] == list(range(1, job.loads + 1))
@@ -192,7 +202,7 @@ def test_a_load_in_the_mixer_keeps_the_next_one_waiting() -> None:
     by_hour = suits(day, [work], MILD)
     times = load_times(work.plan, work.plan.loads[0], 0.5)
     clean_at = 590 + times.ready_after_min + times.discharge_min + times.clean_min
-    mixing = play(day, [work], by_hour, SoFar([{1: Begun(590.0, None, 700.0)}], 595.0))
-    placed = play(day, [work], by_hour, SoFar([{1: Begun(560.0, 590.0, 700.0)}], 595.0))
+    mixing = play(day, [work], by_hour, SoFar([{1: StartedLoad(590.0, None, 700.0)}], 595.0))
+    placed = play(day, [work], by_hour, SoFar([{1: StartedLoad(560.0, 590.0, 700.0)}], 595.0))
     assert mixing.jobs[0][1].pieces[0].from_min == pytest.approx(clean_at)
     assert placed.jobs[0][1].pieces[0].from_min == pytest.approx(595.0)

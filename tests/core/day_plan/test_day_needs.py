@@ -6,11 +6,11 @@ from random import Random
 import pytest
 from core.day_plan.test_day import MILD, WORKS, a_day_job
 
-from keeve.core.day_plan.day import Begun, DayPlan, SoFar, Work, play, suits
+from keeve.core.day_plan.day import DayPlan, SoFar, StartedLoad, Work, play, suits
 from keeve.core.day_plan.day_needs import RINSE_L, Need, needs_of
 
 
-def needs(works: list[Work], begun: list[dict[int, Begun]] | None = None) -> list[Need]:
+def needs(works: list[Work], begun: list[dict[int, StartedLoad]] | None = None) -> list[Need]:
     day = DayPlan(jobs=[a_day_job(work, mixers=[place]) for place, work in enumerate(works, start=1)])
     so_far = SoFar(begun, 500.0) if begun else None
     outcome = play(day, works, suits(day, works, MILD), so_far)
@@ -23,7 +23,7 @@ def test_every_kilogram_of_the_day_is_on_the_list_once(seed: int) -> None:
     works = chance.sample(WORKS, chance.randint(1, len(WORKS)))
     begun = [
         {
-            number: Begun(400.0, 430.0, 500.0)
+            number: StartedLoad(400.0, 430.0, 500.0)
             for number in range(1, chance.randint(0, len(work.plan.loads)) + 1)
         }
         for work in works

@@ -260,7 +260,7 @@ class AnyLoad(RuleBasedStateMachine):
         assert sum(now.additions_l) == pytest.approx(account.added_l, abs=1e-6)
         assert state.gone_l == pytest.approx(account.out_l)
         assert now.made_l == pytest.approx(account.out_l + account.volume_l, abs=1e-6)
-        assert state.kept_l == pytest.approx(max(account.stored_l, 0.0), abs=1e-6)
+        assert state.in_store_l == pytest.approx(max(account.stored_l, 0.0), abs=1e-6)
         if self.to_come():
             return
         assert now.held.batch_kg == pytest.approx(
@@ -319,8 +319,8 @@ class AnyLoad(RuleBasedStateMachine):
         judged = state.last_judgement
         assert (row.reading, row.judged_at) == ((judged.reading, judged.at) if judged else (None, None))
         assert row.is_out == (state.placed_l > 0 or state.discarded is not None)
-        assert row.was_mixed == bool(state.water or state.gone_l)
-        assert row.kept_l <= row.stored_l
+        assert row.was_mixed == (state.first_water_at is not None or state.gone_l > 0)
+        assert row.in_store_l <= row.stored_l
 
     def teardown(self) -> None:
         if not hasattr(self, "run"):

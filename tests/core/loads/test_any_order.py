@@ -73,7 +73,7 @@ def test_a_pail_is_stored_and_used_up_and_what_keeps_not_is_not_stored() -> None
     run.do("stored", volume_l=run.now.remaining_l)
     run.do("cleaned")
     assert run.now.act == "stored"
-    assert run.state.kept_l == pytest.approx(made_l * 0.4)
+    assert run.state.in_store_l == pytest.approx(made_l * 0.4)
     # Sealed it keeps: no clock runs on it.
     run.do("placed", minutes=60 * 30, volume_l=made_l * 0.3, from_store=True)
     with pytest.raises(InputError, match=r"Only 1\.2 L left"):

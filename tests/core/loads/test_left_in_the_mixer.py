@@ -7,7 +7,7 @@ from helpers import Run, a_job_of, account_of_mortar, plan
 
 from keeve.core.errors import InputError
 from keeve.core.loads.actions import parse_event
-from keeve.core.loads.known_before import Because, ExpectedWater
+from keeve.core.loads.pre_start import ExpectedWater, ForecastReason
 
 
 def lime() -> Run:
@@ -130,11 +130,11 @@ def test_too_wet_by_sand_that_binds_no_water_asks_for_nothing() -> None:
 def test_rich_by_a_ratio_past_the_span_never_gets_binder() -> None:
     """1 : 5 in a mix of 1 : 2 to 1 : 4: nothing more can be added to it, and least of all cement."""
     run = Run(plan(mix="mortar-general", parts={"sand": 5})).to_judgement()
-    run.do("judged", reading="right", body="rich")
+    run.do("judged", reading="right", cohesion="rich")
     assert run.now.correction is not None
     assert run.now.correction.add_kg == {}
     sandy = Run(plan(mix="mortar-general", parts={"sand": 5})).to_judgement()
-    sandy.do("judged", reading="right", body="sandy")
+    sandy.do("judged", reading="right", cohesion="sandy")
     assert sandy.now.correction is not None
     # An eighth less sand to the cement, 4⅜: still outside the span, but on the way back.
     cement = sandy.load.charge("cement").mass_kg
@@ -146,7 +146,7 @@ def test_too_wet_comes_back_with_the_stockpile_as_it_is_followed(free: float) ->
     run = Run(plan())
     water = ExpectedWater(
         stockpile="building-sand", start_l=8.0, about_l=9.0, low_l=8.0, high_l=10.0, last_total_l=None,
-        free_moisture_fraction=free, sd_fraction=0.005, weighed=True, because=Because(kind="steady"),
+        free_moisture_fraction=free, sd_fraction=0.005, weighed=True, because=ForecastReason(kind="steady"),
     )  # fmt: skip
     expected = {"kind": "expected", "water": water.model_dump(), "id": "00000000-0000-4000-8000-000000000001"}
     at = run.at - timedelta(minutes=1)

@@ -22,15 +22,15 @@ def judged(*last_measured: str) -> Run:
 @pytest.mark.parametrize(("mix", "mixer"), EVERY_PROCEDURE)
 def test_every_procedure_leads_from_empty_to_done(mix: str, mixer: str) -> None:
     run = Run(plan(**a_job_of(mix, mixer))).to_judgement()
-    timed = get_mix(mix).is_run.placed_in
+    timed = get_mix(mix).regime_traits.placed_in
     assert run.now.act == ("place" if timed else "judge")
     run.to_right().do("placed", volume_l=run.now.remaining_l)
     assert run.now.act == "clean"
     run.do("cleaned")
-    if get_mix(mix).is_run.makes_casts:
+    if get_mix(mix).regime_traits.makes_casts:
         assert run.now.act == "strip"
         run.do("stripped")
-        run.do("released", reason="used damp")
+        run.do("tracking_stopped", reason="used damp")
     assert run.now.act == "done"
 
 

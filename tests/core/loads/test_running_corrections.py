@@ -139,22 +139,22 @@ def test_a_double_dose_asks_for_a_load_of_twice_the_size() -> None:
 
 def test_sandy_gets_binder_and_rich_gets_sand(run: Run) -> None:
     load, (cement, sand, water) = PLAN.loads[0], account_of_mortar(run)
-    run.do("judged", reading="right", body="sandy")
+    run.do("judged", reading="right", cohesion="sandy")
     shown = run.now.correction
     assert shown is not None
     # An eighth less sand to the cement: 4 : 3.5, so a seventh more cement.
     assert shown.add_kg == pytest.approx({"cement": cement / 7})
     assert shown.water_l == pytest.approx(water / 7)
     run.do("undone", cancels=str(run.events[-1].id))
-    run.do("judged", reading="too-wet", body="rich")
+    run.do("judged", reading="too-wet", cohesion="rich")
     shown = run.now.correction
     assert shown is not None
     assert shown.add_kg == pytest.approx({"sand": load.charge("sand").mass_kg / 8})
     assert shown.ratio == pytest.approx((water + sand / 8 * MOISTURE) / cement)
     bagged = Run(plan(**a_job_of("concrete-bagged", "barrow"))).to_judgement()
     with pytest.raises(InputError) as refused:
-        bagged.do("judged", reading="right", body="sandy")
-    assert refused.value.fields == ["body"]
+        bagged.do("judged", reading="right", cohesion="sandy")
+    assert refused.value.fields == ["cohesion"]
 
 
 def test_the_room_in_the_drum_is_told() -> None:

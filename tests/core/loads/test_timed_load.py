@@ -214,7 +214,7 @@ def test_a_cast_is_weighed_until_it_stays_at_its_weight() -> None:
     for day in range(9):
         run.at += timedelta(days=1)
         with pytest.raises(InputError, match="Not dry: do not use"):
-            run.record({"kind": "released"})
+            run.record({"kind": "tracking_stopped"})
         run.record({"kind": "weighed", "mass_kg": drying.dry_kg * (1 + 0.433 * 0.5**day)})
     drying = run.now.drying
     assert drying is not None
@@ -226,7 +226,7 @@ def test_a_cast_is_weighed_until_it_stays_at_its_weight() -> None:
     assert drying.done_fraction == pytest.approx(1 - 0.5**8, abs=0.001)
     run.at += timedelta(days=1)
     run.record({"kind": "weighed", "mass_kg": run.state.weighings[-1].kg - 0.004})
-    run.do("released")
+    run.do("tracking_stopped")
     assert run.now.act == "done"
 
 
@@ -240,7 +240,7 @@ def test_a_cast_that_waits_in_a_damp_room_is_not_dry() -> None:
     assert drying is not None
     assert drying.stays
     assert not drying.is_dry
-    run.do("released", reason="Broke")
+    run.do("tracking_stopped", reason="Broke")
     assert run.now.act == "done"
 
 

@@ -95,7 +95,7 @@ def test_every_mix_is_explained_and_comes_back_from_its_file(mix_id: str) -> Non
     assert mix.cautions
     assert mix.provenance
     assert mix.schools
-    assert mix.thickness_mm or mix.is_run.makes_casts or mix.basis == "gypsum"
+    assert mix.thickness_mm or mix.regime_traits.makes_casts or mix.basis == "gypsum"
     assert mix.temperature_c
     for procedure in mix.procedures:
         assert all(step.do and step.why for step in procedure.steps)

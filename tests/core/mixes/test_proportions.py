@@ -75,19 +75,19 @@ def test_a_class_12_mortar_may_go_without_lime_and_others_not() -> None:
 
 
 @pytest.mark.parametrize(
-    ("laying", "least_mm", "greatest_mm"),
+    ("support", "least_mm", "greatest_mm"),
     # BS 8204-1, from memory.
     [("bonded", 25, 40), ("unbonded", 50, 150), ("floating", 65, 150), ("floating_loaded", 75, 150)],
 )
-def test_a_screed_is_as_thick_as_its_laying_asks(laying: str, least_mm: float, greatest_mm: float) -> None:
+def test_a_screed_is_as_thick_as_its_laying_asks(support: str, least_mm: float, greatest_mm: float) -> None:
     screed = a_job_of("screed-1-4-fibre", "forced-action")
 
     def is_outside(thickness_mm: float) -> bool:
-        found = plan(**screed, laying=laying, need={"area_m2": 4, "depth_mm": thickness_mm})
+        found = plan(**screed, support=support, need={"area_m2": 4, "depth_mm": thickness_mm})
         return "thickness_outside" in {item.code for item in found.warnings}
 
     assert [is_outside(mm) for mm in (least_mm - 1, least_mm, greatest_mm, greatest_mm + 1)] == [
         True, False, False, True,
     ]  # fmt: skip
-    with pytest.raises(InputError, match="laying"):
-        plan(laying=laying)
+    with pytest.raises(InputError, match="support"):
+        plan(support=support)

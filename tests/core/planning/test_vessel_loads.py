@@ -14,7 +14,7 @@ from keeve.core.planning.plan import Load, Plan, load_steps
 from keeve.core.planning.vessel_loads import counted_load, counting_error
 
 BUCKET = {"name": "bucket", "volume_l": 12, "tare_kg": 0.7}
-GAUGED = [mix for mix in library().values() if not mix.is_made.is_blended]
+GAUGED = [mix for mix in library().values() if not mix.basis_traits.is_blended]
 
 
 def counted(mix: str, volume_m3: float, **changes: Any) -> Plan:
@@ -58,7 +58,7 @@ def test_what_is_printed_is_planned_in_whole_steps_and_keeps_the_ratio(
             assert count * 4 == pytest.approx(round(count * 4))
             if name == "bucket":
                 assert charge.volume_l == pytest.approx(count * bucket_l)
-            measured = charge.volume_l if found.mix.is_made.by_loose_volume else charge.dry_kg
+            measured = charge.volume_l if found.mix.basis_traits.by_loose_volume else charge.dry_kg
             parts[charge.material] = measured / found.material(charge.material).parts
         assert max(parts.values()) / min(parts.values()) <= 1.1 / 0.9 + 1e-9
         in_ratio_l = sum(charge.volume_l / parts[charge.material] for charge in load.charges)

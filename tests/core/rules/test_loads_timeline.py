@@ -10,9 +10,9 @@ import pytest
 import simpy
 
 from keeve.core.rules.loads_timeline import (
+    JobTimeline,
     LoadTimes,
     Piece,
-    Run,
     dead_loads,
     loads_timeline,
     placings,
@@ -33,12 +33,12 @@ def some_times(chance: Random) -> LoadTimes:
     )
 
 
-def some_run(chance: Random, mixers: int, **more: Any) -> Run:
+def some_run(chance: Random, mixers: int, **more: Any) -> JobTimeline:
     loads = [some_times(chance) for _ in range(chance.randint(1, 14))]
-    return Run(loads, range(1, mixers + 1), chance.uniform(0, 30), chance.uniform(5, 45), **more)
+    return JobTimeline(loads, range(1, mixers + 1), chance.uniform(0, 30), chance.uniform(5, 45), **more)
 
 
-def by_simpy(run: Run) -> dict[tuple[int, str], tuple[float, float]]:
+def by_simpy(run: JobTimeline) -> dict[tuple[int, str], tuple[float, float]]:
     """The same by processes that wait for each other (SimPy), written from the words of the rule."""
     world, told = simpy.Environment(), {}
     mixers = simpy.Resource(world, len(run.mixers))
@@ -140,7 +140,7 @@ def test_holding_loads_back_never_kills_one_that_lives_and_delays_no_placing_of_
     chance = Random(seed)
     loads = [some_times(chance)] * chance.randint(1, 14)
     mixers = range(1, chance.randint(1, 3) + 1)
-    at_once, held = Run(loads, mixers), Run(loads, mixers, held_back=True)
+    at_once, held = JobTimeline(loads, mixers), JobTimeline(loads, mixers, held_back=True)
     (eager,), (late,) = simulate([at_once]), simulate([held])
     assert set(dead_loads(held, late)) <= set(dead_loads(at_once, eager))
     assert [place.to_min for _, place in placings(late)] == pytest.approx(

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
-from keeve.core.rules.proportioning import Part, Solid, absolute_volume, volume_parts
+from keeve.core.rules.proportioning import Component, Part, absolute_volume, volume_parts
 
 DATA = Path(__file__).parents[3] / "tests" / "reference" / "concrete_mixtures.csv"
 # kg/m3, as the rules give them for this check.
@@ -30,7 +30,7 @@ def test_laboratory_mixes_fill_their_cubic_metre() -> None:
     volumes = [
         absolute_volume(
             components=[
-                Solid(name=name, mass_kg=float(row[name]), particle_density_kg_m3=density)
+                Component(name=name, mass_kg=float(row[name]), particle_density_kg_m3=density)
                 for name, density in PARTICLE_DENSITY.items()
             ]
         ).volume_m3

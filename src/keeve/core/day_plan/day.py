@@ -14,9 +14,9 @@ from keeve.core.planning.plan import Load, Plan, PlanStep
 from keeve.core.rules.load_sizes import MOST_LOADS
 from keeve.core.rules.loads_timeline import (
     MOST_MIXERS,
+    JobTimeline,
     LoadTimes,
     Piece,
-    Run,
     cold_joints,
     idle_min,
     simulate,
@@ -92,7 +92,7 @@ class Start(NamedTuple):
     plan_id: UUID
 
 
-class Begun(NamedTuple):
+class StartedLoad(NamedTuple):
     """A load that was begun, min of the day: when, when it was placed (None: not yet), when its life is over."""
 
     began_min: float
@@ -103,7 +103,7 @@ class Begun(NamedTuple):
 class SoFar(NamedTuple):
     """How far a day is: of each job the loads that were begun, by number; nothing else begins before ``now_min``."""
 
-    begun: Sequence[Mapping[int, Begun]]
+    begun: Sequence[Mapping[int, StartedLoad]]
     now_min: float | None
 
 
@@ -252,11 +252,11 @@ def play(
     return Outcome(jobs, suited, breaks)
 
 
-def _left(job: DayJob, work: Work, begun: Mapping[int, Begun]) -> list[Load]:
+def _left(job: DayJob, work: Work, begun: Mapping[int, StartedLoad]) -> list[Load]:
     return [load for load in work.plan.loads if load.number in job.numbers and load.number not in begun]
 
 
-def _free_from(job: DayJob, work: Work, begun: Mapping[int, Begun], now_min: float | None) -> float:
+def _free_from(job: DayJob, work: Work, begun: Mapping[int, StartedLoad], now_min: float | None) -> float:
     """When the job's next load can be begun, min of the day: now, or when the first of its mixers is clean."""
     busy = [
         each.began_min + times.ready_after_min + times.discharge_min + times.clean_min
@@ -268,11 +268,11 @@ def _free_from(job: DayJob, work: Work, begun: Mapping[int, Begun], now_min: flo
     return free if len(busy) < len(job.mixers) else max(free, min(busy))
 
 
-def _run(day: DayPlan, job: DayJob, work: Work, loads: Sequence[Load], free_from_min: float) -> Run:
+def _run(day: DayPlan, job: DayJob, work: Work, loads: Sequence[Load], free_from_min: float) -> JobTimeline:
     # Loads of one size take the same times.
     by_size = {load.yield_l: load for load in loads}
     times = {size: load_times(work.plan, load, job.placing_m3_h) for size, load in by_size.items()}
-    return Run(
+    return JobTimeline(
         [times[load.yield_l] for load in loads],
         job.mixers,
         max(job.begins_min, free_from_min),
@@ -286,7 +286,7 @@ def _run(day: DayPlan, job: DayJob, work: Work, loads: Sequence[Load], free_from
 def _loads(
     pieces: Sequence[Piece],
     numbers: Sequence[int],
-    run: Run,
+    run: JobTimeline,
     job: DayJob,
     work: Work,
     cold: set[int],
@@ -313,7 +313,7 @@ def _hour(minute: float) -> int:
     return min(int(minute // 60), 23)
 
 
-def _begun_load(number: int, begun: Begun, by_hour: Suits) -> DayLoad:
+def _begun_load(number: int, begun: StartedLoad, by_hour: Suits) -> DayLoad:
     hour = by_hour[_hour(max(begun.began_min, 0.0))]
     dead_min = begun.dead_min if begun.dead_min is not None else begun.began_min + hour.life_min
     end = begun.placed_min if begun.placed_min is not None else dead_min

@@ -27,7 +27,7 @@ _LATER_MIN = 60
 ChangeKind = Literal["hold-back", "mixer", "pace", "hands", "later", "fewer", "joints", "retarder", "smaller"]
 
 
-class Change(NamedTuple):
+class DayChange(NamedTuple):
     """A change that makes a day hold, or break less: of which job, and to what: mixers, a start (min), loads, people,
     m3 an hour, a working life (min) or the size of a load (L). A smaller load is a change of the job, not of the day.
     """
@@ -41,7 +41,7 @@ class Change(NamedTuple):
 
 def changes(
     day: DayPlan, works: Sequence[Work], outcome: Outcome, so_far: SoFar | None = None
-) -> list[Change]:
+) -> list[DayChange]:
     """The nearest days that break less, one change each, those that break nothing first.
 
     Judgement made here: what costs nothing comes first (holding loads back, another start), then a planned joint and a
@@ -54,7 +54,7 @@ def changes(
     for order, (kind, job, to, other) in enumerate(_candidates(day, works, outcome)):
         weight = _weight(play(other, works, outcome.hours, so_far))
         if weight < worst:
-            tried.append((weight, order, Change(kind, job, to, other, weight)))
+            tried.append((weight, order, DayChange(kind, job, to, other, weight)))
     found = [change for _, _, change in sorted(tried, key=lambda each: each[:2])]
     smaller = _smaller(day, works, outcome, so_far, worst)
     return sorted([*found, *smaller], key=lambda change: change.left)
@@ -62,7 +62,7 @@ def changes(
 
 def _smaller(
     day: DayPlan, works: Sequence[Work], outcome: Outcome, so_far: SoFar | None, worst: int
-) -> Iterator[Change]:
+) -> Iterator[DayChange]:
     """Loads of half the size, of jobs whose loads die."""
     for index in sorted({each.job for each in outcome.breaks if each.kind == "dead"}):
         work, job = works[index], day.jobs[index]
@@ -77,7 +77,7 @@ def _smaller(
         tried = [replace(work, plan=plan) if place == index else each for place, each in enumerate(works)]
         weight = _weight(play(other, tried, outcome.hours, so_far))
         if weight < worst:
-            yield Change("smaller", index, halves[0].yield_l, day, weight)
+            yield DayChange("smaller", index, halves[0].yield_l, day, weight)
 
 
 # So many changes together at most: more is another day.
@@ -85,8 +85,8 @@ _MOST_CHANGES = 3
 
 
 def nearest(
-    first: Sequence[Change], works: Sequence[Work], outcome: Outcome, so_far: SoFar | None = None
-) -> list[Change]:
+    first: Sequence[DayChange], works: Sequence[Work], outcome: Outcome, so_far: SoFar | None = None
+) -> list[DayChange]:
     """The changes, one after another, by which nothing breaks any more; none where that takes more than a few.
 
     Args:
@@ -95,7 +95,7 @@ def nearest(
         outcome: how it would go.
         so_far: what was begun of it.
     """
-    taken: list[Change] = []
+    taken: list[DayChange] = []
     offered = first
     while outcome.breaks and len(taken) < _MOST_CHANGES:
         best = next((change for change in offered if change.kind != "smaller"), None)

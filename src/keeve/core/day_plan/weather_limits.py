@@ -5,8 +5,8 @@ from typing import Literal, NamedTuple
 
 from keeve.core.mixes.model import Use
 from keeve.core.planning.job import Conditions
+from keeve.core.planning.mix_temperature import estimated_mix_c, heat_masses
 from keeve.core.planning.plan import Load, Plan
-from keeve.core.planning.warmth import computed_c, heat_masses
 from keeve.core.rules.maturity import evaporation_rate, speed
 from keeve.core.rules.temperature import SOLID_HEAT, cooling_plan, working_life
 from keeve.core.rules.workings import Workings
@@ -76,7 +76,7 @@ def hour_for(
     """
     now = hours[index]
     site = _site(plan.conditions, hours, index, indoors=indoors)
-    mix_c = computed_c(site, plan.binders, load, Workings())
+    mix_c = estimated_mix_c(site, plan.binders, load, Workings())
     life_min = plan.mix.life_min
     if mix_c is not None:
         life_min = min(working_life(life_min, mix_c).life_min, life_min)
@@ -113,7 +113,7 @@ def _of_air(air_c: float, temperature_c: tuple[float, float] | None) -> list[Rea
 
 def _of_mix(plan: Plan, load: Load, site: Conditions, mix_c: float | None) -> list[Reason]:
     """Cool or warm water, or ice, where the mix would come out too warm or too cold; plaster minds neither."""
-    if mix_c is None or not plan.mix.is_run.water_in_steps or load.water.target_l <= 0:
+    if mix_c is None or not plan.mix.regime_traits.water_in_steps or load.water.target_l <= 0:
         return []
     masses = heat_masses(plan.binders, load)
     if mix_c > _WARMEST_MIX_C:

@@ -4,11 +4,11 @@ from typing import NamedTuple
 
 from keeve.core.errors import InputError
 from keeve.core.loads.contents import Contents, free_fraction
-from keeve.core.loads.event import Body, Cause
+from keeve.core.loads.event import Cause, Cohesion
 from keeve.core.loads.load_state import LoadState
 from keeve.core.planning.expected_strength import strength_of_load
+from keeve.core.planning.mix_temperature import heat_masses
 from keeve.core.planning.plan import Load, Plan
-from keeve.core.planning.warmth import heat_masses
 from keeve.core.rules.corrections import correct_miscount, correct_wet
 from keeve.core.rules.strength import StrengthBand
 from keeve.core.rules.temperature import SOLID_HEAT, CoolingPlan, cooling_plan
@@ -20,7 +20,7 @@ from keeve.core.tolerances import COUNT_FRACTION, CRUMB_KG
 _LEAST_SURPLUS = 0.05
 # A sandy mix is given an eighth less of its aggregate, a rich one an eighth more, inside the mix's own span.
 # A judgement made here: one step that shows.
-_BODY_STEP = 0.125
+_COHESION_STEP = 0.125
 # What one reaches back to on a warm day, °C.
 COOL_C = 20.0
 
@@ -111,7 +111,12 @@ class _Case(NamedTuple):
 
 
 def for_reading(
-    plan: Plan, state: LoadState, held: Contents, body: Body | None, wetness: float | None, workings: Workings
+    plan: Plan,
+    state: LoadState,
+    held: Contents,
+    cohesion: Cohesion | None,
+    wetness: float | None,
+    workings: Workings,
 ) -> Correction:
     """The correction of a load that was judged sandy or rich, or else too wet.
 
@@ -119,12 +124,12 @@ def for_reading(
         plan: the plan.
         state: the state of the load.
         held: its contents.
-        body: whether it was sandy or rich; that is corrected before water.
+        cohesion: whether it was sandy or rich; that is corrected before water.
         wetness: how wet it looked, 0.5 right to 1 too wet; None for too wet as drawn.
         workings: keeps the rules that are run.
     """
     case = _Case(plan, state, held, workings)
-    return _body(case, body) if body else _too_wet(case, 1.0 if wetness is None else wetness)
+    return _sandy_or_rich(case, cohesion) if cohesion else _too_wet(case, 1.0 if wetness is None else wetness)
 
 
 def _too_wet(case: _Case, wetness: float) -> Correction:
@@ -190,30 +195,30 @@ def for_count(plan: Plan, state: LoadState, held: Contents, workings: Workings) 
     return _Case(plan, state, held, workings).in_parts(cause, add_kg)
 
 
-def _body(case: _Case, body: Body) -> Correction:
+def _sandy_or_rich(case: _Case, cohesion: Cohesion) -> Correction:
     """The correction of a sandy load (more binder) or a rich one (more aggregate); the water follows the binder.
 
     The mix's own span bounds it; where the user's ratio is past that span already, nothing is added.
     """
-    times = 1 - _BODY_STEP if body == "sandy" else 1 + _BODY_STEP
+    times = 1 - _COHESION_STEP if cohesion == "sandy" else 1 + _COHESION_STEP
     parts = {}
     for material in case.plan.materials:
         wanted = material.parts if material.is_binder else material.parts * times
         if not material.is_binder and material.least is not None and material.greatest is not None:
-            if body == "sandy":
+            if cohesion == "sandy":
                 wanted = min(max(wanted, material.least), material.parts)
             else:
                 wanted = max(min(wanted, material.greatest), material.parts)
         # By dry mass, as the load was planned: so many times what the plan has of it.
         parts[material.name] = case.held.planned.charge(material.name).mass_kg * wanted / material.parts
     found = case.workings.run(correct_miscount, charged_vessels=case.held.batch_kg, parts_vessels=parts)
-    return case.in_parts(body, found.add)
+    return case.in_parts(cohesion, found.add)
 
 
-def has_body(plan: Plan) -> bool:
+def judges_cohesion(plan: Plan) -> bool:
     """Whether a mix can be judged sandy or rich: a mortar by parts can, an all-in bag cannot."""
     aggregates = {material.sort for material in plan.materials if not material.is_binder}
-    return not plan.mix.is_made.is_blended and aggregates == {"sand"}
+    return not plan.mix.basis_traits.is_blended and aggregates == {"sand"}
 
 
 def cooler_next_time(plan: Plan, load: Load, state: LoadState, workings: Workings) -> CoolingPlan | None:

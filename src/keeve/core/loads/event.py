@@ -5,16 +5,20 @@ from datetime import datetime
 from typing import Annotated, Any, ClassVar, Literal, TypeVar
 from uuid import UUID
 
-from pydantic import AwareDatetime, ConfigDict, Field
+from pydantic import AfterValidator, AwareDatetime, ConfigDict, Field
 
 from keeve.core.rules.registry import Strict
 from keeve.core.texts import MOST_OF_A_KIND, Line
+from keeve.core.tolerances import UNMEASURABLE
 
 LONGEST_NAME = 120
-# Spans that no site reaches: what is over them is a slip, and would be carried through every figure.
-Kilograms = Annotated[float, Field(ge=0, le=100_000)]
-SomeKilograms = Annotated[float, Field(gt=0, le=100_000)]
-Litres = Annotated[float, Field(gt=0, le=100_000)]
+# Spans that no site reaches: what is over them is a slip, and would be carried through every figure. What nobody can
+# measure is nothing: the size of a batch of 1e-240 kg would be, too.
+Kilograms = Annotated[
+    float, Field(ge=0, le=100_000), AfterValidator(lambda amount: amount if amount >= UNMEASURABLE else 0.0)
+]
+SomeKilograms = Annotated[float, Field(gt=UNMEASURABLE, le=100_000)]
+Litres = Annotated[float, Field(gt=UNMEASURABLE, le=100_000)]
 Doses = Annotated[float, Field(ge=0, le=100)]
 StepNumber = Annotated[int, Field(ge=1, le=MOST_OF_A_KIND)]
 # How long it was, as recorded by who did it before the phone was at hand, min; None where the clock counted.
@@ -22,7 +26,7 @@ RecordedMinutes = Annotated[float | None, Field(gt=0, le=120)]
 # Where water came from: what the rinse left in the drum counts, and so does what dripped out and went back in.
 WaterSource = Literal["tap", "hose", "drum", "drips", "ice"]
 # Beside wet and dry: short of binder, or with too much of it.
-Body = Literal["sandy", "rich"]
+Cohesion = Literal["sandy", "rich"]
 Cause = Literal["too-wet", "miscounted", "overdosed", "sandy", "rich"]
 # How a load came out, once it is used up.
 Result = Literal["good", "usable", "poor"]

@@ -5,8 +5,8 @@ other materials is taken as planned. If everything comes dry in bags, the last l
 """
 
 from keeve.core.loads.contents import contents
-from keeve.core.loads.known_before import Because, ExpectedWater
 from keeve.core.loads.load_state import LoadState
+from keeve.core.loads.pre_start import ExpectedWater, ForecastReason
 from keeve.core.planning.plan import Load, LoadWater, Plan, PlanMaterial
 from keeve.core.tolerances import LEAST_POUR_L
 
@@ -40,7 +40,7 @@ def carried_over(plan: Plan, load: Load, last: Load, state: LoadState) -> Expect
         state: its state.
     """
     right = next((item for item in reversed(state.judgements) if item.counts and item.is_right), None)
-    if right is None or followed(plan) or not plan.mix.is_run.water_in_steps:
+    if right is None or followed(plan) or not plan.mix.regime_traits.water_in_steps:
         return None
     taken_l = contents(plan, last, state).as_planned_l(right.water_l) * load.binder_kg / last.binder_kg
     start_l = min(max(taken_l, LEAST_POUR_L), load.water.ceiling_l)
@@ -54,7 +54,7 @@ def carried_over(plan: Plan, load: Load, last: Load, state: LoadState) -> Expect
         free_moisture_fraction=0.0,
         sd_fraction=0.0,
         weighed=False,
-        because=Because(kind="last-load"),
+        because=ForecastReason(kind="last-load"),
     )
 
 
@@ -88,7 +88,7 @@ _CHANGED = {"rain": "Rain on the pile", "delivery": "New delivery", "night": "It
 _PAST_CEILING = " That's over the max, which assumes wetter sand. Do a pan test to correct the max."
 
 
-def in_words(because: Because) -> str:
+def in_words(because: ForecastReason) -> str:
     """The reason for the expected water in a few sentences."""
     now, before = f"{because.free_moisture_fraction:.1%}", f"{because.before_fraction * 100:.1f}"
     now = now.replace("%", " %")

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Sequence
 
 from keeve.core.loads.actions import ACTIONS
-from keeve.core.loads.actions.amend import PutRight, amended
+from keeve.core.loads.actions.amend import Amended, amended
 from keeve.core.loads.event import E, LoadEvent, Undone, in_order, without_undone
 from keeve.core.loads.load_state import LoadState
 from keeve.core.planning.plan import Load
@@ -40,9 +40,9 @@ def fold_on(load: Load, state: LoadState, events: Sequence[LoadEvent]) -> LoadSt
     changes = {
         item.cancels if isinstance(item, Undone) else item.amends
         for item in events
-        if isinstance(item, Undone | PutRight)
+        if isinstance(item, Undone | Amended)
     }
-    if isinstance(last, Undone | PutRight) or last.id in changes:
+    if isinstance(last, Undone | Amended) or last.id in changes:
         return fold_ordered(load, events)
     return _apply(load, state._replace(applied=(*state.applied, last)), last)
 
@@ -50,7 +50,7 @@ def fold_on(load: Load, state: LoadState, events: Sequence[LoadEvent]) -> LoadSt
 def effective(ordered: Iterable[E]) -> list[E]:
     """The events that count, of events in order: without what was undone, each as it was put right."""
     still = without_undone(ordered)
-    by_event = {event.amends: event for event in still if isinstance(event, PutRight)}
+    by_event = {event.amends: event for event in still if isinstance(event, Amended)}
     return [amended(event, by_event.get(event.id)) for event in still] if by_event else still
 
 

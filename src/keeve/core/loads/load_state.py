@@ -11,11 +11,11 @@ from typing import Any, NamedTuple, TypeVar
 from uuid import UUID
 
 from keeve.core.loads.event import LoadEvent, Result
-from keeve.core.loads.known_before import ExpectedWater, Setting
+from keeve.core.loads.pre_start import ExpectedWater, SettingHistory
 from keeve.core.loads.state_parts import (
     Addition,
     Judgement,
-    Owed,
+    PendingCorrection,
     SeenAt,
     SpecimenResult,
     SpecimenSet,
@@ -71,7 +71,7 @@ class LoadState(NamedTuple):
         stripped_at: when the cast came out of its mould.
         trimmed_kg: wet plaster that was trimmed off it, kg.
         weighings: every weighing of the drying cast.
-        released: why it is followed no further, empty where it was dry; None while it is.
+        tracking_stopped: why it is followed no further, empty where it was dry; None while it is.
         result: how it came out; None before that was said.
         fresh_tests: every test of the fresh mix.
         specimens: every set of specimens that was made of it.
@@ -96,7 +96,7 @@ class LoadState(NamedTuple):
     went_in_l: float = 0.0
     dripped_l: float = 0.0
     recounted: bool = False
-    owed: Owed | None = None
+    owed: PendingCorrection | None = None
     flow_l_min: float | None = None
     mix_c: float | None = None
     water_c: float | None = None
@@ -111,12 +111,12 @@ class LoadState(NamedTuple):
     is_mixed: bool = False
     mixings: int = 0
     worked_at: datetime | None = None
-    setting: Setting | None = None
+    setting: SettingHistory | None = None
     seen: tuple[SeenAt, ...] = ()
     stripped_at: datetime | None = None
     trimmed_kg: float = 0.0
     weighings: tuple[WeighedAt, ...] = ()
-    released: str | None = None
+    tracking_stopped: str | None = None
     result: Result | None = None
     fresh_tests: tuple[LoadEvent, ...] = ()
     specimens: tuple[SpecimenSet, ...] = ()
@@ -148,7 +148,7 @@ class LoadState(NamedTuple):
         return self.placed_l - self.from_store_l + self.given_l + self.stored_l
 
     @property
-    def kept_l(self) -> float:
+    def in_store_l(self) -> float:
         """Fresh mix in store, L."""
         return 0.0 if self.discarded is not None else max(self.stored_l - self.from_store_l, 0.0)
 

@@ -127,7 +127,7 @@ class Situation:
         """Whether a reading is worth nothing yet: something has still to go in, or to be mixed or rest."""
         if self.act in ("mix", "top_up"):
             return True
-        return self.step is not None and self.step.plan.is_a.is_before_reading
+        return self.step is not None and self.step.plan.kind_traits.is_before_reading
 
     @property
     def dead_at(self) -> datetime | None:
@@ -178,7 +178,7 @@ def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situat
     judged = _last_reading(plan, step, state) if step else None
     correction = counted if act == "correct" else None
     if act == "correct" and judged:
-        correction = for_reading(plan, state, held, judged.body, judged.wetness, workings)
+        correction = for_reading(plan, state, held, judged.cohesion, judged.wetness, workings)
     ready_at, overdue_at = _times(act, step, state, plan, clock)
     return Situation(
         at=now,
@@ -219,9 +219,9 @@ def _step(step: PlanStep, load: Load, left: float, most_water_l: float) -> LoadS
 def _when_empty(plan: Plan, state: LoadState) -> Act:
     if not state.cleaned:
         return "clean"
-    if state.kept_l > DROP_L:
+    if state.in_store_l > DROP_L:
         return "stored"
-    if not plan.mix.is_run.makes_casts or state.placed_l <= 0 or state.released is not None:
+    if not plan.mix.regime_traits.makes_casts or state.placed_l <= 0 or state.tracking_stopped is not None:
         return "done"
     return "dry" if state.stripped_at else "strip"
 
@@ -229,7 +229,7 @@ def _when_empty(plan: Plan, state: LoadState) -> Act:
 def shares_in(plan: Plan, load: Load, state: LoadState) -> dict[int, float]:
     """The share of each charge and water step that is in, by step number."""
     whole = as_expected(plan, load, state.expected)
-    return {step.step: 1 - left_of(step, whole, state) for step in plan.procedure if step.is_a.brings}
+    return {step.step: 1 - left_of(step, whole, state) for step in plan.procedure if step.kind_traits.brings}
 
 
 def _act(
@@ -242,7 +242,7 @@ def _act(
             if act is not None:
                 return act, step
         elif not _is_behind(step, state):
-            return step.plan.is_a.act, step
+            return step.plan.kind_traits.act, step
     raise RuntimeError("a procedure without a step to place it")
 
 
@@ -265,7 +265,7 @@ def _judging(
     """
     last = _last_reading(plan, step, state)
     is_last_step = step.plan.step == last_judge(plan)
-    if last is not None and last.reading == "right" and not last.body and not is_last_step:
+    if last is not None and last.reading == "right" and not last.cohesion and not is_last_step:
         return None
     if not state.is_mixed:
         return "mix"
@@ -273,7 +273,7 @@ def _judging(
         return "judge"
     if last.reading == "not-mixed-yet":
         return "mix"
-    if last.body or last.reading == "too-wet":
+    if last.cohesion or last.reading == "too-wet":
         return "correct"
     if last.reading == "right":
         return None
@@ -306,8 +306,8 @@ def _times(
     if act not in ("mix", "rest") or state.worked_at is None:
         return None, None
     if step.plan.kind == "judge":
-        return state.worked_at + timedelta(minutes=plan.mix.wet_out_min), None
-    if not step.plan.is_a.is_counted:
+        return state.worked_at + timedelta(minutes=plan.mix.absorption_min), None
+    if not step.plan.kind_traits.is_counted:
         return None, None
     least, greatest = step.plan.minutes
     return state.worked_at + timedelta(minutes=least), state.worked_at + timedelta(minutes=greatest)

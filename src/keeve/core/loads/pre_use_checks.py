@@ -27,7 +27,7 @@ class Check(Strict):
     def is_asked_of(self, plan: Plan) -> bool:
         """Whether the check belongs to a plan."""
         if self.by_clock is not None:
-            return self.by_clock == (plan.mix.is_run.placed_in is not None)
+            return self.by_clock == (plan.mix.regime_traits.placed_in is not None)
         if self.sorts:
             return any(item.sort in self.sorts and (item.is_dry or not self.dry) for item in plan.materials)
         if self.mixers:

@@ -6,8 +6,8 @@ from datetime import datetime, timedelta
 from typing import NamedTuple
 
 from keeve.core.errors import InputError
-from keeve.core.loads.known_before import Setting
 from keeve.core.loads.load_state import LoadState
+from keeve.core.loads.pre_start import SettingHistory
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.planning.set_clock import clock_of, water_c_of, window_of
 from keeve.core.rules.gypsum_time import (
@@ -57,7 +57,7 @@ class SetClock(NamedTuple):
     factor: float
     spread_fraction: float
     seen: Sight | None
-    setting: Setting | None
+    setting: SettingHistory | None
     water_c: float
     age_months: float | None
 
@@ -94,7 +94,7 @@ def set_clock(
         met_at: when powder and water met; None before.
         workings: keeps the rules that are run.
     """
-    if plan.mix.is_run.placed_in is None:
+    if plan.mix.regime_traits.placed_in is None:
         return None
     age = state.setting.age_factor if state.setting else age_factor_of(plan.materials[0].age_months)
     clock = _estimated(plan, load, state, age, workings)
@@ -113,7 +113,7 @@ def set_clock(
             StageAt(one.name, one.from_min, one.to_min)
             for one in workings.run(plaster_stages, factor=clock.factor, mixed_min=mixed_min).stages
         ),
-        window_min=window_of(plan.mix.is_run, clock) or (0.0, 0.0),
+        window_min=window_of(plan.mix.regime_traits, clock) or (0.0, 0.0),
         factor=clock.factor,
         spread_fraction=spread,
         seen=seen.sight if seen else None,
@@ -163,7 +163,7 @@ def observed_age(plan: Plan, load: Load, state: LoadState, met_at: datetime | No
     return (seen.at - met_at).total_seconds() / 60 / SIGHTS[seen.sight] / estimated
 
 
-def learnt(ages: Sequence[float]) -> Setting | None:
+def learnt(ages: Sequence[float]) -> SettingHistory | None:
     """The lesson of past loads of a powder for the next one; None where there are none.
 
     The logarithm of how much slower it sets is taken as normal: each load draws the estimate from the reference clock
@@ -177,7 +177,7 @@ def learnt(ages: Sequence[float]) -> Setting | None:
     off = [math.log(age) for age in ages]
     errors = [abs(off[number] - _expected(off[:number])) for number in range(len(off))]
     half = max(len(errors) // 2, 1)
-    return Setting(
+    return SettingHistory(
         age_factor=math.exp(_expected(off)),
         spread_fraction=_spread(len(off)),
         loads=len(off),

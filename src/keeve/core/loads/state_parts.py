@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import NamedTuple
 from uuid import UUID
 
-from keeve.core.loads.event import Body, WaterSource
+from keeve.core.loads.event import Cohesion, WaterSource
 from keeve.core.mixes.model import Reading
 from keeve.core.rules.gypsum_time import Sight
 from keeve.core.rules.strength_tests import Shape
@@ -24,7 +24,7 @@ class Judgement(NamedTuple):
     """A reading: who made it and when, of which step, and whether it counts (only once it is wet and mixed).
 
     ``water_l``: water that was in, L of the whole load. ``mixing``: after which mixing of the load it was made.
-    ``wetness``: how wet it looked between the drawings. ``body``: sandy or rich.
+    ``wetness``: how wet it looked between the drawings. ``cohesion``: sandy or rich.
     """
 
     reading: Reading
@@ -35,12 +35,12 @@ class Judgement(NamedTuple):
     water_l: float
     mixing: int
     wetness: float | None = None
-    body: Body | None = None
+    cohesion: Cohesion | None = None
 
     @property
     def is_right(self) -> bool:
         """Whether it was right, and neither sandy nor rich."""
-        return self.reading == "right" and not self.body
+        return self.reading == "right" and not self.cohesion
 
 
 class SeenAt(NamedTuple):
@@ -57,18 +57,18 @@ class WeighedAt(NamedTuple):
     at: datetime
 
 
-class Owed(NamedTuple):
+class PendingCorrection(NamedTuple):
     """The rest of a chosen correction: kg as charged by material, and water, L."""
 
     add_kg: dict[str, float]
     water_l: float
 
-    def less(self, added_kg: dict[str, float], added_l: float = 0.0) -> "Owed | None":
+    def less(self, added_kg: dict[str, float], added_l: float = 0.0) -> "PendingCorrection | None":
         """The rest once this went in; None where nothing is left of it."""
         left = {name: kg - added_kg.get(name, 0.0) for name, kg in self.add_kg.items()}
         add_kg = {name: kg for name, kg in left.items() if kg > UNMEASURABLE}
         water_l = max(self.water_l - added_l, 0.0)
-        return Owed(add_kg, water_l) if add_kg or water_l > DROP_L else None
+        return PendingCorrection(add_kg, water_l) if add_kg or water_l > DROP_L else None
 
 
 class SpecimenSet(NamedTuple):

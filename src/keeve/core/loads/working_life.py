@@ -5,8 +5,8 @@ from typing import Literal, NamedTuple
 
 from keeve.core.loads.load_state import LoadState
 from keeve.core.loads.set_clock import SetClock
+from keeve.core.planning.mix_temperature import estimated_mix_c
 from keeve.core.planning.plan import Load, Plan
-from keeve.core.planning.warmth import computed_c
 from keeve.core.rules.temperature import working_life
 from keeve.core.rules.workings import Workings
 
@@ -76,7 +76,7 @@ def life_of(plan: Plan, load: Load, state: LoadState, workings: Workings) -> Lif
     """
     mix_c = state.mix_c
     if mix_c is None:
-        mix_c = computed_c(plan.conditions, plan.binders, load, workings)
+        mix_c = estimated_mix_c(plan.conditions, plan.binders, load, workings)
     life_min = plan.mix.life_min
     if mix_c is not None:
         own_min = workings.run(working_life, life_min_at_20c=life_min, mix_c=mix_c).life_min
@@ -103,7 +103,9 @@ def _lasting(
 
 def began_at(plan: Plan, load: Load, state: LoadState) -> datetime | None:
     """The moment its clock started: first water, or, of a mix loaded wet, when water and binder were both in."""
-    if plan.mix.is_run.starts_with_water and not (load.water.needs_none and state.first_water_at is None):
+    if plan.mix.regime_traits.starts_with_water and not (
+        load.water.needs_none and state.first_water_at is None
+    ):
         return state.first_water_at
     wet = {item.name for item in plan.materials if item.free_fraction > 0}
     binder_at = _first_at(state, set(plan.binders))

@@ -32,7 +32,7 @@ def _checks() -> Mapping[str, CastCheck]:
 def checks_of(plan: Plan) -> Sequence[CastCheck]:
     """The checks of what a plan's loads make; none of a mix that is hidden or structural."""
     kinds: set[str] = {test.drawing for test in plan.tests.values()}
-    if plan.mix.is_run.makes_casts:
+    if plan.mix.regime_traits.makes_casts:
         kinds.add("casts")
     return [check for check in _checks().values() if kinds & set(check.of)]
 

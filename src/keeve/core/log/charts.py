@@ -65,7 +65,7 @@ def ratio_series(loads: Sequence[LoadRow], window: RatioWindow | None) -> RatioS
     return RatioSeries([load for load, _ in known], ratios, window, chart)
 
 
-class Run(NamedTuple):
+class SignalRun(NamedTuple):
     """Signals of a kind at values in a row, from one to another (from 0), and since when it grew."""
 
     kind: SignalKind
@@ -74,15 +74,15 @@ class Run(NamedTuple):
     since: int
 
 
-def runs_of(signals: Sequence[Signal]) -> list[Run]:
+def runs_of(signals: Sequence[Signal]) -> list[SignalRun]:
     """The signals, those of a kind that follow one another taken together."""
-    found: list[Run] = []
+    found: list[SignalRun] = []
     for kind in dict.fromkeys(signal.kind for signal in signals):
         for signal in (one for one in signals if one.kind == kind):
             if found and found[-1].kind == kind and signal.index == found[-1].last + 1:
                 found[-1] = found[-1]._replace(last=signal.index)
             else:
-                found.append(Run(kind, signal.index, signal.index, signal.since))
+                found.append(SignalRun(kind, signal.index, signal.index, signal.since))
     return sorted(found, key=lambda run: run.first)
 
 
@@ -98,7 +98,7 @@ def specimens_tested(loads: Sequence[LoadRow]) -> list[TestedSpecimen]:
     return [TestedSpecimen(load, one) for load in loads for one in load.specimens if one.mpa is not None]
 
 
-class Judge(NamedTuple):
+class JudgeBias(NamedTuple):
     """How somebody calls a mix right: of how many loads, how much wetter than the crew does (water ratio), how those
     came out.
     """
@@ -109,7 +109,7 @@ class Judge(NamedTuple):
     results: Mapping[Result, int]
 
 
-def judges_of(loads: Sequence[LoadRow]) -> list[Judge]:
+def judges_of(loads: Sequence[LoadRow]) -> list[JudgeBias]:
     """Who called loads right at which water, against all of them, and what followed."""
     right: dict[str, list[LoadRow]] = {}
     for load in loads:
@@ -117,7 +117,7 @@ def judges_of(loads: Sequence[LoadRow]) -> list[Judge]:
             right.setdefault(load.judged_by, []).append(load)
     everyone = [load.ratio or 0.0 for own in right.values() for load in own]
     return sorted(
-        Judge(
+        JudgeBias(
             name,
             len(own),
             fmean(load.ratio or 0.0 for load in own) - median(everyone),

@@ -29,7 +29,7 @@ class JobSummary(Strict):
     made_l: float
     placed_l: float
     given_l: float = 0.0
-    kept_l: float = 0.0
+    in_store_l: float = 0.0
     discarded_l: float
     waste_fraction: float
     planned_waste_fraction: float
@@ -54,7 +54,7 @@ def summarise_job(
     counted = validated(_USED, used_bags or {})
     made_l = sum(load.made_l for load in loads if load.was_mixed)
     placed_l = sum(load.placed_l for load in loads)
-    given_l, kept_l = sum(load.given_l for load in loads), sum(load.kept_l for load in loads)
+    given_l, in_store_l = sum(load.given_l for load in loads), sum(load.in_store_l for load in loads)
     net_l = plan.volume.net_m3 * 1000
     materials = []
     for item in plan.materials:
@@ -72,8 +72,8 @@ def summarise_job(
         made_l=made_l,
         placed_l=placed_l,
         given_l=given_l,
-        kept_l=kept_l,
-        discarded_l=max(made_l - placed_l - given_l - kept_l, 0.0),
+        in_store_l=in_store_l,
+        discarded_l=max(made_l - placed_l - given_l - in_store_l, 0.0),
         waste_fraction=max(placed_l / net_l - 1, 0.0),
         planned_waste_fraction=plan.volume.order_m3 / plan.volume.net_m3 - 1,
         materials=materials,

@@ -177,7 +177,8 @@ def _waste(loads: Sequence[LoadRow]) -> Own | None:
     if not net_l:
         return None
     used_l = [
-        sum(load.made_l - load.given_l - load.kept_l for load in own if load.was_mixed) for _, own in whole
+        sum(load.made_l - load.given_l - load.in_store_l for load in own if load.was_mixed)
+        for _, own in whole
     ]
     wastes = [litres / plan.net_l - 1 for litres, (plan, _) in zip(used_l, whole, strict=True)]
     all_of_it = sum(used_l) / net_l - 1

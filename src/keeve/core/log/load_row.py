@@ -18,12 +18,12 @@ from keeve.core.loads.actions.discard import Discarded
 from keeve.core.loads.actions.give import Given
 from keeve.core.loads.actions.note import Noted
 from keeve.core.loads.actions.place import Placed
-from keeve.core.loads.actions.release import Released
+from keeve.core.loads.actions.stop_tracking import TrackingStopped
 from keeve.core.loads.event import LoadEvent, Result
 from keeve.core.loads.expected_water import as_expected
-from keeve.core.loads.known_before import ExpectedWater
 from keeve.core.loads.load_state import LoadState
 from keeve.core.loads.next_step import Act
+from keeve.core.loads.pre_start import ExpectedWater
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.specimens import SpecimenRow, specimens_of
 from keeve.core.mixes.model import Reading
@@ -154,7 +154,7 @@ class LoadRow(_Stored):
         placed_l: placed, L.
         given_l: used elsewhere, L.
         stored_l: stored, L.
-        kept_l: of that still stored, L.
+        in_store_l: of that still stored, L.
         discarded: why the rest was thrown away; None where it was not.
         drying_days: from the pour until its cast was dry, days; None of what dries not, or not yet.
         specimens: its specimens, set by set.
@@ -199,7 +199,7 @@ class LoadRow(_Stored):
     placed_l: float = 0.0
     given_l: float = 0.0
     stored_l: float = 0.0
-    kept_l: float = 0.0
+    in_store_l: float = 0.0
     discarded: str | None = None
     drying_days: float | None = None
     specimens: list[SpecimenRow] = []
@@ -280,7 +280,7 @@ def row_of(running: RunningLoad) -> LoadRow:
         placed_l=state.placed_l,
         given_l=state.given_l,
         stored_l=state.stored_l,
-        kept_l=state.kept_l,
+        in_store_l=state.in_store_l,
         discarded=state.discarded,
         drying_days=(dry_at - placed[-1]) / _DAY if dry_at and placed else None,
         specimens=specimens_of(plan, load, state),
@@ -298,7 +298,7 @@ def as_planned(plan: Plan, load: Load, expected: ExpectedWater | None = None) ->
     """
     water, window = as_expected(plan, load, expected).water, ratio_window(load)
     # A label and a design give the water themselves.
-    is_own = plan.mix.is_made.has_water and plan.mix.is_run.water_in_steps
+    is_own = plan.mix.basis_traits.has_water and plan.mix.regime_traits.water_in_steps
     return AsPlanned(
         parts=plan.mix.ratio,
         ratio_name=plan.mix.ratio_name,
@@ -343,7 +343,7 @@ def _written(events: Iterable[LoadEvent]) -> Iterator[str]:
                 yield event.text
             case Given():
                 yield event.use
-            case Discarded() | Released() if event.reason:
+            case Discarded() | TrackingStopped() if event.reason:
                 yield event.reason
             case WaterAdded() if event.past_ceiling:
                 yield event.past_ceiling

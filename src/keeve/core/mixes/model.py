@@ -24,10 +24,10 @@ Sort = Literal[
 ]
 Retempering = Literal["never", "remix_dry", "small_water", "remix_freely"]
 # How a floor of it lies: on its base and bonded to it, on a membrane, on insulation (lightly or heavily loaded).
-Laying = Literal["bonded", "unbonded", "floating", "floating_loaded"]
+Support = Literal["bonded", "unbonded", "floating", "floating_loaded"]
 Use = Literal["bed", "point", "render", "plaster", "lay floor", "pour", "cast", "infill", "top", "pack"]
 # What moves the wetness a load is mixed to: what it is placed as, and the hands and air it is placed in.
-Placing = Literal[
+IntendedUse = Literal[
     "bricks",
     "roof",
     "pointing",
@@ -275,13 +275,13 @@ class Mix(Strict):
         water: None where the label or the design gives it.
         bags_a_batch: bags or pails that make one batch, no more and no fewer; None as many as the mixer takes.
         least_bag: the smallest part of a bag that may be mixed: 1, 0.5 or 0.25.
-        wet_out_min: how long an addition works in before a reading counts, min.
+        absorption_min: how long an addition works in before a reading counts, min.
         regime: how a load of it is run.
         life_min: working life at about 20 °C from the start of its clock, min.
         water_fill: of a bucket, how full of water it may be at most; None where any fill will do.
         thickness_mm: least and greatest thickness of a coat or layer.
         wetness: where the use, the hands or the air ask for another wetness than usual; the first is the usual one.
-        layings: the thickness of each way it may be laid, of a floor; ``thickness_mm`` spans them all.
+        supports: the thickness on each support it may be laid on, of a floor; ``thickness_mm`` spans them all.
         temperature_c: air between which it may be placed.
         over_mixing: what mixing it too long does, where that harms.
         leftovers: what to do with what is left.
@@ -306,15 +306,15 @@ class Mix(Strict):
     air_fraction: Air
     admixtures: Few[Admixture] = []
     tests: ByName[Test] = {}
-    wet_out_min: Amount
+    absorption_min: Amount
     retempering: Retempering
     retempering_why: Sentence
     regime: RegimeName = "judged"
     life_min: Dimension
     water_fill: Fraction | None = None
     thickness_mm: Span | None = None
-    layings: dict[Laying, Span] = {}
-    wetness: dict[Placing, Wetness] = {}
+    supports: dict[Support, Span] = {}
+    wetness: dict[IntendedUse, Wetness] = {}
     temperature_c: Span | None = None
     too_much_water: Sentence
     too_little_water: Sentence
@@ -337,14 +337,14 @@ class Mix(Strict):
     @model_validator(mode="after")
     def _hangs_together(self) -> Self:
         names = {part.name for part in self.parts}
-        if (self.water is not None) != self.is_made.has_water:
+        if (self.water is not None) != self.basis_traits.has_water:
             raise ValueError(
                 "has water by ratio unless it goes by the bag or by design, which give the water"
             )
         for proportion in self.proportions:
             if not set(proportion.parts) <= names:
                 raise ValueError(f"proportion {proportion.name} names parts that the mix has not")
-        if not self.is_run.water_in_steps and self.water and not self.water.is_fixed:
+        if not self.regime_traits.water_in_steps and self.water and not self.water.is_fixed:
             raise ValueError(
                 f"is {self.regime}, so all its water goes in at one ratio, with a start_share of 1"
             )
@@ -372,7 +372,7 @@ class Mix(Strict):
                 raise ValueError(f"{where} looks for {step.look!r}, which is no test of the mix")
             if isinstance(step, WaterStep | AdmixtureStep) and (unknown := set(step.admixtures) - known):
                 raise ValueError(f"{where} names the admixture {unknown.pop()!r}, which the mix has not")
-        if missing := self.is_run.must_have - {step.kind for step in procedure.steps}:
+        if missing := self.regime_traits.must_have - {step.kind for step in procedure.steps}:
             raise ValueError(f"{where} has no {min(missing)} step")
         if uneven := [name for name, share in shares.items() if abs(share - 1) > ROUNDING]:
             raise ValueError(f"{where} does not charge the whole of {', '.join(sorted(uneven))}")
@@ -408,33 +408,34 @@ class Mix(Strict):
     @property
     def has_usual_water(self) -> bool:
         """Whether it has water of its own that is judged, so that a crew comes to a usual one."""
-        return self.water is not None and not self.water.is_fixed and self.is_run.water_in_steps
+        return self.water is not None and not self.water.is_fixed and self.regime_traits.water_in_steps
 
     @property
-    def is_made(self) -> Basis:
+    def basis_traits(self) -> Basis:
         """How its amounts come about."""
         return BASES[self.basis]
 
     @property
-    def is_run(self) -> Regime:
+    def regime_traits(self) -> Regime:
         """How a load of it is run."""
         return REGIMES[self.regime]
 
     @property
     def ratio(self) -> str:
         """The parts as the trade writes them, such as 1 : 4 by volume."""
-        match self.is_made.asks_for:
+        match self.basis_traits.asks_for:
             case "label":
                 return f"by the {self.parts[0].unit}"
             case "design":
                 return "by strength and slump"
         if self.water and self.water.is_fixed and len(self.parts) == 1:
-            return f"{self.water.ratio_default * 100:.3g} water per 100 {self.parts[0].name} by {self.is_made.measure}"
+            name, water = self.parts[0].name, f"{self.water.ratio_default * 100:.3g}"
+            return f"{water} water per 100 {name} by {self.basis_traits.measure}"
         parts = [part.parts for part in self.parts]
         tenths = [round(10 * part, 6) for part in parts]
         if parts[0] % 1 not in {0, *QUARTERS} and not any(part % 1 for part in tenths):
             parts = tenths
-        return f"{' : '.join(map(_in_quarters, parts))} by {self.is_made.measure}"
+        return f"{' : '.join(map(_in_quarters, parts))} by {self.basis_traits.measure}"
 
     def procedure(self, mixer: MixerKind, order: Order | None) -> Procedure | None:
         """The steps for that mixer and order (its first order unless one is asked), or None."""

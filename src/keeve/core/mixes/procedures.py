@@ -24,7 +24,7 @@ class _Step(Strict):
     look: Name | None = None
 
     @property
-    def is_a(self) -> Kind:
+    def kind_traits(self) -> Kind:
         """The kind of step it is."""
         return KINDS[self.kind]
 

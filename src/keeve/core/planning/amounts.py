@@ -6,7 +6,7 @@ from typing import NamedTuple
 from keeve.core.mixes.model import Gauge
 from keeve.core.planning.job import Vessel
 from keeve.core.planning.load_contents import vessels_for
-from keeve.core.planning.plan import Charge, Load, LoadStep, Plan, VesselCount
+from keeve.core.planning.plan import Load, LoadStep, Plan, PlannedCharge, VesselCount
 from keeve.core.planning.site_mix import WATER
 from keeve.core.planning.vessel_loads import STEPS, counted_load, is_near, nearest
 from keeve.core.rules.vessels_and_scales import scale_target
@@ -32,7 +32,7 @@ class Shovels(NamedTuple):
     spread_fraction: float
 
 
-def gross_weight_of(plan: Plan, charge: Charge, share: float = 1.0) -> GrossWeight | None:
+def gross_weight_of(plan: Plan, charge: PlannedCharge, share: float = 1.0) -> GrossWeight | None:
     """The reading of the scale for a share of a charge; None without a scale, or a vessel to weigh in.
 
     The vessel is filled level at most, and the largest scale not loaded over its capacity.
@@ -53,7 +53,7 @@ def _weighed_in(plan: Plan, vessel: Vessel | None, kg_per_l: float, net_kg: floa
     return GrossWeight(vessel.name, fills, gross_kg)
 
 
-def shovels_of(plan: Plan, charge: Charge, share: float = 1.0) -> Shovels | None:
+def shovels_of(plan: Plan, charge: PlannedCharge, share: float = 1.0) -> Shovels | None:
     """A share of a charge in shovels; None without a shovel. Their errors add up as independent ones do."""
     shovel = _first(plan, charge.material, "shovel")
     if shovel is None or not shovel.volume_l or not charge.volume_l:
@@ -75,7 +75,7 @@ class GaugedAmount(NamedTuple):
 
 def gauged(
     plan: Plan,
-    charge: Charge,
+    charge: PlannedCharge,
     share: float = 1.0,
     gauge: Gauge | None = None,
     before: float | None = None,
@@ -89,7 +89,7 @@ def gauged(
         gauge: another gauge than the plan's.
         before: for a step, the share of the charge that the steps before it take.
     """
-    wanted = "volume" if plan.mix.is_made.is_blended else gauge or plan.gauge
+    wanted = "volume" if plan.mix.basis_traits.is_blended else gauge or plan.gauge
     counted = _counted(plan, charge, share, before)
     gross, shovels = gross_weight_of(plan, charge, share), shovels_of(plan, charge, share)
     has = {"volume": counted, "scale": gross, "shovels": shovels}
@@ -99,7 +99,7 @@ def gauged(
 
 def gauges_of(plan: Plan, load: Load) -> list[Gauge]:
     """The gauges that a load can be measured in, with what the plan has; a mix by the bag goes by bags."""
-    if plan.mix.is_made.is_blended:
+    if plan.mix.basis_traits.is_blended:
         return []
     every: tuple[Gauge, ...] = ("weight", "scale", "volume", "shovels")
     return [gauge for gauge in every if _can_tell(plan, load, gauge)]
@@ -111,14 +111,14 @@ def _can_tell(plan: Plan, load: Load, gauge: Gauge) -> bool:
     return any(gauged(plan, charge, 1.0, gauge).gauge == gauge for charge in load.charges)
 
 
-def _counted(plan: Plan, charge: Charge, share: float, before: float | None) -> VesselCount | None:
+def _counted(plan: Plan, charge: PlannedCharge, share: float, before: float | None) -> VesselCount | None:
     """A share of a charge in the first vessel that can tell it, in its steps; None where none can.
 
     The steps of one charge add up to its count, whatever each is rounded to.
     """
     kinds = {vessel.name: vessel.kind for vessel in plan.vessels if vessel.kind in STEPS}
     for item in charge.vessels:
-        if plan.mix.is_made.is_blended:
+        if plan.mix.basis_traits.is_blended:
             # Bags and pails are shared out as their label allows.
             return VesselCount(name=item.name, count=item.count * share)
         step = STEPS[kinds.get(item.name, "level")]
@@ -182,7 +182,7 @@ class WeighedWater(NamedTuple):
 
 def weighed_water(plan: Plan, water_l: float) -> WeighedWater | None:
     """Water as it is weighed, where a mix weighs it: that of plaster. None of any other, which is poured."""
-    if plan.mix.is_run.water_in_steps or water_l <= 0:
+    if plan.mix.regime_traits.water_in_steps or water_l <= 0:
         return None
     return WeighedWater(water_l, _weighed_in(plan, _first(plan, WATER, "level"), 1.0, water_l))
 

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union
 from pydantic import BeforeValidator, Discriminator, Field, Tag, create_model, model_validator
 
 from keeve.core.mixes.mixers import MixerKind, Order
-from keeve.core.mixes.model import Gauge, Laying, Mix, Placing
+from keeve.core.mixes.model import Gauge, IntendedUse, Mix, Support
 from keeve.core.planning.moulds import MouldNeed
 from keeve.core.rules.admixtures import Basis
 from keeve.core.rules.concrete_design import Exposure
@@ -266,7 +266,7 @@ class Design(Strict):
     sulfate_or_sea: bool = False
 
 
-class PlasterRatio(Strict):
+class OwnPlasterRatio(Strict):
     """A ratio of plaster of one's own: water per 100 plaster by weight, or plaster per quart or litre of water."""
 
     amount: Dimension
@@ -315,7 +315,7 @@ class Job(Strict):
     proportion: Name | None = None
     parts: ByName[Amount] = {}
     design: Design | None = None
-    plaster: PlasterRatio | None = None
+    plaster: OwnPlasterRatio | None = None
     own_water: OwnWater = OwnWater()
     need: Annotated[
         Annotated[list[Need], Field(min_length=1, max_length=MOST_ITEMS)], BeforeValidator(_as_list)
@@ -328,8 +328,8 @@ class Job(Strict):
     admixtures: Few[AdmixtureLabel] = []
     packs: ByName[bool] = {}
     order: Order | None = None
-    laying: Laying | None = None
-    placing: Placing | None = None
+    support: Support | None = None
+    intended_use: IntendedUse | None = None
     gauge: Gauge = "weight"
     whole_bags: bool = False
     trial_l: Dimension | None = None

@@ -43,7 +43,7 @@ class JobLine(NamedTuple):
         return self.begun >= self.loads
 
 
-class Note(NamedTuple):
+class JobNote(NamedTuple):
     """A note on a job: its words, who wrote it, and when."""
 
     text: str
@@ -68,7 +68,7 @@ class JobPage:
 
     line: JobLine
     versions: Sequence[JobVersion]
-    notes: Sequence[Note]
+    notes: Sequence[JobNote]
 
     @property
     def mixed(self) -> int:

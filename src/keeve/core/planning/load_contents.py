@@ -7,7 +7,7 @@ from keeve.core.errors import InputError
 from keeve.core.mixes import materials
 from keeve.core.mixes.model import Admixture, Mix, MixPart, MixWater
 from keeve.core.planning.job import AdmixtureLabel, Job, MaterialOnSite, Vessel
-from keeve.core.planning.plan import AdmixtureAmount, Charge, Load, LoadWater, VesselCount
+from keeve.core.planning.plan import AdmixtureAmount, Load, LoadWater, PlannedCharge, VesselCount
 from keeve.core.planning.set_clock import water_c_of
 from keeve.core.rules.admixtures import AdmixtureDose, admixture_dose
 from keeve.core.rules.aggregate_moisture import aggregate_moisture
@@ -19,7 +19,7 @@ from keeve.core.rules.water import water_account
 from keeve.core.rules.workings import Workings
 
 
-class Label(NamedTuple):
+class BagLabel(NamedTuple):
     """The label of a mix by the bag: kg of a bag, and for one bag L of mixed volume and of water."""
 
     bag_kg: float
@@ -29,15 +29,15 @@ class Label(NamedTuple):
     water_max_l: float
 
 
-def label_of(job: Job, bag: str) -> Label:
+def label_of(job: Job, bag: str) -> BagLabel:
     """The label of the job's bag.
 
     Raises:
         InputError: a figure of the label is missing, named; or the start water is 0.
     """
     given = job.materials.get(bag)
-    figures = given.model_dump(include=set(Label._fields), exclude_none=True) if given else {}
-    missing = [f"materials.{bag}.{name}" for name in Label._fields if name not in figures]
+    figures = given.model_dump(include=set(BagLabel._fields), exclude_none=True) if given else {}
+    missing = [f"materials.{bag}.{name}" for name in BagLabel._fields if name not in figures]
     if missing:
         raise InputError(
             "label_missing",
@@ -51,7 +51,7 @@ def label_of(job: Job, bag: str) -> Label:
             "Working time starts at first water, so enter the little you start with.",
             [f"materials.{bag}.water_start_l"],
         )
-    return Label(**figures)
+    return BagLabel(**figures)
 
 
 class LoadAmounts(NamedTuple):
@@ -67,14 +67,14 @@ def amounts_by_parts(
     mix: Mix, water: MixWater, job: Job, parts: Sequence[Part], target_m3: float, workings: Workings
 ) -> LoadAmounts:
     """The amounts that make a fresh volume, by volume, by mass or as plaster."""
-    if mix.is_made.charge_rule == rule_of(plaster_charge).id:
+    if mix.basis_traits.charge_rule == rule_of(plaster_charge).id:
         return _of_plaster(water, job, parts[0], target_m3, workings)
     wanted = {
         "water_binder_ratio": water.ratio_default,
         "air_fraction": mix.air_fraction,
         "target_m3": target_m3 * _without_powders(mix, water, job, parts),
     }
-    if mix.is_made.by_loose_volume:
+    if mix.basis_traits.by_loose_volume:
         by_volume = workings.run(volume_parts, components=list(parts), **wanted)
         return LoadAmounts(
             by_volume.masses_kg, by_volume.dry_kg, by_volume.volumes_l, by_volume.added_water_l
@@ -183,7 +183,9 @@ def load_of_amounts(
         number=size.number,
         yield_l=size.volume_m3 * 1000,
         # Under water a powder takes no more room than its grains.
-        loose_l=size.volume_m3 * 1000 if mix.is_run.in_order else sum(amounts.volumes_l.values()) + start_l,
+        loose_l=size.volume_m3 * 1000
+        if mix.regime_traits.in_order
+        else sum(amounts.volumes_l.values()) + start_l,
         binder_kg=binder,
         charges=[_charge(part, amounts, job) for part in mix.parts],
         water=LoadWater(
@@ -215,7 +217,7 @@ def vessels_for(material: str, vessels: list[Vessel]) -> list[Vessel]:
     return own + [vessel for vessel in vessels if vessel.material is None]
 
 
-def _charge(part: MixPart, amounts: LoadAmounts, job: Job) -> Charge:
+def _charge(part: MixPart, amounts: LoadAmounts, job: Job) -> PlannedCharge:
     name = part.name
     site = job.materials.get(name, MaterialOnSite())
     bag_kg = site.bag_kg or materials()[part.material].bag_kg
@@ -226,7 +228,7 @@ def _charge(part: MixPart, amounts: LoadAmounts, job: Job) -> Charge:
         elif vessel.kind == "bag" and bag_kg:
             # A bag holds it dry.
             counts.append(VesselCount(name=vessel.name, count=amounts.dry_kg[name] / bag_kg))
-    return Charge(
+    return PlannedCharge(
         material=name,
         mass_kg=amounts.masses_kg[name],
         dry_kg=amounts.dry_kg[name],
@@ -236,7 +238,7 @@ def _charge(part: MixPart, amounts: LoadAmounts, job: Job) -> Charge:
 
 
 def load_by_bag(
-    mix: Mix, label: Label, job: Job, parts: Sequence[Part], size: LoadSize, workings: Workings
+    mix: Mix, label: BagLabel, job: Job, parts: Sequence[Part], size: LoadSize, workings: Workings
 ) -> Load:
     """One load of a mix by the bag: its water is the label's; other parts are weighed to the bag."""
     bags = size.volume_m3 * 1000 / label.yield_l
@@ -255,7 +257,7 @@ def load_by_bag(
         loose_l=sum(loose_l.values()) + start_l,
         binder_kg=binder,
         charges=[
-            Charge(
+            PlannedCharge(
                 material=part.name,
                 mass_kg=each[part.name],
                 dry_kg=each[part.name],

@@ -173,8 +173,8 @@ def batch_limits(
         most_l = min(most_l, fill.slurry_l)
     plaster_kg = binder_kg_m3 * most_l / 1000
     clock = clock_of(water.ratio_default, plaster_kg, steps, water_c_of(job.conditions), Workings())
-    begins, ends = window_of(mix.is_run, clock) or (0.0, 0.0)
-    if not mix.is_run.makes_casts:
+    begins, ends = window_of(mix.regime_traits, clock) or (0.0, 0.0)
+    if not mix.regime_traits.makes_casts:
         # Built up with, it has to be used from when it is cream until it is past the trowel.
         found = plaster_stages(factor=clock.factor, mixed_min=clock.starts("stand")).stages
         starts = {stage.name: stage.from_min for stage in found}

@@ -20,6 +20,7 @@ from keeve.core.planning.load_contents import (
     load_of_amounts,
 )
 from keeve.core.planning.load_sizes import alternatives, batch_limits, poured_in_parts, sized, sized_by_pour
+from keeve.core.planning.mix_temperature import life_on_site
 from keeve.core.planning.plan import (
     Alternative,
     Load,
@@ -37,7 +38,6 @@ from keeve.core.planning.set_clock import clock_of, water_c_of
 from keeve.core.planning.site_mix import materials_on_site, mix_of
 from keeve.core.planning.vessel_loads import InVessels, loads_in_vessels, without_means
 from keeve.core.planning.volumes import no_bag, volumes
-from keeve.core.planning.warmth import life_on_site
 from keeve.core.rules.bagged import bagged
 from keeve.core.rules.gypsum_time import age_factor_of
 from keeve.core.rules.load_sizes import LoadSize, WholeBags
@@ -84,7 +84,7 @@ def make_plan(job: Job) -> Plan:
         ) from fault
     workings.warnings += implausible_in_loads(mix, job, made.loads)
     steps = _plan_steps(procedure)
-    if mix.is_run.placed_in and mix.water:
+    if mix.regime_traits.placed_in and mix.water:
         steps = _soaked(steps, mix.water, job, made.loads, workings)
         workings.warnings += poured_in_parts(made.loads)
     bought, cost = _shopping(job, made.loads, materials, workings)
@@ -162,7 +162,7 @@ def _by_parts(
         one = of_a_cubic_metre(_CUBIC_METRE)
         binders = [part.name for part in parts if part.is_binder]
         window_min = life_on_site(mix.life_min, job.conditions, binders, one, workings)
-    if mix.is_run.placed_in:
+    if mix.regime_traits.placed_in:
         most_l, window_min = batch_limits(mix, water, job, steps, binder_kg(parts, a_cubic_metre))
     size = (job, volume.order_m3, most_l, window_min)
     used = bags if job.whole_bags else None
@@ -296,7 +296,7 @@ def _assumed(job: Job, mix: Mix) -> dict[str, Any]:
         assumed["waste_fraction"] = job.waste_fraction
     if job.mixer.drum_l is None:
         assumed["mixer.drum_l"] = job.mixer.full_l
-    if mix.is_run.placed_in and job.conditions.water_c is None:
+    if mix.regime_traits.placed_in and job.conditions.water_c is None:
         assumed["conditions.water_c"] = water_c_of(job.conditions)
     return assumed
 
@@ -306,7 +306,7 @@ _LIKE: dict[Gauge, Gauge] = {"scale": "weight", "shovels": "volume"}
 
 
 def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
-    usual = mix_of(job.model_copy(update={"placing": None}), Workings()) if job.placing else None
+    usual = mix_of(job.model_copy(update={"intended_use": None}), Workings()) if job.intended_use else None
     return PlanMix(
         id=mix.id,
         name=mix.name,
@@ -317,7 +317,7 @@ def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
         target_ratio=mix.water.ratio_default if usual and mix.water else None,
         usual_ratio=usual.water.ratio_default if usual and usual.water else None,
         water_why=mix.water.why if mix.water else "Start with the min on the label and stay under the max.",
-        wet_out_min=mix.wet_out_min,
+        absorption_min=mix.absorption_min,
         regime=mix.regime,
         life_min=mix.life_min,
         water_fill=mix.water_fill,

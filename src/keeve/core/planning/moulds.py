@@ -17,7 +17,7 @@ from keeve.core.texts import Line
 SolidName = Literal["box", "cylinder", "frustum", "dome"]
 
 
-class Solid(Strict):
+class MouldSolid(Strict):
     """A simple solid, so many times.
 
     ``length_m``: its length, or its diameter at the bottom. ``width_m``: its width, or its diameter at the top, where
@@ -35,7 +35,7 @@ class Solids(Strict):
     """A sum of simple solids."""
 
     by: Literal["solids"]
-    solids: Annotated[list[Solid], Field(min_length=1, max_length=12)]
+    solids: Annotated[list[MouldSolid], Field(min_length=1, max_length=12)]
 
 
 class Frame(Strict):
@@ -167,7 +167,7 @@ def _volume(
             return part.mesh.volume_m3
 
 
-def _two_sided(solid: Solid, path: str) -> float:
+def _two_sided(solid: MouldSolid, path: str) -> float:
     if solid.width_m is None:
         raise InputError(
             "missing", f"{path}.width_m is missing. A {solid.solid} needs it.", [f"{path}.width_m"]
@@ -176,7 +176,7 @@ def _two_sided(solid: Solid, path: str) -> float:
 
 
 # The rule of each solid, and its sizes by the rule's names.
-_SOLIDS: Mapping[SolidName, tuple[Callable[..., Any], Callable[[Solid, str], dict[str, float]]]] = {
+_SOLIDS: Mapping[SolidName, tuple[Callable[..., Any], Callable[[MouldSolid, str], dict[str, float]]]] = {
     "box": (
         slab_volume,
         lambda one, path: {
@@ -200,7 +200,7 @@ _SOLIDS: Mapping[SolidName, tuple[Callable[..., Any], Callable[[Solid, str], dic
 }  # fmt: skip
 
 
-def _solid(solid: Solid, path: str, workings: Workings) -> float:
+def _solid(solid: MouldSolid, path: str, workings: Workings) -> float:
     rule, sizes = _SOLIDS[solid.solid]
     volume_m3: float = workings.run(rule, **sizes(solid, path)).volume_m3
     return volume_m3

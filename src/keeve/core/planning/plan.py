@@ -69,7 +69,7 @@ class VesselCount(_Part):
     count: float
 
 
-class Charge(_Part):
+class PlannedCharge(_Part):
     """A material in a load: as charged (damp, kg), oven-dry (kg), loose as measured (L), in vessels."""
 
     material: str
@@ -78,9 +78,9 @@ class Charge(_Part):
     volume_l: float
     vessels: list[VesselCount]
 
-    def times(self, share: float) -> "Charge":
+    def times(self, share: float) -> "PlannedCharge":
         """A share of it."""
-        return Charge(
+        return PlannedCharge(
             material=self.material,
             mass_kg=self.mass_kg * share,
             dry_kg=self.dry_kg * share,
@@ -159,7 +159,7 @@ class Load(_Part):
     yield_l: float
     loose_l: float
     binder_kg: float
-    charges: list[Charge]
+    charges: list[PlannedCharge]
     water: LoadWater
     admixtures: list[AdmixtureAmount]
 
@@ -167,7 +167,7 @@ class Load(_Part):
         """The same load under another number."""
         return self.model_copy(update={"number": number})
 
-    def charge(self, material: str) -> Charge:
+    def charge(self, material: str) -> PlannedCharge:
         """The charge of that material."""
         return next(charge for charge in self.charges if charge.material == material)
 
@@ -207,7 +207,7 @@ class PlanMix(_Part):
     water_why: str
     target_ratio: float | None = None
     usual_ratio: float | None = None
-    wet_out_min: float
+    absorption_min: float
     regime: RegimeName = "judged"
     life_min: float
     water_fill: float | None = None
@@ -223,12 +223,12 @@ class PlanMix(_Part):
     gauge_why: str
 
     @property
-    def is_made(self) -> Basis:
+    def basis_traits(self) -> Basis:
         """How its amounts come about."""
         return BASES[self.basis]
 
     @property
-    def is_run(self) -> Regime:
+    def regime_traits(self) -> Regime:
         """How a load of it is run."""
         return REGIMES[self.regime]
 
@@ -279,7 +279,7 @@ class PlanStep(_Part):
     test: str | None = None
 
     @property
-    def is_a(self) -> Kind:
+    def kind_traits(self) -> Kind:
         """The kind of step it is."""
         return KINDS[self.kind]
 
@@ -355,12 +355,12 @@ class Plan(_Part):
     @property
     def charge_rule(self) -> str:
         """The rule that gives the amounts of its charges."""
-        return self.mix.is_made.charge_rule
+        return self.mix.basis_traits.charge_rule
 
     @property
     def water_rule(self) -> str:
         """The rule that gives its water."""
-        return self.mix.is_made.water_rule
+        return self.mix.basis_traits.water_rule
 
     def load(self, number: int) -> Load | None:
         """The load of that number, or None."""

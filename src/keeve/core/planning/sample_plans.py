@@ -29,8 +29,8 @@ def cubic_metre(mix: Mix) -> Plan:
             need=[VolumeNeed(volume_m3=1.0)],
             waste_fraction=0.0,
             mixer=Mixer(kind=mix.procedures[0].mixer, working_l=_MIXER_L),
-            materials={mix.parts[0].name: _LABEL} if mix.is_made.asks_for == "label" else {},
-            design=_DESIGN if mix.is_made.asks_for == "design" else None,
+            materials={mix.parts[0].name: _LABEL} if mix.basis_traits.asks_for == "label" else {},
+            design=_DESIGN if mix.basis_traits.asks_for == "design" else None,
         )
     )
 

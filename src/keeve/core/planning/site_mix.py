@@ -5,7 +5,7 @@ from typing import Any
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix, materials
-from keeve.core.mixes.model import Laying, Mix, MixPart, Placing
+from keeve.core.mixes.model import IntendedUse, Mix, MixPart, Support
 from keeve.core.mixes.procedures import Step
 from keeve.core.planning.designed_mix import designed
 from keeve.core.planning.job import Job, MaterialOnSite, OwnWater
@@ -22,7 +22,7 @@ WATER = "water"
 def mix_of(job: Job, workings: Workings) -> Mix:
     """The job's mix as made on this site: its proportion, label or design."""
     mix = chosen_mix(job)
-    if mix.is_made.asks_for == "label":
+    if mix.basis_traits.asks_for == "label":
         mix = _by_label(mix, job.materials.get(mix.parts[0].name, MaterialOnSite()))
     mix = _without_packs(mix, job)
     if job.own_water != OwnWater() and not mix.has_usual_water:
@@ -33,7 +33,7 @@ def mix_of(job: Job, workings: Workings) -> Mix:
         )
     if lives := [label.life_min for label in job.admixtures if label.life_min]:
         mix = _lasting(mix, min(lives))
-    if mix.is_made.asks_for == "design":
+    if mix.basis_traits.asks_for == "design":
         return designed(mix, job, workings)
     if job.design is not None:
         raise InputError(
@@ -43,7 +43,7 @@ def mix_of(job: Job, workings: Workings) -> Mix:
         mix = _in_proportion(mix, job.proportion)
     if job.parts:
         mix = _with_own_parts(mix, job.parts)
-    mix = _as_placed(_in_own_water(_as_laid(mix, job.laying), job.own_water), job.placing)
+    mix = _as_used(_in_own_water(_as_supported(mix, job.support), job.own_water), job.intended_use)
     return _in_own_ratio(_spanned(_of_something(mix)), job, workings)
 
 
@@ -199,18 +199,18 @@ def _in_own_water(mix: Mix, own: OwnWater) -> Mix:
     return mix.model_copy(update={"water": water.model_copy(update=update)})
 
 
-def _as_placed(mix: Mix, placing: Placing | None) -> Mix:
+def _as_used(mix: Mix, intended_use: IntendedUse | None) -> Mix:
     """The mix with its water moved inside its window, as the use, the hands or the air ask."""
-    if placing is None:
+    if intended_use is None:
         return mix
-    if placing not in mix.wetness or mix.water is None:
+    if intended_use not in mix.wetness or mix.water is None:
         known = ", ".join(mix.wetness) or "none: leave it out"
         raise InputError(
             "unknown_placing",
-            f"placing {placing!r} isn't available for {mix.name}. Choose: {known}.",
-            ["placing"],
+            f"intended_use {intended_use!r} isn't available for {mix.name}. Choose: {known}.",
+            ["intended_use"],
         )
-    wanted, water = mix.wetness[placing], mix.water
+    wanted, water = mix.wetness[intended_use], mix.water
     end = water.ratio_high if wanted.shift > 0 else water.ratio_low
     ratio = water.ratio_default + abs(wanted.shift) * (end - water.ratio_default)
     return mix.model_copy(
@@ -218,18 +218,18 @@ def _as_placed(mix: Mix, placing: Placing | None) -> Mix:
     )
 
 
-def _as_laid(mix: Mix, laying: Laying | None) -> Mix:
+def _as_supported(mix: Mix, support: Support | None) -> Mix:
     """The mix with the thickness it has when laid so."""
-    if laying is None:
+    if support is None:
         return mix
-    if laying not in mix.layings:
-        known = ", ".join(mix.layings) or "none: leave it out"
+    if support not in mix.supports:
+        known = ", ".join(mix.supports) or "none: leave it out"
         raise InputError(
             "unknown_laying",
-            f"laying {laying!r} isn't available for {mix.name}. Choose: {known}.",
-            ["laying"],
+            f"support {support!r} isn't available for {mix.name}. Choose: {known}.",
+            ["support"],
         )
-    return mix.model_copy(update={"thickness_mm": mix.layings[laying]})
+    return mix.model_copy(update={"thickness_mm": mix.supports[support]})
 
 
 def _spanned(mix: Mix) -> Mix:
@@ -263,7 +263,7 @@ def materials_on_site(mix: Mix, job: Job, workings: Workings, assumed: dict[str,
     for name in job.materials:
         if name in left_out:
             continue
-        if name not in names and mix.is_made.is_blended and len(mix.parts) == 1:
+        if name not in names and mix.basis_traits.is_blended and len(mix.parts) == 1:
             raise InputError(
                 "all_in_bag",
                 f"materials.{name} isn't needed: {mix.name} is all-in. Add no sand or lime. Leave it out.",

@@ -9,9 +9,9 @@ from keeve.core.errors import InputError
 from keeve.core.mixes.model import Mix, MixWater
 from keeve.core.planning.job import Job, Vessel
 from keeve.core.planning.load_contents import LoadAmounts, binder_kg, load_of_amounts, vessels_for
-from keeve.core.planning.plan import Charge, Load, Plan, PlanMaterial, VesselCount
+from keeve.core.planning.plan import Load, Plan, PlanMaterial, PlannedCharge, VesselCount
 from keeve.core.rules.load_sizes import LoadSize, WholeBags
-from keeve.core.rules.proportioning import WATER_KG_M3, Part, Solid, absolute_volume
+from keeve.core.rules.proportioning import WATER_KG_M3, Component, Part, absolute_volume
 from keeve.core.rules.registry import RuleWarning
 from keeve.core.rules.vessels_and_scales import GaugeVessels, gauge_vessels
 from keeve.core.rules.workings import Workings
@@ -50,7 +50,7 @@ class Measure(NamedTuple):
     fraction: float
 
 
-def measures_of(charges: Sequence[Charge], vessels: Sequence[Vessel]) -> dict[str, Measure]:
+def measures_of(charges: Sequence[PlannedCharge], vessels: Sequence[Vessel]) -> dict[str, Measure]:
     """The measure of each charge: the first of its vessels of which it fills a step; else the smallest.
 
     Args:
@@ -74,7 +74,7 @@ def measures_of(charges: Sequence[Charge], vessels: Sequence[Vessel]) -> dict[st
 
 
 def best_counts(
-    charges: Sequence[Charge], measures: Mapping[str, Measure], most_l: float, workings: Workings
+    charges: Sequence[PlannedCharge], measures: Mapping[str, Measure], most_l: float, workings: Workings
 ) -> GaugeVessels | None:
     """The counts that keep the ratio, no smaller than the load and as little larger as will do; None where none are.
 
@@ -104,7 +104,7 @@ def best_counts(
 
 
 def _counts(
-    charges: Sequence[Charge],
+    charges: Sequence[PlannedCharge],
     measures: Mapping[str, Measure],
     span_l: tuple[float, float],
     tolerance: float,
@@ -186,8 +186,8 @@ def load_in_vessels(wanted: Load, how: InVessels, bags: float | None, workings: 
 
 
 def counted_out(
-    charges: Sequence[Charge], measures: Mapping[str, Measure], found: GaugeVessels
-) -> list[Charge]:
+    charges: Sequence[PlannedCharge], measures: Mapping[str, Measure], found: GaugeVessels
+) -> list[PlannedCharge]:
     """The charges as they are counted; what is not counted is weighed to the rest."""
     made = []
     for charge in charges:
@@ -207,14 +207,14 @@ def _fresh_m3(how: InVessels, amounts: LoadAmounts, wanted: Load) -> float:
     """The fresh volume of what is counted out, with the water it takes, m3."""
     water_kg = wanted.water.free_l(wanted.water.target_l) / wanted.binder_kg * binder_kg(how.parts, amounts)
     solids = [
-        Solid(
+        Component(
             name=part.name,
             mass_kg=amounts.dry_kg[part.name],
             particle_density_kg_m3=part.particle_density_kg_m3,
         )
         for part in how.parts
     ]
-    water = Solid(name="water", mass_kg=water_kg, particle_density_kg_m3=WATER_KG_M3)
+    water = Component(name="water", mass_kg=water_kg, particle_density_kg_m3=WATER_KG_M3)
     return absolute_volume([*solids, water], how.mix.air_fraction).volume_m3
 
 
@@ -287,7 +287,7 @@ def _equal(
     return [best] * before + [rest if rest and is_smaller else best]
 
 
-def ratio_off(counted: Sequence[Charge], wanted: Sequence[Charge]) -> float:
+def ratio_off(counted: Sequence[PlannedCharge], wanted: Sequence[PlannedCharge]) -> float:
     """How far the worst material is off its share of the load, as a fraction.
 
     Args:
@@ -320,9 +320,9 @@ def counting_error(plan: Plan, load: Load) -> VesselError:
     return VesselError(ratio_off(load.charges, wanted), larger - 1)
 
 
-def _in_ratio(charge: Charge, material: PlanMaterial, plan: Plan) -> Charge:
+def _in_ratio(charge: PlannedCharge, material: PlanMaterial, plan: Plan) -> PlannedCharge:
     """A charge of so many parts."""
-    measured = charge.volume_l if plan.mix.is_made.by_loose_volume else charge.dry_kg
+    measured = charge.volume_l if plan.mix.basis_traits.by_loose_volume else charge.dry_kg
     return charge.times(material.parts / measured)
 
 
@@ -358,7 +358,7 @@ def without_means(mix: Mix, job: Job, loads: Sequence[Load], is_counted: bool) -
         loads: the loads.
         is_counted: whether they could be counted out, where that was asked for.
     """
-    if mix.is_made.is_blended or job.gauge == "weight":
+    if mix.basis_traits.is_blended or job.gauge == "weight":
         return []
     if job.gauge == "volume" and not is_counted and job.vessels:
         return [

@@ -118,7 +118,7 @@ class OwnBag(Strict):
 
     @model_validator(mode="after")
     def _makes_something(self) -> Self:
-        if self.mix not in library() or library()[self.mix].is_made.asks_for != "label":
+        if self.mix not in library() or library()[self.mix].basis_traits.asks_for != "label":
             raise ValueError("isn't a known mix by the bag. Choose from the list")
         if (self.coverage_m2 is None) != (self.coverage_mm is None):
             raise ValueError("needs both coverage_m2 and coverage_mm: the area it covers, and how thick")
@@ -186,7 +186,7 @@ def begun_with(
     for material, name in named.items():
         if own := kept.get(material):
             age = (today - own.bought_on).days / _DAYS_A_MONTH if own.bought_on else None
-            dries_out = materials()[material].is_binder and not mix.is_made.is_blended
+            dries_out = materials()[material].is_binder and not mix.basis_traits.is_blended
             found["materials"][name] = {
                 "bag_kg": own.bag_kg,
                 "bulk_density_kg_m3": own.bulk_density_kg_m3,
@@ -195,7 +195,7 @@ def begun_with(
                 "age_months": round(age, 1) if age is not None and dries_out else None,
             }
     for material, last_measured in (stockpiles or {}).items():
-        if material in named and not mix.is_made.is_blended:
+        if material in named and not mix.basis_traits.is_blended:
             found["materials"].setdefault(named[material], {}).update(last_measured)
     if bag := next((item for item in items if isinstance(item, OwnBag) and item.mix == mix.id), None):
         found["materials"].setdefault(mix.parts[0].name, {}).update(bag.label)

@@ -146,7 +146,7 @@ def _check_names(charged: Mapping[str, float], **named: Mapping[str, float] | li
                 )
 
 
-class WaterStep(BaseModel):
+class WaterAddition(BaseModel):
     """Water to add, L, and the ratio it comes to."""
 
     add_l: float
@@ -156,7 +156,7 @@ class WaterStep(BaseModel):
 class CorrectDry(Result):
     """Steps of water up to the ceiling."""
 
-    steps: list[WaterStep]
+    steps: list[WaterAddition]
 
 
 # Near the ceiling a little more turns a stiff mix into one that runs: half the gap, then two quarters.
@@ -217,7 +217,7 @@ def correct_dry(
     totals = accumulate(share * gap for share in _SHARES)
     return CorrectDry(
         steps=[
-            WaterStep(add_l=share * gap, ratio=(water_kg + total) / binder_kg)
+            WaterAddition(add_l=share * gap, ratio=(water_kg + total) / binder_kg)
             for share, total in zip(_SHARES, totals, strict=True)
         ]
     )

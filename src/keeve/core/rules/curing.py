@@ -35,7 +35,7 @@ TASKS_FILE = Path(__file__).parent / "cure_tasks.yaml"
 _DAY_H = 24.0
 
 
-class Mark(Strict):
+class Milestone(Strict):
     """When something is: by equivalent age at 20 °C, by the clock, after the drying of a screed; the latest counts."""
 
     age_h: Amount = 0.0
@@ -50,8 +50,8 @@ class CureRow(Strict):
     what: str
     kind: Kind
     do: str
-    begins: Annotated[Mark, Field(alias="from")]
-    ends: Annotated[Mark | None, Field(alias="to")] = None
+    begins: Annotated[Milestone, Field(alias="from")]
+    ends: Annotated[Milestone | None, Field(alias="to")] = None
     why: str
     source: str
     uses: Annotated[list[str] | None, Field(min_length=1)] = None
@@ -180,7 +180,7 @@ def _task(
     if row.begins.drying_days and thickness_mm is None:
         return None
 
-    def at(mark: Mark, spread: float = 1.0) -> str:
+    def at(mark: Milestone, spread: float = 1.0) -> str:
         (aged_h,) = hours_until_aged(spells, [mark.age_h * spread])
         days = mark.days
         if mark.drying_days and thickness_mm is not None:

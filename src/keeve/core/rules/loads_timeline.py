@@ -70,7 +70,7 @@ class LoadTimes:
 
 
 @dataclass(frozen=True)
-class Run:
+class JobTimeline:
     """Loads of one job, placed one after another in one place.
 
     Args:
@@ -111,7 +111,7 @@ class _Load:
 class _Site:
     """The site at a moment: hands, loads on their way, what was done; a mixer is free when no load is in it."""
 
-    runs: Sequence[Run]
+    runs: Sequence[JobTimeline]
     hands: int | None
     begun: list[int]
     under_way: list[_Load] = field(default_factory=list)
@@ -131,7 +131,7 @@ class _Site:
             self.done[load.run].append(Piece(load.number, what, begin, end, load.mixer))
 
 
-def simulate(runs: Sequence[Run], hands: int | None = None) -> list[list[Piece]]:
+def simulate(runs: Sequence[JobTimeline], hands: int | None = None) -> list[list[Piece]]:
     """What is done when, for each run.
 
     Judgements made here: whoever is free first places what is ready, the oldest load first; then cleans; then charges
@@ -196,7 +196,7 @@ def _place(site: _Site, load: _Load, now: float) -> None:
     site.note(load, "place", load.until, load.placed_to)
 
 
-def _charge(site: _Site, index: int, run: Run, now: float) -> float | None:
+def _charge(site: _Site, index: int, run: JobTimeline, now: float) -> float | None:
     """Begin to charge what mixers and people allow; when to look again, where that is not when something ends."""
     taken = {load.mixer for load in site.under_way}
     while site.begun[index] < len(run.loads):
@@ -264,7 +264,7 @@ def idle_min(events: Sequence[Piece]) -> float:
     return sum(max(wait, 0.0) for wait in waits)
 
 
-def dead_loads(run: Run, events: Sequence[Piece]) -> list[int]:
+def dead_loads(run: JobTimeline, events: Sequence[Piece]) -> list[int]:
     """The loads whose placing ends past their working life."""
     begun = {event.load: event.from_min for event in events if event.what == "charge"}
     return [
@@ -361,7 +361,7 @@ def loads_timeline(
         life_min=life_min,
         first_water_min=first_water_min,
     )
-    run = Run([times] * loads, range(1, mixers + 1), start, cold_joint_min, held_back=held_back)
+    run = JobTimeline([times] * loads, range(1, mixers + 1), start, cold_joint_min, held_back=held_back)
     (events,) = simulate([run])
     return Timeline(
         events=[TimelineEvent(**event._asdict()) for event in events],

@@ -27,7 +27,7 @@ WATER_KG_M3 = 1000.0
 _ACI_211 = published("ACI 211.1-91, absolute volume method")
 
 
-class Solid(Strict):
+class Component(Strict):
     """A component by mass: name, mass_kg (kg, water included as a component), particle_density_kg_m3."""
 
     name: Name
@@ -106,7 +106,7 @@ class PartsBatch(Result):
     ),
 )
 def absolute_volume(
-    components: Annotated[Few[Solid], Field(min_length=1)], air_fraction: Air = 0.0
+    components: Annotated[Few[Component], Field(min_length=1)], air_fraction: Air = 0.0
 ) -> AbsoluteVolume:
     """The fresh volume of known weights.
 

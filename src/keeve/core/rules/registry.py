@@ -16,7 +16,7 @@ from typing import Annotated, Any, NamedTuple, ParamSpec, TypeVar, get_type_hint
 from pydantic import AliasChoices, BaseModel, ConfigDict, Field, create_model
 
 from keeve.core.errors import InputError, validated
-from keeve.core.rules.possible import PLAIN, impossible
+from keeve.core.rules.value_ranges import PLAIN, impossible
 from keeve.core.tolerances import ROUNDING
 
 # The version of the rules, stored with every plan they make. Raise it when any definition changes.
@@ -122,7 +122,7 @@ P = ParamSpec("P")
 R = TypeVar("R", bound=Result)
 
 
-class Run(NamedTuple):
+class RuleRun(NamedTuple):
     """A rule as it was run: the inputs as they were read, defaults included, the result, and its outputs by name."""
 
     inputs: BaseModel
@@ -212,7 +212,7 @@ class Rule:
             return run.result
         return run.result.model_copy(update={"warnings": [*run.result.warnings, *told]})
 
-    def run(self, given: Mapping[str, Any]) -> Run:
+    def run(self, given: Mapping[str, Any]) -> RuleRun:
         """Run it once.
 
         Raises:
@@ -227,7 +227,7 @@ class Rule:
         if not _finite(outputs):
             raise _too_large(sorted(given))
         assumed = dict(_defaults_taken(inputs))
-        return Run(inputs, result.model_copy(update={"assumed": assumed}) if assumed else result, outputs)
+        return RuleRun(inputs, result.model_copy(update={"assumed": assumed}) if assumed else result, outputs)
 
 
 def impossible_figures(model: BaseModel) -> list[RuleWarning]:

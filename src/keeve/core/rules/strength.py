@@ -82,7 +82,7 @@ def strength_law() -> StrengthLaw:
     return StrengthLaw.model_validate(read_table(LAW_FILE))
 
 
-class Contents(NamedTuple):
+class Binders(NamedTuple):
     """What the law looks at: masses in any one unit."""
 
     cement: float
@@ -114,10 +114,10 @@ _FOR_ONE = Functions(math.exp, math.sqrt, min)
 
 
 @overload
-def strength_mpa(law: StrengthLaw, contents: Contents, age_days: float) -> float: ...
+def strength_mpa(law: StrengthLaw, contents: Binders, age_days: float) -> float: ...
 @overload
-def strength_mpa(law: StrengthLaw, contents: Contents, age_days: Any, by: Functions) -> Any: ...
-def strength_mpa(law: StrengthLaw, contents: Contents, age_days: Any, by: Functions = _FOR_ONE) -> Any:
+def strength_mpa(law: StrengthLaw, contents: Binders, age_days: Any, by: Functions) -> Any: ...
+def strength_mpa(law: StrengthLaw, contents: Binders, age_days: Any, by: Functions = _FOR_ONE) -> Any:
     """What the law gives, MPa.
 
     A kilogram of slag or fly ash counts as part of a kilogram of cement, at most as one; water is over all of them.
@@ -143,7 +143,7 @@ def strength_mpa(law: StrengthLaw, contents: Contents, age_days: Any, by: Functi
     return law.base * by.exp(exponent) * counted / contents.binder
 
 
-def band_ends(law: StrengthLaw, contents: Contents, mpa: float) -> tuple[float, float]:
+def band_ends(law: StrengthLaw, contents: Binders, mpa: float) -> tuple[float, float]:
     """The ends of the 80 % band round that strength, MPa."""
     wider = (1.0, law.two_binders, law.three_binders)[contents.kinds - 1]
     spread = wider * mpa**SPREAD_POWER
@@ -213,7 +213,7 @@ def strength_band(
     Raises:
         InputError: water over binder, or age, outside where the law was fitted.
     """
-    contents = Contents(cement_kg_m3, slag_kg_m3, fly_ash_kg_m3, water_kg_m3, superplasticizer_kg_m3)
+    contents = Binders(cement_kg_m3, slag_kg_m3, fly_ash_kg_m3, water_kg_m3, superplasticizer_kg_m3)
     binder = contents.binder
     ratio = water_kg_m3 / binder if binder else math.inf
     _refuse_outside(ratio, ["water_kg_m3", "cement_kg_m3", "slag_kg_m3", "fly_ash_kg_m3"])
@@ -321,7 +321,7 @@ def water_penalty(binder_kg: Dimension, water_kg: Dimension, extra_water_kg: Amo
     _refuse_outside((water_kg + extra_water_kg) / binder_kg, ["extra_water_kg"])
     law = strength_law()
     without, with_extra = (
-        strength_mpa(law, Contents(binder_kg, 0, 0, water), _PENALTY_DAYS)
+        strength_mpa(law, Binders(binder_kg, 0, 0, water), _PENALTY_DAYS)
         for water in (water_kg, water_kg + extra_water_kg)
     )
     return WaterPenalty(strength_ratio=with_extra / without)

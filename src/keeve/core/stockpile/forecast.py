@@ -12,8 +12,8 @@ from typing import Literal, NamedTuple
 
 from keeve.core.loads.contents import contents
 from keeve.core.loads.expected_water import followed, free_water_kg, in_words, shifted_water
-from keeve.core.loads.known_before import Because, ExpectedWater
 from keeve.core.loads.load_state import LoadState
+from keeve.core.loads.pre_start import ExpectedWater, ForecastReason
 from keeve.core.mixes.model import Reading
 from keeve.core.planning.plan import Load, Plan, PlanMaterial
 from keeve.core.rules.next_water import PAN_SD, Judged, NextWater, PastLoad, Reset, next_water
@@ -53,7 +53,7 @@ def observed_in(plan: Plan, load: Load, state: LoadState, at: datetime) -> Obser
     """
     material = followed(plan)
     counting = [
-        item for item in state.judgements if item.counts and item.reading in _JUDGED and not item.body
+        item for item in state.judgements if item.counts and item.reading in _JUDGED and not item.cohesion
     ]
     right = next((item for item in counting if item.reading == "right"), None)
     decided = right or (counting[-1] if counting and state.discarded else None)
@@ -139,7 +139,7 @@ class Forecast(NamedTuple):
     water: NextWater
     unseen: Reset | None
     weighed: bool
-    because: Because
+    because: ForecastReason
 
     @property
     def why(self) -> str:
@@ -216,9 +216,9 @@ def _weighed(history: Sequence[PastLoad]) -> bool:
     return False
 
 
-def _unsettled(unseen: Reset, water: NextWater, last: PastLoad) -> Because:
+def _unsettled(unseen: Reset, water: NextWater, last: PastLoad) -> ForecastReason:
     """The range of the stockpile after it changed unseen."""
-    return Because(
+    return ForecastReason(
         kind=unseen,
         free_moisture_fraction=water.free_moisture_fraction,
         spread_fraction=water.spread_fraction,
@@ -226,15 +226,17 @@ def _unsettled(unseen: Reset, water: NextWater, last: PastLoad) -> Because:
     )
 
 
-def _untold(water: NextWater) -> Because | None:
+def _untold(water: NextWater) -> ForecastReason | None:
     """That the stockpile changed lately and nobody said so; None where it did not."""
     if water.changed_by_fraction is None:
         return None
     now = water.free_moisture_fraction
-    return Because(kind="untold", free_moisture_fraction=now, before_fraction=now - water.changed_by_fraction)
+    return ForecastReason(
+        kind="untold", free_moisture_fraction=now, before_fraction=now - water.changed_by_fraction
+    )
 
 
-def _trend(history: Sequence[Observation], found: NextWater) -> Because:
+def _trend(history: Sequence[Observation], found: NextWater) -> ForecastReason:
     """How the stockpile has gone since it last changed."""
     changed = [
         index
@@ -246,11 +248,11 @@ def _trend(history: Sequence[Observation], found: NextWater) -> Because:
     steps = [step for observed, step in zip(lately, found.path[since:], strict=True) if _tells(observed.past)]
     now = found.free_moisture_fraction
     if len(steps) < 2:
-        return Because(kind="seen-once", free_moisture_fraction=now)
+        return ForecastReason(kind="seen-once", free_moisture_fraction=now)
     # The prediction for the second load is what the first taught: before it there was only the usual stockpile.
     before = steps[1].free_moisture_fraction
     kind: Literal["drying", "wetter", "steady"] = "steady"
     if abs(now - before) > _WORTH_SAYING:
         kind = "drying" if now < before else "wetter"
     loads = sum(observed.past.was_mixed for observed in lately)
-    return Because(kind=kind, free_moisture_fraction=now, before_fraction=before, loads=loads)
+    return ForecastReason(kind=kind, free_moisture_fraction=now, before_fraction=before, loads=loads)

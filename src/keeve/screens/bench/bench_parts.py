@@ -31,7 +31,7 @@ class Filling(NamedTuple):
     half_kg: float | None
 
 
-class TopUp(NamedTuple):
+class TopUpLine(NamedTuple):
     """A material that a correction still adds, and which of how many it is."""
 
     material: str
@@ -145,7 +145,7 @@ def _share(plan: Plan, load: Load, material: str, mass_kg: float) -> GaugedAmoun
     return gauged(plan, charge, mass_kg / charge.mass_kg)
 
 
-def top_up(plan: Plan, load: Load, state: LoadState) -> TopUp | None:
+def top_up(plan: Plan, load: Load, state: LoadState) -> TopUpLine | None:
     """The next material of a chosen correction; None where it adds no more."""
     if state.owed is None or not state.owed.add_kg:
         return None
@@ -153,7 +153,7 @@ def top_up(plan: Plan, load: Load, state: LoadState) -> TopUp | None:
     chosen = next((event for event in reversed(state.applied) if isinstance(event, Correcting)), None)
     count = len(chosen.add_kg) if chosen else len(state.owed.add_kg)
     number = count - len(state.owed.add_kg) + 1
-    return TopUp(material, mass_kg, _share(plan, load, material, mass_kg), number, count)
+    return TopUpLine(material, mass_kg, _share(plan, load, material, mass_kg), number, count)
 
 
 def added_materials(plan: Plan, load: Load, add_kg: Mapping[str, float]) -> list[AddedMaterial]:

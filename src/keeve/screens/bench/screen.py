@@ -23,9 +23,9 @@ from keeve.screens.bench.form import in_words, typed_event
 from keeve.screens.bench.view import BenchView, bench_view, between_readings
 from keeve.screens.mixes.a_load import a_load
 from keeve.screens.our_kit.stockpile_chart import stockpile_charts
-from keeve.web.own_files import content_of_file
 from keeve.web.pages import page
 from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
+from keeve.web.static_files import content_of_file
 
 router = screen_router()
 

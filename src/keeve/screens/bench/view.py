@@ -48,7 +48,7 @@ from keeve.screens.bench.bench_parts import (
     JudgeCard,
     OutOfTurn,
     StockpileNews,
-    TopUp,
+    TopUpLine,
     added_materials,
     filling,
     half_doses,
@@ -125,7 +125,7 @@ class BenchView:
         ratio_changes: whether that changes the water ratio.
         pours: vessels of water that may still be poured.
         loosening: half doses that may be added at the ceiling.
-        wet_out_s: how long water takes to work in, s.
+        absorption_s: how long water takes to work in, s.
         hose_l: what ran in at each whole second of the open hose, up to what may go in, L.
         counted: what can be counted again.
         doses_counted: the admixtures that can be counted again.
@@ -162,12 +162,12 @@ class BenchView:
     amount: GaugedAmount | None
     doses: Sequence[Dose]
     fill: Filling | None
-    top_up: TopUp | None
+    top_up: TopUpLine | None
     added: Sequence[AddedMaterial]
     ratio_changes: bool
     pours: Sequence[WaterPour]
     loosening: Sequence[HalfDose]
-    wet_out_s: int
+    absorption_s: int
     hose_l: Sequence[float]
     counted: Sequence[Counted]
     doses_counted: Sequence[Dose]
@@ -210,7 +210,7 @@ class BenchView:
     def done_words(self) -> str:
         """The words for a step in hand that is done."""
         step = self.now.step
-        return step.plan.is_a.done if step and self.test is None else KINDS["mix"].done
+        return step.plan.kind_traits.done if step and self.test is None else KINDS["mix"].done
 
     @property
     def wait_words(self) -> str:
@@ -302,13 +302,13 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
     wanted = _CAUTIONS.get(step.plan.kind if step else now.act, frozenset())
     test = plan.tests[step.plan.test] if step and step.plan.test else None
     clock = now.clock
-    builds = clock is not None and not plan.mix.is_run.makes_casts
+    builds = clock is not None and not plan.mix.regime_traits.makes_casts
     cooler = cooler_next_time(plan, as_expected(plan, running.load, state.expected), state, workings)
     return BenchView(
         running=running,
         now=now,
         moment=moment,
-        picture=_PICTURES.get(now.act) or plan.step(now.position).is_a.picture,
+        picture=_PICTURES.get(now.act) or plan.step(now.position).kind_traits.picture,
         can=can,
         section=_section(running, now),
         water=_water(running, now),
@@ -323,7 +323,7 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
         # No pour is larger than what is asked for.
         pours=water_pours(plan, step.water_l if step and step.water_l is not None else now.water.next_step_l),
         loosening=half_doses(load, can),
-        wet_out_s=round(plan.mix.wet_out_min * 60),
+        absorption_s=round(plan.mix.absorption_min * 60),
         hose_l=hosed_l(state, now) if state.flow_l_min else [],
         counted=what_is_counted(plan, load),
         doses_counted=[dose_of(item) for item in load.admixtures if item.mass_kg is not None],
@@ -355,7 +355,7 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
 def _section(running: RunningLoad, now: Situation) -> SectionFigures:
     """The inside of the mixer: in layers until all is in and mixed, then mixed, whatever a correction adds to it."""
     state = running.state
-    to_come = any(step.plan.is_a.brings for step in now.to_do)
+    to_come = any(step.plan.kind_traits.brings for step in now.to_do)
     is_mixed = state.last_judgement or (state.is_mixed and not to_come)
     mixed_l = now.remaining_l if is_mixed or now.is_over else None
     shares = shares_in(running.plan, running.load, state) if mixed_l is None else None

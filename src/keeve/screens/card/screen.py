@@ -19,10 +19,10 @@ from keeve.formats.pdf import Paper, page_as_png, write_paper
 from keeve.screens.card.view import BegunLoad, PlanOnPaper, card_page, in_gauge, plan_on_paper
 from keeve.screens.paper import printed as paper
 from keeve.web.filters import slug
-from keeve.web.heavy import made_once
 from keeve.web.pages import address_of_site, page
 from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
-from keeve.web.turns import in_turn
+from keeve.web.timeouts import with_timeout
+from keeve.web.worker_process import made_once
 
 router = screen_router()
 
@@ -75,7 +75,7 @@ async def pdf(
     size: Literal["a4", "letter", "a4-two", "letter-two", "58mm", "80mm"] = "a4",
 ) -> Response:
     """The shopping list and every card as PDF: a page each, two a page, or a strip each for a roll."""
-    printed, composed = await in_turn(
+    printed, composed = await with_timeout(
         lambda: _composed(request, database, visitor, weather, now, plan_id, size)
     )
     made = await made_once(request, visitor, write_paper, composed, paper.STATIC)
@@ -93,7 +93,7 @@ async def picture(
     number: int,
 ) -> Response:
     """One card as a picture, as it is on paper."""
-    printed, composed = await in_turn(
+    printed, composed = await with_timeout(
         lambda: _composed(request, database, visitor, weather, now, plan_id, "a4", number)
     )
     # The first page is the shopping list.

@@ -7,7 +7,7 @@ from typing import NamedTuple
 from uuid import UUID
 
 from keeve.core.loads.expected_water import as_expected, in_words
-from keeve.core.loads.known_before import ExpectedWater
+from keeve.core.loads.pre_start import ExpectedWater
 from keeve.core.mixes.model import Gauge
 from keeve.core.planning.amounts import gauges_of
 from keeve.core.planning.job import Job

@@ -7,9 +7,9 @@ from keeve.core.loads.event import Result
 from keeve.core.log.charts import (
     SAME_RATIO,
     JobUse,
-    Judge,
+    JudgeBias,
     RatioSeries,
-    Run,
+    SignalRun,
     TestedSpecimen,
     Verdict,
     is_past,
@@ -22,11 +22,11 @@ from keeve.core.log.charts import (
 )
 from keeve.core.log.load_row import LoadRow
 from keeve.core.log.specimens import CUBE_OVER_CYLINDER
-from keeve.core.rules.strength import Contents, band_ends, strength_law, strength_mpa
+from keeve.core.rules.strength import Binders, band_ends, strength_law, strength_mpa
 from keeve.core.rules.strength_tests import Standard
 from keeve.core.texts import counted
 from keeve.core.units import System, as_read
-from keeve.figures.chart_figures import Axis, Band, Bar, Bars, ChartFigures, Dot, Line, Places, Table
+from keeve.figures.chart_figures import Axis, Band, Bars, ChartBar, ChartFigures, Dot, Line, Places, Table
 from keeve.figures.dates import write_day_in_year
 from keeve.figures.event_words import RESULT_NAMES
 
@@ -110,7 +110,7 @@ def _ratio_words(series: RatioSeries, units: System) -> Iterator[str]:
 _MOST_TOLD = 6
 
 
-def _run_words(loads: Sequence[LoadRow], runs: Sequence[Run], units: System) -> Iterator[str]:
+def _run_words(loads: Sequence[LoadRow], runs: Sequence[SignalRun], units: System) -> Iterator[str]:
     """The signals, the oldest first."""
     if len(runs) > _MOST_TOLD:
         yield f"{len(runs)} signals. The latest are here, all of them under Data:"
@@ -134,7 +134,7 @@ _RUN_WORDS: Mapping[str, str] = {
 }
 
 
-def _span(loads: Sequence[LoadRow], run: Run, units: System) -> str:
+def _span(loads: Sequence[LoadRow], run: SignalRun, units: System) -> str:
     newest = loads[-1].begun_at.year
 
     def day(load: LoadRow) -> str:
@@ -291,7 +291,7 @@ def _law(
     over = CUBE_OVER_CYLINDER if tests[0].specimen.shape == "cube" else 1.0
     middle, upper, lower = [], [], []
     for x, ratio, days in places:
-        contents = Contents(1.0, 0.0, 0.0, ratio)
+        contents = Binders(1.0, 0.0, 0.0, ratio)
         mpa = strength_mpa(law, contents, days)
         low, high = band_ends(law, contents, mpa)
         middle.append((x, mpa * over))
@@ -384,8 +384,8 @@ def judges(loads: Sequence[LoadRow], names: Sequence[str] | None) -> Table:
     )
 
 
-def _wetter(judges: Sequence[Judge]) -> Bars:
-    bars = [Bar(judge.name, judge.wetter_by) for judge in judges]
+def _wetter(judges: Sequence[JudgeBias]) -> Bars:
+    bars = [ChartBar(judge.name, judge.wetter_by) for judge in judges]
     return Bars("Drier (left) or wetter (right) than usual, water ratio", None, False, 3, bars)
 
 
@@ -449,10 +449,10 @@ def _use_bars(found: Sequence[JobUse]) -> Iterator[Bars]:
     """Binder, minutes and waste of jobs, each against its plan."""
     if not found:
         return
-    kg = [Bar(use.name, use.binder_kg, use.planned_binder_kg) for use in found]
-    minutes = [Bar(use.name, use.minutes, use.planned_min) for use in found if use.minutes is not None]
+    kg = [ChartBar(use.name, use.binder_kg, use.planned_binder_kg) for use in found]
+    minutes = [ChartBar(use.name, use.minutes, use.planned_min) for use in found if use.minutes is not None]
     yield Bars("Cement and lime (outline: planned)", "mass", False, 0, kg)
     if minutes:
         yield Bars("Minutes to get a load right", None, False, 0, minutes)
-    waste = [Bar(use.name, use.waste, use.planned_waste) for use in found]
+    waste = [ChartBar(use.name, use.waste, use.planned_waste) for use in found]
     yield Bars("Waste: mixed but not placed", None, True, 1, waste)

@@ -11,10 +11,10 @@ from keeve.core.errors import InputError
 from keeve.core.zones import zones
 from keeve.data import crews, recovery, security_log
 from keeve.data.accounts import ROLE_NAMES, Visitor, as_role
-from keeve.data.security_log import Entry, Kind
+from keeve.data.security_log import Kind, SecurityLine
 from keeve.screens.account.screen import code_page
-from keeve.web.answers import go_on, id_of
 from keeve.web.pages import address_of_site, page
+from keeve.web.responses import go_on, id_of
 from keeve.web.security import SESSION_COOKIE, Database, MayLead, Now, SignedIn, screen_router
 
 router = screen_router()
@@ -115,7 +115,7 @@ _WORDS: Mapping[Kind, str] = {
 _TROUBLES: frozenset[Kind] = frozenset({"wrong_password", "wrong_code"})
 
 
-def _told(entry: Entry) -> str:
+def _told(entry: SecurityLine) -> str:
     role = ROLE_NAMES.get(as_role(entry.words), "").partition(":")[0].lower()
     return _WORDS[entry.kind].format(whom=entry.whom, role=role, file=entry.words)
 

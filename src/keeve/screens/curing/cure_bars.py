@@ -17,7 +17,7 @@ _TICKS_H: Sequence[tuple[float, str]] = (
 )  # fmt: skip
 
 
-class Bar(NamedTuple):
+class CureBar(NamedTuple):
     """A bar: its kind, its left edge and width, the band of its beginning (from and to; None: no band)."""
 
     kind: str
@@ -29,7 +29,7 @@ class Bar(NamedTuple):
 class CureBars(NamedTuple):
     """The bars in the order of the tasks, the ticks of the axis with their words, where now is (None: beyond)."""
 
-    bars: Sequence[Bar]
+    bars: Sequence[CureBar]
     ticks: Sequence[tuple[float, str]]
     now_x: float | None
 
@@ -48,11 +48,11 @@ def cure_bars(pour: PourLine, now: datetime) -> CureBars:
     def at(moment: datetime) -> float:
         return x((moment - begun) / timedelta(hours=1))
 
-    def bar(task: Task) -> Bar:
+    def bar(task: Task) -> CureBar:
         left = at(task.begins)
         right = at(task.ends) if task.ends else 100.0
         band = (at(task.earliest), at(task.latest)) if task.earliest and task.latest else None
-        return Bar(task.kind, left, max(right - left, 0.5), band)
+        return CureBar(task.kind, left, max(right - left, 0.5), band)
 
     is_shown = begun <= now and (now - begun) / timedelta(hours=1) <= whole_h
     return CureBars(

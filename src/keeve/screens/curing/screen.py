@@ -13,9 +13,9 @@ from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
 from keeve.formats.calendar_text import calendar_text
 from keeve.screens.curing.cure_bars import cure_bars
-from keeve.web.answers import go_on
 from keeve.web.fields import Number
 from keeve.web.pages import address_of_site, page
+from keeve.web.responses import go_on
 from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
 
 router = screen_router()
@@ -67,7 +67,7 @@ def read_temperature(
 @router.post("/cure/{job_id}/{day}/remove")
 def remove(database: Database, visitor: MayMix, now: Now, job_id: UUID, day: date) -> Response:
     """Follow a pour no more."""
-    return go_on(pours.follow_no_more(database, visitor, job_id, day, now), "/cure")
+    return go_on(pours.stop_tracking(database, visitor, job_id, day, now), "/cure")
 
 
 @router.get("/cure/{job_id}/{day}/temperature")

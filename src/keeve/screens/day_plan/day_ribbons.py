@@ -42,7 +42,7 @@ class Words(NamedTuple):
     text: str
 
 
-class Bar(NamedTuple):
+class RibbonBar(NamedTuple):
     """A bar of a ribbon: what, its edges, its number where that fits and belongs there."""
 
     what: str
@@ -68,7 +68,7 @@ class JobRibbon(NamedTuple):
 
     job: int
     title: Words
-    bars: Sequence[Bar]
+    bars: Sequence[RibbonBar]
     marks: Sequence[tuple[str, str]]
     hours: Sequence[HourMark]
     rows: Sequence[Words]
@@ -194,7 +194,7 @@ def _how(verdict: Verdict, loads: Sequence[DayLoad], minute: int) -> Literal["ca
     return "broken" if at_work else "no"
 
 
-def _bars(load: DayLoad, rows: dict[int, float], placing_y: float, x: Scale) -> Iterator[Bar]:
+def _bars(load: DayLoad, rows: dict[int, float], placing_y: float, x: Scale) -> Iterator[RibbonBar]:
     for piece in load.pieces:
         left, width = x(piece.from_min), x(piece.to_min) - x(piece.from_min)
         if width <= 0:
@@ -207,7 +207,7 @@ def _bars(load: DayLoad, rows: dict[int, float], placing_y: float, x: Scale) -> 
             if is_placed and width > _NUMBER_WIDTH
             else None
         )
-        yield Bar(what, left, row_y + 2, width, number)
+        yield RibbonBar(what, left, row_y + 2, width, number)
 
 
 def _marks(load: DayLoad, y: float, x: Scale) -> Iterator[tuple[str, str]]:

@@ -7,7 +7,7 @@ from fastapi import HTTPException, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.day_plan.day import DayPlan
-from keeve.core.day_plan.day_changes import Change
+from keeve.core.day_plan.day_changes import DayChange
 from keeve.core.errors import InputError
 from keeve.data import days
 from keeve.data.accounts import Visitor
@@ -15,8 +15,8 @@ from keeve.data.database import Engine
 from keeve.screens.day_plan.day_ribbons import day_ribbons
 from keeve.screens.day_plan.form import MIXERS, typed_day
 from keeve.screens.day_plan.view import broken, change_words, weather_words
-from keeve.web.answers import id_of
 from keeve.web.pages import page
+from keeve.web.responses import id_of
 from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
 
 router = screen_router()
@@ -80,7 +80,7 @@ def after(visitor: SignedIn, day: date) -> Response:
     return _to(day)
 
 
-def _key(each: Change) -> str:
+def _key(each: DayChange) -> str:
     """The words of a button for a change."""
     return f"{each.kind} {each.job} {each.to:g}"
 

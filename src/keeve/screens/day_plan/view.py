@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from keeve.core.day_plan.day import Break, Outcome
-from keeve.core.day_plan.day_changes import Change
+from keeve.core.day_plan.day_changes import DayChange
 from keeve.core.day_plan.weather_limits import HourFor, Reason
 from keeve.core.texts import counted
 
@@ -39,7 +39,7 @@ def _numbers(loads: Sequence[int]) -> str:
     return f"loads {', '.join(map(str, loads[:-1]))} and {loads[-1]}"
 
 
-def change_words(titles: Sequence[str], change: Change) -> str:
+def change_words(titles: Sequence[str], change: DayChange) -> str:
     """A change, as one would tell it; a start is told by the page, which knows the clock."""
     title = titles[change.job] if change.job >= 0 else ""
     return {

@@ -24,10 +24,10 @@ from keeve.screens.log.view import STATE_NAMES
 from keeve.screens.paper import printed as paper
 from keeve.screens.plan.screen import sketches
 from keeve.web.filters import slug
-from keeve.web.heavy import made_once
 from keeve.web.pages import page
 from keeve.web.security import Database, Now, SignedIn, address_of, screen_router
-from keeve.web.turns import in_turn
+from keeve.web.timeouts import with_timeout
+from keeve.web.worker_process import made_once
 
 router = screen_router()
 
@@ -47,11 +47,11 @@ async def pdf(
 ) -> Response:
     """The report as PDF, its tests held against a specified strength where one is given."""
     if held.refusal:
-        return await in_turn(lambda: job_page(request, database, visitor, now, job_id, 422, held=held))
-    title, text = await in_turn(lambda: _text(request, database, visitor, job_id, size, held.specified))
+        return await with_timeout(lambda: job_page(request, database, visitor, now, job_id, 422, held=held))
+    title, text = await with_timeout(lambda: _text(request, database, visitor, job_id, size, held.specified))
     file = f"{slug(title) or 'job'}-report.pdf"
     made = await made_once(request, visitor, write_text, text, paper.STATIC)
-    await in_turn(lambda: note_export(database, visitor, file, now, address_of(request)))
+    await with_timeout(lambda: note_export(database, visitor, file, now, address_of(request)))
     return Response(
         made,
         media_type="application/pdf",

@@ -29,7 +29,7 @@ from keeve.figures.chart_figures import ChartFigures, Table
 from keeve.figures.sections import SectionFigures, section_figures
 from keeve.screens.charts import quality_charts
 from keeve.screens.charts.view import Specified, charts_of, done_of
-from keeve.screens.log.load_story import ContentLine, Entry, contents_of, entries
+from keeve.screens.log.load_story import ContentLine, StoryEntry, contents_of, entries
 
 # Of a larger job the newest loads are reported.
 MOST = 400
@@ -49,7 +49,7 @@ class Told(NamedTuple):
 
     load: str
     plan: Plan
-    entry: Entry
+    entry: StoryEntry
 
 
 class ReportedSpecimen(NamedTuple):
@@ -196,7 +196,7 @@ def _is_remark(told: Told) -> bool:
             return True
         case WaterAdded() if entry.event.past_ceiling:
             return True
-    return entry.put_right is not None
+    return entry.amended is not None
 
 
 def _reported(name: str, load: LoadRow, told: Iterable[LoadEvent]) -> ReportedLoad:

@@ -16,8 +16,8 @@ from keeve.drawing.shape_pictures import shape_picture
 from keeve.screens.charts.screen import NOTHING_HELD, STANDARDS, Held
 from keeve.screens.jobs.view import job_view
 from keeve.screens.plan.shapes import shape_of
-from keeve.web.answers import go_on
 from keeve.web.pages import address_of_site, page
+from keeve.web.responses import go_on
 from keeve.web.security import Database, MayMix, Now, SignedIn, screen_router
 
 router = screen_router()

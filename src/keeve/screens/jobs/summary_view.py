@@ -51,7 +51,7 @@ def summary_page(plan_id: UUID, plan: Plan, found: JobSummary, *, is_closed: boo
     elsewhere: dict[Outcome, float] = {
         "discarded": found.discarded_l,
         "given": found.given_l,
-        "kept": found.kept_l,
+        "kept": found.in_store_l,
     }
     known = {material.name: material for material in plan.materials}
     return SummaryPage(

@@ -15,7 +15,7 @@ from keeve.figures.amounts import BoughtLine, shopping_list
 from keeve.screens.mixes.view import MixFigures, mix_figures
 
 
-class LoadLine(NamedTuple):
+class JobLoad(NamedTuple):
     """A load of a job: its plan's version, its number, its size in L, and where it is: planned, mixing or done."""
 
     version: int
@@ -46,7 +46,7 @@ class JobView:
     needs: Sequence[dict[str, Any]]
     shopping: Sequence[BoughtLine]
     figures: MixFigures
-    loads: Sequence[LoadLine]
+    loads: Sequence[JobLoad]
     link: str | None
 
 
@@ -81,7 +81,7 @@ def job_view(
 
 def job_loads(
     job: JobPage, plan: Plan, begun: Mapping[UUID, Mapping[int, RunningLoad]], now: datetime
-) -> list[LoadLine]:
+) -> list[JobLoad]:
     """Every load begun, version by version, and those of the newest plan still to begin; arguments as above."""
     lines = []
     for version in reversed(job.versions):
@@ -94,7 +94,7 @@ def job_loads(
                 continue
             state = ("done" if running.situation(now).is_over else "mixing") if running else "planned"
             lines.append(
-                LoadLine(
+                JobLoad(
                     version.number,
                     version.plan_id,
                     number,

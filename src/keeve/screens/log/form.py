@@ -41,7 +41,7 @@ def fixing_event(form: Mapping[str, str], amends: str, units: System) -> dict[st
         raise InputError("reason_missing", "Give a reason: what really happened, and who saw it.", ["reason"])
     if form.get("what") == "strike":
         return {"kind": "undone", "cancels": amends, "reason": reason}
-    event = {"kind": "put_right", "amends": amends, "reason": reason}
+    event = {"kind": "amended", "amends": amends, "reason": reason}
     field = FIGURES.get(form.get("figure", ""))
     if field is None:
         return event | {"reading": form.get("reading", "")}

@@ -7,7 +7,7 @@ from typing import NamedTuple
 from uuid import UUID
 
 from keeve.core.loads.actions.add_water import WaterAdded
-from keeve.core.loads.actions.amend import PutRight, can_be_put_right, figure_of
+from keeve.core.loads.actions.amend import Amended, can_be_put_right, figure_of
 from keeve.core.loads.actions.charge import Charged
 from keeve.core.loads.actions.judge import Judged
 from keeve.core.loads.actions.lose_water import WaterLost
@@ -43,13 +43,13 @@ class Look(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Entry:
+class StoryEntry:
     """An entry of the story.
 
     Args:
         event: what happened, as it counts now.
         written: what was written down first, where it was put right since.
-        put_right: why, where it was.
+        amended: why, where it was.
         struck: that it was undone: why, by whom; None where it counts.
         ratio: the water ratio after it, where it changed it.
         took_min: how long it was mixed or rested, min.
@@ -61,7 +61,7 @@ class Entry:
 
     event: LoadEvent
     written: LoadEvent | None
-    put_right: Said | None
+    amended: Said | None
     struck: Said | None
     ratio: float | None = None
     took_min: float | None = None
@@ -90,7 +90,7 @@ class Entry:
         )
 
 
-def story(running: RunningLoad) -> list[Entry]:
+def story(running: RunningLoad) -> list[StoryEntry]:
     """The entries of a load in order, with what each did and how long it took."""
     effects = _effects(running)
     found = []
@@ -100,23 +100,23 @@ def story(running: RunningLoad) -> list[Entry]:
     return found
 
 
-def entries(running: RunningLoad) -> list[Entry]:
+def entries(running: RunningLoad) -> list[StoryEntry]:
     """The entries of a load in order; what was said of an entry later stands with it."""
     counting = {event.id: event for event in running.state.applied}
     struck = {event.cancels: _said(event) for event in running.events if isinstance(event, Undone)}
-    amended = {event.amends: _said(event) for event in counting.values() if isinstance(event, PutRight)}
+    amended = {event.amends: _said(event) for event in counting.values() if isinstance(event, Amended)}
     found = []
     for event in running.events:
-        if isinstance(event, Undone | PutRight):
+        if isinstance(event, Undone | Amended):
             continue
         counted = counting.get(event.id, event)
         test = _test_of(running, counted) if isinstance(counted, Judged) else None
         is_amended = event.id in amended and event.id in counting
         found.append(
-            Entry(
+            StoryEntry(
                 event=counted,
                 written=event if is_amended else None,
-                put_right=amended[event.id] if is_amended else None,
+                amended=amended[event.id] if is_amended else None,
                 struck=None if event.id in counting else struck.get(event.id),
                 look=Look(test.drawing, counted.reading, counted.wetness)
                 if test and isinstance(counted, Judged)
@@ -128,7 +128,7 @@ def entries(running: RunningLoad) -> list[Entry]:
     return found
 
 
-def _said(event: Undone | PutRight) -> Said:
+def _said(event: Undone | Amended) -> Said:
     return Said(event.reason, event.recorded_by, event.occurred_at)
 
 
@@ -218,7 +218,7 @@ def _real_layers(running: RunningLoad) -> Iterator[SectionLayer]:
     plan, load = running.plan, running.load
     of_step = {step.plan.step for step in load_steps(plan, load)}
     loose = {charge.material: charge.volume_l / charge.mass_kg for charge in load.charges if charge.mass_kg}
-    if plan.mix.is_run.in_order:
+    if plan.mix.regime_traits.in_order:
         # Under water a powder takes no more room than its grains.
         loose = {
             charge.material: (load.yield_l - load.water.start_l) / charge.mass_kg for charge in load.charges

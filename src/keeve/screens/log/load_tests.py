@@ -14,7 +14,7 @@ from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
 from keeve.screens.log.form import fresh_events, refusal_in_words, result_event, specimens_event
 from keeve.screens.log.screen import load_page
-from keeve.web.answers import go_on
+from keeve.web.responses import go_on
 from keeve.web.security import Database, MayMix, Now, SignedIn, screen_router
 
 router = screen_router()
@@ -94,7 +94,7 @@ def _told(
 ) -> Response:
     """Back to the load once it is kept; what was typed stays where it is refused."""
     try:
-        found = loads.tell(database, visitor, load_id, events(), now)
+        found = loads.record(database, visitor, load_id, events(), now)
     except InputError as fault:
         return load_page(
             request,

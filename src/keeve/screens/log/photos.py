@@ -7,10 +7,10 @@ from fastapi.responses import RedirectResponse, Response
 
 from keeve.data import loads, photos
 from keeve.formats.photo import photo_of
-from keeve.web import heavy
-from keeve.web.answers import go_on, id_of
+from keeve.web import worker_process
+from keeve.web.responses import go_on, id_of
 from keeve.web.security import Database, MayMix, Now, SignedIn, screen_router
-from keeve.web.turns import in_turn
+from keeve.web.timeouts import with_timeout
 
 router = screen_router()
 
@@ -23,11 +23,11 @@ async def keep(request: Request, database: Database, visitor: MayMix, now: Now, 
     """Keep a photo of the load, of one of its entries where the form names it."""
     named = request.state.form.get("event_id", "")
     event_id = id_of(named) if named else None
-    if not await in_turn(lambda: photos.check_room(database, visitor, load_id, event_id)):
+    if not await with_timeout(lambda: photos.check_room(database, visitor, load_id, event_id)):
         raise HTTPException(404)
     content = request.state.files.get("photo", b"")
-    photo = await heavy.run(request, visitor.account_id, photo_of, content)
-    await in_turn(lambda: photos.keep(database, visitor, load_id, event_id, photo, now))
+    photo = await worker_process.run(request, visitor.account_id, photo_of, content)
+    await with_timeout(lambda: photos.keep(database, visitor, load_id, event_id, photo, now))
     return RedirectResponse(
         f"/log/{load_id}#{f'entry-{event_id}' if event_id else 'photos'}", status_code=303
     )

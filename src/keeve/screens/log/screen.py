@@ -45,8 +45,8 @@ from keeve.screens.log.view import (
     still_dries,
 )
 from keeve.screens.mixes.a_load import a_load
-from keeve.web.answers import go_on
 from keeve.web.pages import page
+from keeve.web.responses import go_on
 from keeve.web.security import Database, MayMix, Now, SignedIn, address_of, screen_router
 
 router = screen_router()
@@ -227,7 +227,7 @@ def fix_entry(
     form = request.state.form
     try:
         event = fixing_event(form, str(event_id), visitor.units)
-        return go_on(loads.tell(database, visitor, load_id, [event], now), f"/log/{load_id}")
+        return go_on(loads.record(database, visitor, load_id, [event], now), f"/log/{load_id}")
     except InputError as fault:
         typed = {name: form.get(name, "") for name in ("value", "reading", "reason")}
         refusal = refusal_in_words(fault, visitor.units)

@@ -26,7 +26,7 @@ from keeve.figures.water import WaterFigures, water_figures
 from keeve.formats.csv_table import Cell
 from keeve.screens.log.load_story import (
     ContentLine,
-    Entry,
+    StoryEntry,
     contents_of,
     planned_section,
     real_section,
@@ -121,7 +121,7 @@ class LoadRecord:
     planned: SectionFigures
     real: SectionFigures
     contents: Sequence[ContentLine]
-    story: Sequence[Entry]
+    story: Sequence[StoryEntry]
     went_to: Mapping[str, float]
     photos: Mapping[UUID | None, Sequence[LoadPhoto]]
     specimens: Sequence[SpecimenRow]

@@ -18,11 +18,11 @@ from keeve.data.log_imports import Draft
 from keeve.data.mixes import every_mix
 from keeve.formats.table_file import MOST_ROWS, read_table
 from keeve.screens.log_import.view import meant_by, meant_of, preview
-from keeve.web import heavy
-from keeve.web.answers import go_on
+from keeve.web import worker_process
 from keeve.web.pages import page
+from keeve.web.responses import go_on
 from keeve.web.security import Database, MayMix, Now, SignedIn, screen_router
-from keeve.web.turns import in_turn
+from keeve.web.timeouts import with_timeout
 
 router = screen_router()
 
@@ -54,12 +54,12 @@ async def choose(request: Request, database: Database, visitor: MayMix, now: Now
     """Read a table, to be looked at."""
     content = request.state.files.get("table", b"")
     try:
-        table = await heavy.run(request, visitor.account_id, read_table, content)
+        table = await worker_process.run(request, visitor.account_id, read_table, content)
     except InputError as fault:
         refusal = fault.message
-        return await in_turn(lambda: _start(request, database, visitor, 422, refusal))
+        return await with_timeout(lambda: _start(request, database, visitor, 422, refusal))
     file = request.state.form.get("table", "")
-    import_id = await in_turn(lambda: log_imports.begin(database, visitor, file, table, now))
+    import_id = await with_timeout(lambda: log_imports.begin(database, visitor, file, table, now))
     return RedirectResponse(f"{_HERE}/{import_id}", status_code=303)
 
 
@@ -70,7 +70,7 @@ async def look(
     """A table as it is meant and what it comes to; once it was taken in, what it brought."""
     draft = await _draft(database, visitor, import_id)
     if draft.taken_at is not None:
-        return await in_turn(lambda: page(request, "log_import/import_done.html", draft=draft))
+        return await with_timeout(lambda: page(request, "log_import/import_done.html", draft=draft))
     return await _looked(request, database, visitor, now, draft)
 
 
@@ -94,7 +94,7 @@ async def take(request: Request, database: Database, visitor: MayMix, now: Now, 
     lots = log_imports.take_in(database, visitor, import_id, history.loads, now)
     if request.headers.get("accept") == _PROGRESS:
         return StreamingResponse(_told(lots, len(history.loads), there), media_type=_PROGRESS)
-    await in_turn(lambda: list(lots))
+    await with_timeout(lambda: list(lots))
     return RedirectResponse(there, status_code=303)
 
 
@@ -119,7 +119,7 @@ def withdraw(database: Database, visitor: MayMix, now: Now, import_id: UUID) -> 
 
 
 async def _draft(database: Engine, visitor: Visitor, import_id: UUID) -> Draft:
-    draft = await in_turn(lambda: log_imports.draft(database, visitor, import_id))
+    draft = await with_timeout(lambda: log_imports.draft(database, visitor, import_id))
     if draft is None:
         raise HTTPException(404)
     return draft
@@ -129,7 +129,7 @@ async def _meant(request: Request, database: Engine, visitor: Visitor, import_id
     """A table, meant as the form says."""
     draft = await _draft(database, visitor, import_id)
     meant = meant_by(request.state.form, len(draft.table[0]))
-    await in_turn(lambda: log_imports.set_meant(database, visitor, import_id, meant))
+    await with_timeout(lambda: log_imports.set_meant(database, visitor, import_id, meant))
     return draft._replace(meant=meant)
 
 
@@ -137,10 +137,10 @@ async def _history(
     request: Request, database: Engine, visitor: Visitor, now: datetime, draft: Draft
 ) -> tuple[Meant, History | None]:
     """How a table is meant, and what it comes to; None where no column is the day."""
-    mixes = await in_turn(lambda: every_mix(database, visitor))
+    mixes = await with_timeout(lambda: every_mix(database, visitor))
     meant = meant_of(draft.table, draft.meant, mixes, visitor.units, visitor.zone, now, visitor.crew_id)
     try:
-        return meant, await heavy.run(request, visitor.account_id, read_history, draft.table, meant)
+        return meant, await worker_process.run(request, visitor.account_id, read_history, draft.table, meant)
     except InputError as fault:
         if fault.code != "no_day":
             raise
@@ -166,4 +166,4 @@ async def _looked(
             orders=_ORDERS,
         )
 
-    return await in_turn(shown)
+    return await with_timeout(shown)

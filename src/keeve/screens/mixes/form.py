@@ -68,7 +68,7 @@ def changed_mix(mix: Mix, form: MixForm, units: System, *, is_own: bool) -> Mix 
 def _asked_of(mix: Mix) -> list[Number]:
     """The figures of a mix that can be changed on the form."""
     found = []
-    if mix.is_made.asks_for != "design":
+    if mix.basis_traits.asks_for != "design":
         found += [
             Number(part.name.capitalize(), ("parts", index, "parts"), needed=True)
             for index, part in enumerate(mix.parts)
@@ -84,7 +84,7 @@ def _asked_of(mix: Mix) -> list[Number]:
     found += [
         Number("Air", ("air_fraction",), percent=True),
         Number("Working time, min", ("life_min",)),
-        Number("Wait before judging, min", ("wet_out_min",)),
+        Number("Wait before judging, min", ("absorption_min",)),
     ]
     if mix.thickness_mm:
         found += [

@@ -76,7 +76,7 @@ def mix_figures(mix: Mix) -> MixFigures:
         for charge in load.charges
     ]
     # Where the label gives the figures, the made-up ones of the sample are not shown.
-    is_known = mix.is_made.asks_for is None
+    is_known = mix.basis_traits.asks_for is None
     return MixFigures(
         mix=mix,
         plan=plan,

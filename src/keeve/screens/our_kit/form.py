@@ -12,7 +12,7 @@ from keeve.core.planning.site_mix import WATER
 from keeve.core.planning.yard import YardItem
 from keeve.core.units import System
 from keeve.screens.plan.fields import VESSEL_KINDS
-from keeve.web.fields import Choice, Field, Number, Text, at, empty_text, kept_text, kept_value, place, put
+from keeve.web.fields import Choice, Field, Number, Text, at, empty_text, place, put, shown_text, stored_value
 
 _NAME = Text("Name", ("name",), needed=True)
 
@@ -32,7 +32,7 @@ def own_kinds() -> Mapping[str, OwnKind]:
     by_name = {name: material.name for name, material in materials().items()}
     of_materials = dict(sorted(by_name.items(), key=lambda item: item[1]))
     # The mixes whose figures a label gives.
-    by_label = {mix.id: mix.name for mix in library().values() if mix.is_made.asks_for == "label"}
+    by_label = {mix.id: mix.name for mix in library().values() if mix.basis_traits.asks_for == "label"}
     return {
         "mixer": OwnKind(
             "Mixers",
@@ -171,7 +171,7 @@ def form_of_item(kind: str, item: YardItem | None, units: System) -> YardForm:
     form = YardForm(kind, {}, units)
     for asked in form.fields:
         kept = at(raw, asked.path)
-        form.values[asked.name] = empty_text(asked, units) if kept is None else kept_text(asked, kept, units)
+        form.values[asked.name] = empty_text(asked, units) if kept is None else shown_text(asked, kept, units)
     return form
 
 
@@ -181,7 +181,7 @@ def typed_item(form: YardForm, typed: Mapping[str, str]) -> dict[str, Any] | Non
     raw: dict[str, Any] = {"kind": form.kind}
     for asked in form.fields:
         try:
-            kept = kept_value(asked, form.values[asked.name], form.units)
+            kept = stored_value(asked, form.values[asked.name], form.units)
         except ValueError as fault:
             form.errors[asked.name] = str(fault)
             continue

@@ -23,7 +23,7 @@ _WORDS: Mapping[str, str] = {
 }
 
 
-class Seen(NamedTuple):
+class ObservationMark(NamedTuple):
     """A sight of the stockpile: by a load (a dot; crossed out where it was a slip), or by a dried pan (a square
     from its corner).
     """
@@ -34,7 +34,7 @@ class Seen(NamedTuple):
     cross: str
 
 
-class Change(NamedTuple):
+class ChangeMark(NamedTuple):
     """A change of the stockpile between loads: its place, in which word, and when."""
 
     x: float
@@ -42,7 +42,7 @@ class Change(NamedTuple):
     at: datetime
 
 
-class Tick(NamedTuple):
+class PercentLine(NamedTuple):
     """A line of the scale: its percent, its path, and the place of its label."""
 
     percent: int
@@ -58,9 +58,9 @@ class StockpileChart:
     width: float
     band: str
     line: str
-    seen: list[Seen]
-    changes: list[Change]
-    ticks: list[Tick]
+    seen: list[ObservationMark]
+    changes: list[ChangeMark]
+    ticks: list[PercentLine]
     next_place: tuple[float, float]
     next_label: tuple[float, float]
     next_moisture: float
@@ -92,9 +92,11 @@ def _chart(history: MoistureHistory, width: float) -> StockpileChart:
         band=points([*upper, *reversed(lower)]),
         line=points(middle),
         seen=[_seen(sight, x(sight.position), y(sight.moisture)) for sight in history.seen],
-        changes=[Change(x(change.position), _WORDS[change.what], change.at) for change in history.changes],
+        changes=[
+            ChangeMark(x(change.position), _WORDS[change.what], change.at) for change in history.changes
+        ],
         ticks=[
-            Tick(
+            PercentLine(
                 percent, f"M{_LEFT},{y(percent / 100):.1f} H{width - _RIGHT}", _LEFT - 8, y(percent / 100) + 6
             )
             for percent in range(0, int(top * 100) + 1, 2)
@@ -105,8 +107,8 @@ def _chart(history: MoistureHistory, width: float) -> StockpileChart:
     )
 
 
-def _seen(sight: SeenPoint, x: float, y: float) -> Seen:
-    return Seen(
+def _seen(sight: SeenPoint, x: float, y: float) -> ObservationMark:
+    return ObservationMark(
         x=x,
         y=y,
         corner=(x - _PAN, y - _PAN) if sight.by_pan else None,

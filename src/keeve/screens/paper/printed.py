@@ -23,7 +23,7 @@ SIZES: Mapping[str, str] = {"a4": "A4", "letter": "letter", "a4-two": "A4", "let
 _HALF_MM: Mapping[str, float] = {"a4-two": 134, "letter-two": 124}
 
 
-class Setting(NamedTuple):
+class PageStyle(NamedTuple):
     """How a page is set: the size of the type, pt, and the heights of the section and of the water line, mm."""
 
     type_pt: float
@@ -33,13 +33,13 @@ class Setting(NamedTuple):
 
 # From loose to tight.
 SETTINGS = (
-    Setting(9.5, 90, 34.2),
-    Setting(8.5, 74, 28.1),
-    Setting(7.6, 62, 23.6),
-    Setting(6.8, 52, 19.8),
+    PageStyle(9.5, 90, 34.2),
+    PageStyle(8.5, 74, 28.1),
+    PageStyle(7.6, 62, 23.6),
+    PageStyle(6.8, 52, 19.8),
 )
 # The same, of half a page.
-HALVES = (Setting(7.6, 58, 19.8), Setting(7.0, 50, 17.5), Setting(6.5, 44, 15.5))
+HALVES = (PageStyle(7.6, 58, 19.8), PageStyle(7.0, 50, 17.5), PageStyle(6.5, 44, 15.5))
 
 
 class Roll(NamedTuple):

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from keeve.core.mixes import has_stockpile
 from keeve.core.mixes import materials as default_figures
 from keeve.core.mixes.mixers import MIXER_NAMES, ORDER_NAMES, USUAL_L
-from keeve.core.mixes.model import Admixture, Laying, Mix, Placing
+from keeve.core.mixes.model import Admixture, IntendedUse, Mix, Support
 from keeve.core.planning.plausibility.labels import KINDS_OF_BAG, WANTED_BAGS
 from keeve.core.planning.site_mix import WATER as WATER_VESSEL
 from keeve.core.units import Kind
@@ -23,7 +23,7 @@ _STAGED_L = 2.5
 def mixer(mix: Mix, values: Mapping[str, str]) -> list[Field]:
     """The mixer and what it mixes at a time."""
     kind = next((kind for kind in MIXER_NAMES if kind == values.get("mixer.kind")), mix.procedures[0].mixer)
-    staged = mix.is_run.placed_in is not None and not mix.is_run.makes_casts
+    staged = mix.regime_traits.placed_in is not None and not mix.regime_traits.makes_casts
     most_l = _STAGED_L if staged else USUAL_L[kind]
     return [
         Choice("Type of mixer", ("mixer", "kind"), MIXER_NAMES, needed=True, redraws=True),
@@ -42,7 +42,7 @@ def order_and_loads(mix: Mix) -> list[Field]:
     """The order of loading, how the job is split, what the mixer holds to its rim."""
     by_hand = mix.procedures[0].mixer == "bucket"
     drum = Number("Bucket size, full" if by_hand else "Drum size, full", ("mixer", "drum_l"), "mixed_volume")
-    return [_ORDER, *(() if mix.is_made.is_blended else _LOADS), drum]
+    return [_ORDER, *(() if mix.basis_traits.is_blended else _LOADS), drum]
 
 
 def temperatures(mix: Mix) -> list[Field]:
@@ -152,7 +152,7 @@ REPLACED: tuple[Field, ...] = (
 
 def design(mix: Mix, values: Mapping[str, str]) -> list[Field]:
     """How the mix is designed: by strength and slump, or by its cement and water."""
-    if mix.is_made.asks_for != "design":
+    if mix.basis_traits.asks_for != "design":
         return []
     ways = {"strength": "By strength and slump", "content": "By cement and water"}
     by = Choice("Designed", ("design", "by"), ways, redraws=True)
@@ -195,7 +195,7 @@ def proportion(mix: Mix) -> list[Field]:
 
 
 # The commonest first: the empty form shows it.
-_LAYINGS: Mapping[Laying, str] = {
+_SUPPORTS: Mapping[Support, str] = {
     "unbonded": "On a membrane, unbonded",
     "bonded": "Bonded to its base",
     "floating": "Floating on insulation, in a home",
@@ -203,17 +203,17 @@ _LAYINGS: Mapping[Laying, str] = {
 }
 
 
-def laying(mix: Mix) -> list[Field]:
+def support(mix: Mix) -> list[Field]:
     """How a floor of the mix lies."""
-    options: dict[Laying | None, str] = {
-        laying: words for laying, words in _LAYINGS.items() if laying in mix.layings
+    options: dict[Support | None, str] = {
+        support: words for support, words in _SUPPORTS.items() if support in mix.supports
     }
     if not options:
         return []
-    return [Choice("Floor build-up", ("laying",), options | {None: "Not said"}, needed=True, redraws=True)]
+    return [Choice("Floor build-up", ("support",), options | {None: "Not said"}, needed=True, redraws=True)]
 
 
-_PLACINGS: Mapping[Placing, str] = {
+_INTENDED_USES: Mapping[IntendedUse, str] = {
     "bricks": "Bricks and blocks",
     "roof": "Roof tiles: stiffer",
     "pointing": "Pointing: stiffer",
@@ -228,23 +228,25 @@ _PLACINGS: Mapping[Placing, str] = {
 }
 
 
-def placing(mix: Mix) -> list[Field]:
+def intended_use(mix: Mix) -> list[Field]:
     """The use, or the air, where that moves its water."""
     if not mix.wetness:
         return []
     # The first is the usual one: it needs no saying.
     usual, *others = mix.wetness
-    options: dict[Placing | None, str] = {
-        None: _PLACINGS[usual],
-        **{name: _PLACINGS[name] for name in others},
+    options: dict[IntendedUse | None, str] = {
+        None: _INTENDED_USES[usual],
+        **{name: _INTENDED_USES[name] for name in others},
     }
-    return [Choice("Used for", ("placing",), options)]
+    return [Choice("Used for", ("intended_use",), options)]
 
 
-def laid(mix: Mix, values: Mapping[str, str]) -> Laying:
+def laid(mix: Mix, values: Mapping[str, str]) -> Support:
     """How a floor of the mix lies on a form: as is chosen there, or what the empty one shows."""
-    known = [laying for laying in _LAYINGS if laying in mix.layings]
-    return next((laying for laying in known if laying == values.get("laying")), (known or ["unbonded"])[0])
+    known = [support for support in _SUPPORTS if support in mix.supports]
+    return next(
+        (support for support in known if support == values.get("support")), (known or ["unbonded"])[0]
+    )
 
 
 def packs(mix: Mix) -> list[Field]:
@@ -258,7 +260,7 @@ def packs(mix: Mix) -> list[Field]:
 
 def bags_and_moistures(mix: Mix) -> list[Field]:
     """Moisture of what comes from a stockpile, weight of a bag."""
-    if mix.is_made.asks_for == "label":
+    if mix.basis_traits.asks_for == "label":
         return []
     asked: list[Field] = []
     for part in mix.as_usual.parts:
@@ -282,7 +284,7 @@ def bags_and_moistures(mix: Mix) -> list[Field]:
 
 def label(mix: Mix) -> list[Field]:
     """The label of an all-in bag or pail."""
-    if mix.is_made.asks_for != "label":
+    if mix.basis_traits.asks_for != "label":
         return []
     bag, unit = mix.parts[0].name, mix.parts[0].unit or "bag"
     figures: tuple[tuple[str, str, Kind], ...] = (
@@ -297,7 +299,7 @@ def label(mix: Mix) -> list[Field]:
 
 def label_more(mix: Mix) -> list[Field]:
     """Further figures of a label, which override the mix's own."""
-    if mix.is_made.asks_for != "label":
+    if mix.basis_traits.asks_for != "label":
         return []
     here = ("materials", mix.parts[0].name)
     rests = any(step.kind == "rest" for procedure in mix.procedures for step in procedure.steps)
@@ -336,7 +338,7 @@ def _span(least: float, greatest: float) -> str:
 def densities(mix: Mix) -> list[Field]:
     """The densities that may have been weighed of each material."""
     asked: list[Field] = []
-    for part in mix.as_usual.parts if not mix.is_made.is_blended else ():
+    for part in mix.as_usual.parts if not mix.basis_traits.is_blended else ():
         here, name = ("materials", part.name), part.name.capitalize()
         asked.append(Number(f"{name}, loose and dry", (*here, "bulk_density_kg_m3"), "density"))
         if default_figures()[part.material].is_stockpiled:
@@ -351,7 +353,7 @@ def prices(mix: Mix) -> list[Field]:
     asked: list[Field] = []
     for part in mix.parts:
         here, name = ("materials", part.name), part.name.capitalize()
-        if mix.is_made.is_blended or default_figures()[part.material].bag_kg:
+        if mix.basis_traits.is_blended or default_figures()[part.material].bag_kg:
             asked.append(Number(f"{name}, per {part.unit or 'bag'}", (*here, "price_per_bag")))
         else:
             asked.append(Number(f"{name}, per tonne", (*here, "price_per_t")))

@@ -17,7 +17,7 @@ from keeve.core.texts import MOST_OF_A_KIND
 from keeve.core.units import System
 from keeve.formats.job_file import parse_job, write_job
 from keeve.screens.plan.fields import dosed
-from keeve.screens.plan.sections import Fold, Section, sections
+from keeve.screens.plan.sections import Fold, FormSection, sections
 from keeve.screens.plan.shapes import SHAPES
 from keeve.web.fields import (
     Choice,
@@ -27,9 +27,9 @@ from keeve.web.fields import (
     at,
     empty_text,
     grown,
-    kept_text,
     members,
     place,
+    shown_text,
     shrunk,
     with_members,
     without_empty,
@@ -40,7 +40,7 @@ _NEWCOMERS_MIX = "mortar-bricklaying"
 FORM_CHANGED = "The fields changed with the mix or shape. Check them, then save."
 
 
-class Offer(NamedTuple):
+class FormOffer(NamedTuple):
     """One tap on the form: its words, and texts by name."""
 
     words: str
@@ -67,7 +67,7 @@ class PlanForm:
     opened: Mapping[str, Any] = field(default_factory=dict)
     errors: dict[str, str] = field(default_factory=dict)
     missing: dict[str, str] = field(default_factory=dict)
-    offers: dict[str, Offer] = field(default_factory=dict)
+    offers: dict[str, FormOffer] = field(default_factory=dict)
 
     @property
     def mix(self) -> Mix:
@@ -77,7 +77,7 @@ class PlanForm:
     @property
     def has_label(self) -> bool:
         """Whether it asks for the label of a bag that the yard can keep: one of the library's."""
-        return self.mix.is_made.asks_for == "label" and self.mix.id in library()
+        return self.mix.basis_traits.asks_for == "label" and self.mix.id in library()
 
     @property
     def shapes(self) -> list[str]:
@@ -91,7 +91,7 @@ class PlanForm:
         return f"{shape}, {mix[:1].lower()}{mix[1:]}"
 
     @property
-    def sections(self) -> list[Section]:
+    def sections(self) -> list[FormSection]:
         """The questions of the form besides the job's name and mix."""
         return sections(self.mix, self.shapes, self.values)
 
@@ -134,7 +134,7 @@ class PlanForm:
             return f"admixtures.{given[int(number)]}.{last}"
         return path
 
-    def offer(self, meant: Mapping[str, Any] | None) -> Offer | None:
+    def offer(self, meant: Mapping[str, Any] | None) -> FormOffer | None:
         """The likely meaning as one tap; None where nothing is known, or the form has no such field."""
         named = {self._name(path): kept for path, kept in (meant or {}).items()}
         fields = self.fields
@@ -143,13 +143,13 @@ class PlanForm:
         words, texts = [], {}
         for name, kept in named.items():
             item = fields[name]
-            texts[name] = shown = kept_text(item, kept, self.units)
+            texts[name] = shown = shown_text(item, kept, self.units)
             if isinstance(item, Choice):
                 shown = item.options[kept]
             elif isinstance(item, Number):
                 shown = item.shown(kept, self.units)
             words.append(f"{item.label}: {shown}")
-        return Offer(", ".join(words), texts)
+        return FormOffer(", ".join(words), texts)
 
     def refuse(self, fault: InputError) -> None:
         """Put an error beside the fields it names, in the form's words."""
@@ -197,16 +197,16 @@ _OTHERWISE = "concrete-nominal"
 
 def _first_shape(mix: Mix) -> str:
     """The shape that is made of a mix more often than any other."""
-    if mix.is_run.makes_casts:
+    if mix.regime_traits.makes_casts:
         return "mould"
-    return "cloth" if mix.is_run.placed_in else _SHAPES_BY_USE.get(mix.uses[0], "slab")
+    return "cloth" if mix.regime_traits.placed_in else _SHAPES_BY_USE.get(mix.uses[0], "slab")
 
 
 def frame_round(sides_m: Sequence[float], units: System) -> dict[str, str]:
     """The sides of a model as the fields of a frame round it show them, by the last part of their names."""
     frame = {item.path[-1]: item for item in SHAPES["mould"].parts["container"].ways["frame"].fields}
     names = ("length_m", "width_m", "height_m")
-    return {name: kept_text(frame[name], side, units) for name, side in zip(names, sides_m, strict=True)}
+    return {name: shown_text(frame[name], side, units) for name, side in zip(names, sides_m, strict=True)}
 
 
 def label_of(form: PlanForm, job: Job, name: str) -> dict[str, Any] | None:
@@ -218,14 +218,14 @@ def label_of(form: PlanForm, job: Job, name: str) -> dict[str, Any] | None:
     return {"kind": "bag", "name": name.strip(), "mix": form.mix.id, **kept}
 
 
-def offered_bags(form: PlanForm, bags: Sequence[OwnBag]) -> list[Offer]:
+def offered_bags(form: PlanForm, bags: Sequence[OwnBag]) -> list[FormOffer]:
     """The crew's own bags of the chosen mix: each fills the label at a tap."""
     part, fields = form.mix.parts[0].name, form.fields
     return [
-        Offer(
+        FormOffer(
             bag.name,
             {
-                name: kept_text(fields[name], kept, form.units)
+                name: shown_text(fields[name], kept, form.units)
                 for figure, kept in bag.label.items()
                 if (name := f"materials.{part}.{figure}") in fields
             },
@@ -269,12 +269,12 @@ def empty_form(
     owned = {"waste_fraction": waste_fraction} | without_empty(
         begun_with(yard, form.mix, today or date.max, stockpiles)
     )
-    if not form.mix.is_made.is_blended:
+    if not form.mix.basis_traits.is_blended:
         form.values |= {f"vessels.{number}.name": "bucket" for number in range(len(owned["vessels"]) or 1)}
     form.values |= {f"scales.{number}.capacity_kg": "" for number in range(len(owned["scales"]))}
     for name, item in form.fields.items():
         if (kept := at(owned, item.path)) is not None:
-            form.values[name] = kept_text(item, kept, units)
+            form.values[name] = shown_text(item, kept, units)
     return _filled(form)
 
 

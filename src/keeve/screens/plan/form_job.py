@@ -13,7 +13,17 @@ from keeve.formats.job_file import read_job, write_job
 from keeve.screens.plan.fields import SCALES, dosed, vessels
 from keeve.screens.plan.form import PlanForm
 from keeve.screens.plan.shapes import NO_PART, SHAPES, asked_of, shape_of
-from keeve.web.fields import Choice, Field, Number, at, empty_text, kept_text, kept_value, put, without_empty
+from keeve.web.fields import (
+    Choice,
+    Field,
+    Number,
+    at,
+    empty_text,
+    put,
+    shown_text,
+    stored_value,
+    without_empty,
+)
 
 
 def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
@@ -38,7 +48,7 @@ def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
         if name in form.values and isinstance(item, Choice) and item.redraws:
             continue
         if kept is not None:
-            form.values[name] = kept_text(item, kept, units)
+            form.values[name] = shown_text(item, kept, units)
         else:
             form.values[name] = _left_out(item, units)
     return form
@@ -106,8 +116,8 @@ _OF_THE_MIX = (
     "design",
     "proportion",
     "parts",
-    "laying",
-    "placing",
+    "support",
+    "intended_use",
     "packs",
     "materials",
     "admixtures",
@@ -120,8 +130,8 @@ def _started(form: PlanForm) -> dict[str, Any]:
     asked = {item.path[0] for item in form.fields.values()}
     known = {item["name"]: item for item in opened.get("admixtures", [])}
     names = [item.name for item in dosed(mix)]
-    rows = {"scales": SCALES, **({"vessels": vessels(mix)} if not mix.is_made.is_blended else {})}
-    kept_rows = {
+    rows = {"scales": SCALES, **({"vessels": vessels(mix)} if not mix.basis_traits.is_blended else {})}
+    stored_rows = {
         name: [*opened.get(name, []), *({} for _ in range(each.count(form.values)))][
             : each.count(form.values)
         ]
@@ -129,7 +139,7 @@ def _started(form: PlanForm) -> dict[str, Any]:
     }
     return {
         **{name: value for name, value in opened.items() if name not in _OF_THE_MIX},
-        **kept_rows,
+        **stored_rows,
         "format": "keeve-job",
         "version": 1,
         "title": form.values["title"] or form.made_up_title,
@@ -155,7 +165,7 @@ def _started_need(form: PlanForm, index: int) -> dict[str, Any]:
 def _put(raw: dict[str, Any], item: Field, text: str, form: PlanForm) -> None:
     """One figure of the form into the job, or its error onto the form; what was emptied is left out of the job."""
     try:
-        kept = kept_value(item, text, form.units)
+        kept = stored_value(item, text, form.units)
     except ValueError as fault:
         form.errors[item.name] = str(fault)
         return

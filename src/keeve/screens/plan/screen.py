@@ -21,7 +21,7 @@ from keeve.data.job_summaries import ClosedWaste
 from keeve.data.meshes import read_mesh_file
 from keeve.data.next_time import next_time
 from keeve.data.plan_start import plan_start
-from keeve.drawing.composition import Band, composition
+from keeve.drawing.composition import LayerBand, composition
 from keeve.drawing.set_clock import clock_lines
 from keeve.drawing.shape_pictures import shape_picture
 from keeve.drawing.sketch import Sketch, sketch
@@ -35,7 +35,7 @@ from keeve.screens.plan.mix_choices import MixChoice, mix_shelves
 from keeve.screens.plan.quick import quick_address
 from keeve.screens.plan.shapes import SHAPE_GROUPS, SHAPES, shape_of
 from keeve.screens.plan.view import PlanAnswer, plan_answer
-from keeve.web import heavy
+from keeve.web import worker_process
 from keeve.web.pages import page
 from keeve.web.security import (
     Anyone,
@@ -140,7 +140,7 @@ async def read_mesh(request: Request, visitor: MayTry) -> Response:
     content = await request.body()
     close_holes = request.query_params.get("close") == "yes"
     person = visitor.account_id if visitor else address_of(request)
-    found = await heavy.run(request, person, read_mesh_file, content, *asked.values(), close_holes)
+    found = await worker_process.run(request, person, read_mesh_file, content, *asked.values(), close_holes)
     figures = {"name": written(asked["name"], 120), **found["figures"]}
     part = page(
         request,
@@ -276,7 +276,7 @@ class MixTile(NamedTuple):
     ratio: str
     uses: Sequence[Use]
     found_by: str
-    bands: tuple[Band, ...]
+    bands: tuple[LayerBand, ...]
 
 
 class Shelf(NamedTuple):

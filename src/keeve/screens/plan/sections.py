@@ -22,7 +22,7 @@ from keeve.screens.plan.fields import (
     vessels,
 )
 from keeve.screens.plan.shapes import asked_of
-from keeve.web.fields import Choice, Field, MeshFile, Number, Rows, Text, is_given, members
+from keeve.web.fields import Choice, Field, Number, Rows, Text, UploadedMesh, is_given, members
 
 
 class Group(NamedTuple):
@@ -57,7 +57,7 @@ class Fold(NamedTuple):
 
 def _tells(field: Field, values: Mapping[str, str]) -> bool:
     """Whether a field is worth a word: a figure that is there, or a choice that is not as usual."""
-    if isinstance(field, MeshFile):
+    if isinstance(field, UploadedMesh):
         return False
     return is_given(field, values) or (not isinstance(field, Choice) and values.get(field.name, "") != "")
 
@@ -72,7 +72,7 @@ def _said(field: Field, text: str, units: System, *, alone: bool) -> str:
     return " ".join(filter(None, [label, text, unit]))
 
 
-class Section(NamedTuple):
+class FormSection(NamedTuple):
     """A part of the form under a heading; ``item`` is the number of the job's item it is about.
 
     ``picks``: what is chosen by picture above its fields: ``shape``, ``mix`` or nothing.
@@ -98,7 +98,7 @@ class Section(NamedTuple):
                     yield from row
 
 
-def sections(mix: Mix, shapes: list[str], values: Mapping[str, str]) -> list[Section]:
+def sections(mix: Mix, shapes: list[str], values: Mapping[str, str]) -> list[FormSection]:
     """The sections of the form: what is made and its sizes, mix, mixer, measure, and all the rest in folds.
 
     Args:
@@ -106,16 +106,16 @@ def sections(mix: Mix, shapes: list[str], values: Mapping[str, str]) -> list[Sec
         shapes: the shape of each item of the job.
         values: what the form has, for the number of rows and the words of folds.
     """
-    span_mm = mix.layings.get(plan_fields.laid(mix, values)) or mix.thickness_mm
+    span_mm = mix.supports.get(plan_fields.laid(mix, values)) or mix.thickness_mm
     items = [_item_section(shape, index, len(shapes), values, span_mm) for index, shape in enumerate(shapes)]
-    gauge = [] if mix.is_made.is_blended else [Section("Measure", [Group([GAUGE])])]
-    mixer = Section("Mixer", [Group(plan_fields.mixer(mix, values))])
+    gauge = [] if mix.basis_traits.is_blended else [FormSection("Measure", [Group([GAUGE])])]
+    mixer = FormSection("Mixer", [Group(plan_fields.mixer(mix, values))])
     return [*items, _mix_section(mix, values), mixer, *gauge, _more(mix, values)]
 
 
 def _item_section(
     shape: str, index: int, count: int, values: Mapping[str, str], span_mm: tuple[float, float] | None
-) -> Section:
+) -> FormSection:
     parts: list[Group | Fold] = []
     more: list[Field] = [Text("Name", ("need", index, "name"))] if count > 1 else []
     for asked in asked_of(shape, index, values, span_mm):
@@ -124,7 +124,7 @@ def _item_section(
     if more:
         parts.append(Fold("More", more, value="one item"))
     heading = "What are you making?" if count == 1 else f"Item {index + 1}"
-    return Section(heading, parts, index, is_last_item=index == count - 1, picks="shape")
+    return FormSection(heading, parts, index, is_last_item=index == count - 1, picks="shape")
 
 
 def _is_extra(field: Field) -> bool:
@@ -132,25 +132,25 @@ def _is_extra(field: Field) -> bool:
     return isinstance(field, Number) and not field.needed and field.default in (None, 1)
 
 
-def _mix_section(mix: Mix, values: Mapping[str, str]) -> Section:
+def _mix_section(mix: Mix, values: Mapping[str, str]) -> FormSection:
     note = ""
-    if mix.is_made.asks_for == "label":
+    if mix.basis_traits.asks_for == "label":
         note = f"From the label on your {mix.parts[0].unit or 'bag'}:"
     asked = [
         *plan_fields.proportion(mix),
-        *plan_fields.laying(mix),
-        *plan_fields.placing(mix),
+        *plan_fields.support(mix),
+        *plan_fields.intended_use(mix),
         *plan_fields.packs(mix),
         *plan_fields.label(mix),
         *plan_fields.design(mix, values),
     ]
-    return Section("Mix", [Group(asked, note=note)], picks="mix")
+    return FormSection("Mix", [Group(asked, note=note)], picks="mix")
 
 
-def _more(mix: Mix, values: Mapping[str, str]) -> Section:
+def _more(mix: Mix, values: Mapping[str, str]) -> FormSection:
     """Everything else, each thing behind a line of its own."""
-    by_parts = not mix.is_made.is_blended
-    is_designed = mix.is_made.asks_for == "design"
+    by_parts = not mix.basis_traits.is_blended
+    is_designed = mix.basis_traits.asks_for == "design"
     buckets = ", ".join(vessel.get("name", "") for vessel in members(values, "vessels")) or "none"
     scales = str(len(members(values, "scales")) or "none")
     folds = [
@@ -187,4 +187,4 @@ def _more(mix: Mix, values: Mapping[str, str]) -> Section:
         Fold("Prices", plan_fields.prices(mix)),
         Fold("Site check: bags, steel", plan_fields.site_check(mix), value="nothing noted"),
     ]
-    return Section("More", [fold for fold in folds if fold.fields or fold.rows])
+    return FormSection("More", [fold for fold in folds if fold.fields or fold.rows])

@@ -6,11 +6,11 @@ from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
 from keeve.core.units import Kind
-from keeve.web.fields import Choice, Field, MeshFile, Number, Rows
+from keeve.web.fields import Choice, Field, Number, Rows, UploadedMesh
 
 
 @dataclass(frozen=True)
-class Shape:
+class ShapeFields:
     """A shape.
 
     Args:
@@ -27,7 +27,7 @@ class Shape:
     fields: tuple[Number, ...]
     rows: tuple[Rows, ...] = ()
     many: int = 1
-    parts: Mapping[str, "Part"] = field(default_factory=dict)
+    parts: Mapping[str, "ShapePart"] = field(default_factory=dict)
 
     def matches(self, need: Mapping[str, Any]) -> bool:
         """Whether an item of a job file is of this shape."""
@@ -45,12 +45,12 @@ class Way:
     """A way to know a part: its words, the figures it asks for, and what it has several of."""
 
     label: str
-    fields: tuple[Number | MeshFile, ...] = ()
+    fields: tuple[Number | UploadedMesh, ...] = ()
     rows: tuple[Rows, ...] = ()
 
 
 @dataclass(frozen=True)
-class Part:
+class ShapePart:
     """A part of a shape that is known in one of several ways; the first is the empty form's."""
 
     label: str
@@ -111,8 +111,8 @@ _CAST = (
     _size("dry_kg", "Dry weight", "mass", 2.0),
     Number("Cast with: water per 100 plaster", ("water_per_100",), default=70.0, needed=True),
 )
-_MESH = (MeshFile("Mesh file", ("mesh",), needed=True),)
-_CONTAINER = Part(
+_MESH = (UploadedMesh("Mesh file", ("mesh",), needed=True),)
+_CONTAINER = ShapePart(
     "What are you filling?",
     {
         "frame": Way(
@@ -131,7 +131,7 @@ _CONTAINER = Part(
         "mesh": Way("A mesh file", _MESH),
     },
 )
-_MODEL = Part(
+_MODEL = ShapePart(
     "Model inside",
     {
         "displacement": Way("By water pushed out", _PUSHES),
@@ -142,8 +142,8 @@ _MODEL = Part(
     },
 )
 
-SHAPES: Mapping[str, Shape] = {
-    "slab": Shape(
+SHAPES: Mapping[str, ShapeFields] = {
+    "slab": ShapeFields(
         "Slab or bed",
         {"shape": "slab-volume", "box": "slab"},
         (
@@ -153,7 +153,7 @@ SHAPES: Mapping[str, Shape] = {
             _FALL,
         ),
     ),
-    "strip-footing": Shape(
+    "strip-footing": ShapeFields(
         "Strip footing",
         {"shape": "slab-volume", "box": "strip-footing"},
         (
@@ -162,7 +162,7 @@ SHAPES: Mapping[str, Shape] = {
             _size("thickness_m", "Depth", "thickness", 0.2),
         ),
     ),
-    "pad-footing": Shape(
+    "pad-footing": ShapeFields(
         "Pad footing",
         {"shape": "slab-volume", "box": "pad-footing"},
         (
@@ -172,7 +172,7 @@ SHAPES: Mapping[str, Shape] = {
         ),
         many=4,
     ),
-    "post-hole": Shape(
+    "post-hole": ShapeFields(
         "Post holes",
         {"shape": "post-hole-volume"},
         (
@@ -183,7 +183,7 @@ SHAPES: Mapping[str, Shape] = {
             _size("embedment_m", "Depth of post in the hole", "length", 0.5),
         ),
     ),
-    "column": Shape(
+    "column": ShapeFields(
         "Round column",
         {"shape": "cylinder-volume"},
         (
@@ -191,7 +191,7 @@ SHAPES: Mapping[str, Shape] = {
             _size("height_m", "Height", "length", 0.8),
         ),
     ),
-    "pier": Shape(
+    "pier": ShapeFields(
         "Tapered round pier",
         {"shape": "frustum-volume"},
         (
@@ -200,7 +200,7 @@ SHAPES: Mapping[str, Shape] = {
             _size("height_m", "Height", "length", 0.8),
         ),
     ),
-    "steps": Shape(
+    "steps": ShapeFields(
         "Steps on the ground",
         {"shape": "stairs-volume"},
         (
@@ -210,7 +210,7 @@ SHAPES: Mapping[str, Shape] = {
             Number("Number of steps", ("steps",), whole=True, default=3, needed=True),
         ),
     ),
-    "coat": Shape(
+    "coat": ShapeFields(
         "Wall to coat",
         {"shape": "coat-volume"},
         (
@@ -228,7 +228,7 @@ SHAPES: Mapping[str, Shape] = {
             ),
         ),
     ),
-    "masonry": Shape(
+    "masonry": ShapeFields(
         "Brick or block wall",
         {"shape": "unit-masonry-mortar"},
         (
@@ -238,7 +238,7 @@ SHAPES: Mapping[str, Shape] = {
             _size("joint_mm", "Joint", "size", 10, us=9.525),
         ),
     ),
-    "pointing": Shape(
+    "pointing": ShapeFields(
         "Joints to point",
         {"shape": "pointing-volume"},
         (
@@ -248,7 +248,7 @@ SHAPES: Mapping[str, Shape] = {
             _size("depth_mm", "Raked depth", "size", 20),
         ),
     ),
-    "floor": Shape(
+    "floor": ShapeFields(
         "Floor by rooms",
         {"shape": "floor-volume"},
         (_size("thickness_m", "Thickness", "thickness", 0.075), _FALL),
@@ -261,7 +261,7 @@ SHAPES: Mapping[str, Shape] = {
             ),
         ),
     ),
-    "infill": Shape(
+    "infill": ShapeFields(
         "Stud wall infill",
         {"shape": "layered-wall-volume"},
         (
@@ -284,7 +284,7 @@ SHAPES: Mapping[str, Shape] = {
             ),
         ),
     ),
-    "mould": Shape(
+    "mould": ShapeFields(
         "Mould or cast",
         {},
         (),
@@ -298,7 +298,7 @@ SHAPES: Mapping[str, Shape] = {
         ),
         parts={"container": _CONTAINER, "model": _MODEL},
     ),
-    "cloth": Shape(
+    "cloth": ShapeFields(
         "Cloth over an armature",
         {"shape": "cloth-plaster"},
         (
@@ -311,14 +311,14 @@ SHAPES: Mapping[str, Shape] = {
             _size("coat_mm", "Trowelled on top", "size", 8),
         ),
     ),
-    "overlay": Shape(
+    "overlay": ShapeFields(
         "Area × thickness",
         {},
         (_size("area_m2", "Area", "area", 4.0), _size("depth_mm", "Thickness", "size", 10)),
     ),
-    "bags": Shape("I have this many bags", {}, (Number("Bags", ("bags",), default=4, needed=True),)),
-    "weight": Shape("Weight, mixed", {}, (_size("mass_kg", "Weight with its water", "mass", 10.0),)),
-    "volume": Shape("Volume", {}, (_size("volume_m3", "Volume", "volume", 0.25),)),
+    "bags": ShapeFields("I have this many bags", {}, (Number("Bags", ("bags",), default=4, needed=True),)),
+    "weight": ShapeFields("Weight, mixed", {}, (_size("mass_kg", "Weight with its water", "mass", 10.0),)),
+    "volume": ShapeFields("Volume", {}, (_size("volume_m3", "Volume", "volume", 0.25),)),
 }
 
 

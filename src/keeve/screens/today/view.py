@@ -22,7 +22,7 @@ _DUE = 10
 _WARNED_BEFORE = timedelta(minutes=15)
 
 
-class LoadLine(NamedTuple):
+class LoadInWork(NamedTuple):
     """A load in work: the used share of its working time, what is left of it, when to tell that it runs out; None
     before first water.
     """
@@ -53,7 +53,7 @@ class Today:
     the next jobs with loads left, whether there are others, and whether pours are followed.
     """
 
-    in_work: Sequence[LoadLine]
+    in_work: Sequence[LoadInWork]
     casts: Sequence[CastLine]
     due: Sequence[DueLine]
     specimens: Sequence[DueSpecimens]
@@ -94,11 +94,11 @@ def today(
     )
 
 
-def _line(load: InWork, now: datetime) -> LoadLine:
+def _line(load: InWork, now: datetime) -> LoadInWork:
     life = load.situation.life
     if life.began_at is None or life.dead_at is None:
-        return LoadLine(load, None, None)
-    return LoadLine(
+        return LoadInWork(load, None, None)
+    return LoadInWork(
         load,
         (now - life.began_at) / (life.dead_at - life.began_at),
         life.dead_at - now,

@@ -163,7 +163,7 @@ def _refuse_unplanned(plan: Plan, event: LoadEvent) -> None:
     number = said.get("step")
     if number is not None:
         step = next((item for item in plan.procedure if item.step == number), None)
-        if step is None or step.is_a.event != event.kind:
+        if step is None or step.kind_traits.event != event.kind:
             raise InputError(
                 "unknown_step",
                 f"step {number} of this plan is another kind of step. Reload the page.",

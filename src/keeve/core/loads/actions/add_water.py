@@ -57,7 +57,7 @@ class AddWater(Action[WaterAdded]):
             poured = replace(_litres(at), default=step.water_l if step else None)
             event = {"kind": "water_added", "step": planned.step}
             yield Offer(self.id, event, str(planned.step), (poured,), part=True, refusal=refusal or no_water)
-        in_steps = at.plan.mix.is_run.water_in_steps
+        in_steps = at.plan.mix.regime_traits.water_in_steps
         if in_steps:
             yield from self._by_source(at, no_water)
         yield self._put_back(at, no_water)

@@ -44,7 +44,7 @@ class Admix(Action[Admixed]):
             yield Offer(
                 self.id, {"kind": "admixed", "step": planned.step}, str(planned.step), refusal=refusal
             )
-        if not at.plan.mix.is_run.is_judged:
+        if not at.plan.mix.regime_traits.is_judged:
             return
         for item in at.now.load.admixtures:
             if item.mass_kg is None:

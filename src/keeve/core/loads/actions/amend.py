@@ -27,13 +27,13 @@ from keeve.core.planning.plan import Plan
 from keeve.core.texts import Line
 
 
-class PutRight(LoadEvent):
+class Amended(LoadEvent):
     """A figure or a reading of another event was written down wrong: what it was, and why it is known.
 
     The other event counts as if it had said so. The last one counts.
     """
 
-    kind: Literal["put_right"]
+    kind: Literal["amended"]
     amends: Annotated[UUID, Field(strict=False)]
     reason: Annotated[Line, Field(min_length=1, max_length=200)]
     value: Annotated[float | None, Field(ge=0, le=100_000)] = None
@@ -63,7 +63,7 @@ def can_be_put_right(event: LoadEvent) -> bool:
     return isinstance(event, Judged) or figure_of(event) is not None
 
 
-def amended(event: E, by: PutRight | None) -> E:
+def amended(event: E, by: Amended | None) -> E:
     """An event as it was put right."""
     if by is None:
         return event
@@ -73,10 +73,10 @@ def amended(event: E, by: PutRight | None) -> E:
     return event if name is None or by.value is None else event.model_copy(update={name: by.value})
 
 
-class Amend(Action[PutRight]):
+class Amend(Action[Amended]):
     """Put a figure or a reading of another event right."""
 
-    id, event = "amend", PutRight
+    id, event = "amend", Amended
 
     def offers(self, at: Moment) -> Iterator[Offer]:
         """At any time, where an event has one."""
@@ -84,13 +84,13 @@ class Amend(Action[PutRight]):
         nothing = InputError("nothing_to_amend", _NOTHING, ["amends"])
         yield Offer(
             self.id,
-            {"kind": "put_right"},
+            {"kind": "amended"},
             words=("amends", "reason"),
             still=ALWAYS,
             refusal=None if may_be_wrong else nothing,
         )
 
-    def check(self, at: Moment, event: PutRight) -> None:
+    def check(self, at: Moment, event: Amended) -> None:
         """Refuse what is said of no entry that counts, and what that entry could not have said."""
         self.taken(at, event)
         wrong = next((done for done in at.state.applied if done.id == event.amends), None)

@@ -8,8 +8,8 @@ from keeve.core.loads.actions.shared import OwnAction
 from keeve.core.loads.event import (
     LoadEvent,
 )
-from keeve.core.loads.known_before import Setting
 from keeve.core.loads.load_state import LoadState
+from keeve.core.loads.pre_start import SettingHistory
 from keeve.core.planning.plan import Load
 from keeve.core.texts import Few, Name
 
@@ -26,7 +26,7 @@ class Begun(LoadEvent):
     is_own = True
     checks: Few[Name]
     flow_l_min: _Flow | None = None
-    setting: Setting | None = None
+    setting: SettingHistory | None = None
 
 
 class Begin(OwnAction[Begun]):

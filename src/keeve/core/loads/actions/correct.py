@@ -15,7 +15,7 @@ from keeve.core.loads.event import (
 )
 from keeve.core.loads.load_state import LoadState
 from keeve.core.loads.state_parts import (
-    Owed,
+    PendingCorrection,
 )
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.texts import Name
@@ -41,7 +41,7 @@ class Correct(Action[Correcting]):
 
     def offers(self, at: Moment) -> Iterator[Offer]:
         """Of a load that is judged, where one is shown."""
-        if not at.plan.mix.is_run.is_judged:
+        if not at.plan.mix.regime_traits.is_judged:
             return
         shown = at.now.correction
         leaves = shown and shown.cause in ("miscounted", "overdosed")
@@ -64,7 +64,7 @@ class Correct(Action[Correcting]):
 
     def apply(self, load: Load, state: LoadState, event: Correcting) -> LoadState:
         """Owe what it adds."""
-        return state._replace(owed=Owed(event.add_kg, event.water_l).less({}), recounted=False)
+        return state._replace(owed=PendingCorrection(event.add_kg, event.water_l).less({}), recounted=False)
 
 
 def nothing_shown() -> InputError:

@@ -6,8 +6,8 @@ from keeve.core.loads.actions.shared import OwnAction
 from keeve.core.loads.event import (
     LoadEvent,
 )
-from keeve.core.loads.known_before import ExpectedWater
 from keeve.core.loads.load_state import LoadState
+from keeve.core.loads.pre_start import ExpectedWater
 from keeve.core.planning.plan import Load
 
 

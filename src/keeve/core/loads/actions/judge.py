@@ -8,9 +8,9 @@ from pydantic import Field
 from keeve.core.errors import InputError
 from keeve.core.loads.actions.action import Action, Moment
 from keeve.core.loads.actions.offer import Offer
-from keeve.core.loads.corrections import has_body
+from keeve.core.loads.corrections import judges_cohesion
 from keeve.core.loads.event import (
-    Body,
+    Cohesion,
     LoadEvent,
     StepNumber,
 )
@@ -33,7 +33,7 @@ class Judged(LoadEvent):
     reading: Reading
     step: StepNumber | None = None
     wetness: Annotated[float | None, Field(ge=0, le=1)] = None
-    body: Body | None = None
+    cohesion: Cohesion | None = None
 
 
 class Judge(Action[Judged]):
@@ -43,31 +43,33 @@ class Judge(Action[Judged]):
 
     def offers(self, at: Moment) -> Iterator[Offer]:
         """The readings of the test that is asked for; or those of every test, with the reason why not."""
-        if not at.plan.mix.is_run.is_judged:
+        if not at.plan.mix.regime_traits.is_judged:
             return
         for judge in (step for step in at.plan.procedure if step.kind == "judge"):
             refusal = _no_reading(at, judge.step)
             looks = at.plan.tests[judge.test].looks if judge.test else {}
-            bodies = ("sandy", "rich") if has_body(at.plan) and "too-wet" in looks else ()
+            cohesions = ("sandy", "rich") if judges_cohesion(at.plan) and "too-wet" in looks else ()
             event = {"kind": "judged", "step": judge.step}
             for reading in looks:
                 target = f"{judge.step} {reading}"
                 yield Offer(self.id, {**event, "reading": reading}, target, refusal=refusal)
-            for body in bodies:
-                fixed = {**event, "reading": "right", "body": body}
-                yield Offer(self.id, fixed, f"{judge.step} {body}", refusal=refusal)
+            for cohesion in cohesions:
+                fixed = {**event, "reading": "right", "cohesion": cohesion}
+                yield Offer(self.id, fixed, f"{judge.step} {cohesion}", refusal=refusal)
 
     def target(self, plan: Plan, event: Judged) -> str:
         """Its step and what was read."""
-        return f"{event.step or last_judge(plan)} {event.body or event.reading}"
+        return f"{event.step or last_judge(plan)} {event.cohesion or event.reading}"
 
     def not_offered(self, at: Moment, event: Judged) -> InputError:
         """Say that it is no reading of the test, where there is one."""
-        if event.body:
+        if event.cohesion:
             return InputError(
-                "no_body", f"{at.plan.mix.name} isn't judged sandy or rich. Leave body out.", ["body"]
+                "no_cohesion",
+                f"{at.plan.mix.name} isn't judged sandy or rich. Leave cohesion out.",
+                ["cohesion"],
             )
-        if at.plan.mix.is_run.is_judged:
+        if at.plan.mix.regime_traits.is_judged:
             return InputError(
                 "other_reading",
                 f"{event.reading} isn't a reading of this test. Choose one it has.",
@@ -96,7 +98,7 @@ class Judge(Action[Judged]):
             water_l=state.water_l,
             mixing=state.mixings,
             wetness=event.wetness,
-            body=event.body,
+            cohesion=event.cohesion,
         )
         return state._replace(judgements=(*state.judgements, judgement), worked_at=event.occurred_at)
 

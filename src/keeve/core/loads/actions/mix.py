@@ -37,12 +37,12 @@ class Mix(Action[Mixed]):
         """Each step of mixing; and once more, where steps do not go in order."""
         for planned, _, refusal in steps_of(at, "mix", "scrape"):
             yield timed_offer(self.id, {"kind": "mixed"}, at, planned, refusal)
-        if at.plan.mix.is_run.in_order:
+        if at.plan.mix.regime_traits.in_order:
             return
         yield Offer(
             self.id,
             {"kind": "mixed"},
-            amounts=(recorded_minutes(max(at.plan.mix.wet_out_min, 0.5)),),
+            amounts=(recorded_minutes(max(at.plan.mix.absorption_min, 0.5)),),
             ready_at=at.now.ready_at if at.now.act == "mix" else None,
             refusal=nothing_in(at.state),
         )

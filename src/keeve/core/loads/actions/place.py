@@ -47,9 +47,9 @@ class Place(Action[Placed]):
             self.id,
             {"kind": "placed", "from_store": True},
             FROM_STORE,
-            (volume_left(at.state.kept_l),),
+            (volume_left(at.state.in_store_l),),
             still=frozenset({"stored"}),
-            refusal=None if at.state.kept_l > 0 else empty,
+            refusal=None if at.state.in_store_l > 0 else empty,
         )
         if now.clock is None:
             return

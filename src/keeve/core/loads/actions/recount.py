@@ -40,7 +40,7 @@ class Recount(Action[Recounted]):
 
     def offers(self, at: Moment) -> Iterator[Offer]:
         """Of a load that is judged, while all of it is in the mixer."""
-        if not at.plan.mix.is_run.is_judged:
+        if not at.plan.mix.regime_traits.is_judged:
             return
         heavy = ("more_than_fits", "That's over four times what the load takes. Check the amount.")
         many = ("overdose", "More than ten doses. Mix a fresh load instead.")

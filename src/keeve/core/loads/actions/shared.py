@@ -32,7 +32,7 @@ def _not_now(at: Moment, number: int, step: LoadStep | None) -> InputError | Non
     if step is None:
         return InputError("step_done", "That step is already done. Undo it first.", ["step"])
     position = at.now.position
-    if at.plan.mix.is_run.in_order and number != position:
+    if at.plan.mix.regime_traits.in_order and number != position:
         current = at.plan.step(position)
         return InputError(
             "out_of_order",
@@ -87,7 +87,7 @@ def without(load: Load, state: LoadState, volume_l: float) -> LoadState:
 
 def makes_casts(at: Moment) -> bool:
     """Whether what sets makes casts."""
-    return at.now.clock is not None and at.plan.mix.is_run.makes_casts
+    return at.now.clock is not None and at.plan.mix.regime_traits.makes_casts
 
 
 def in_mould(at: Moment) -> InputError | None:

@@ -40,7 +40,7 @@ class TakeTemperature(Action[TemperatureTaken]):
 
     def offers(self, at: Moment) -> Iterator[Offer]:
         """Of the mix once there is one; of plaster that of its water."""
-        by_clock = at.plan.mix.is_run.placed_in is not None
+        by_clock = at.plan.mix.regime_traits.placed_in is not None
         there_is_some = by_clock or at.state.water or at.state.is_mixed
         no_mix = InputError("no_mix_yet", "There is no mix yet. Measure it once it's wet.", ["kind"])
         yield Offer(

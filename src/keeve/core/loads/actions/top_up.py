@@ -32,7 +32,7 @@ class TopUp(Action[Corrected]):
 
     def offers(self, at: Moment) -> Iterator[Offer]:
         """The material still owed of it, or shown."""
-        if not at.plan.mix.is_run.is_judged:
+        if not at.plan.mix.regime_traits.is_judged:
             return
         shown = at.now.correction
         asked = at.state.owed.add_kg if at.state.owed else shown.add_kg if shown else {}

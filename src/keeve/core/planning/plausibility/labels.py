@@ -20,7 +20,7 @@ def implausible_labels(mix: Mix, job: Job) -> Iterator[RuleWarning]:
         yield from _of_what_it_says(here, part, site)
         yield from _of_its_weight(here, part, site)
         yield from _of_its_age(here, part, site)
-        if mix.is_made.asks_for == "label":
+        if mix.basis_traits.asks_for == "label":
             yield from _of_its_figures(here, _usual_water(mix, part), site)
             yield from _of_its_spans(here, site)
 

@@ -9,8 +9,8 @@ from keeve.core.errors import InputError
 from keeve.core.mixes.model import Mix
 from keeve.core.planning.job import Job
 from keeve.core.planning.plan import Load
-from keeve.core.rules.possible import SIZES, Span
 from keeve.core.rules.registry import RuleWarning
+from keeve.core.rules.value_ranges import SIZES, Span
 from keeve.core.tolerances import UNMEASURABLE
 
 # The inputs of the shapes that are the thickness of one layer or coat, and mm in one of their unit.

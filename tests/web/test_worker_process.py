@@ -14,7 +14,7 @@ from anyio.from_thread import start_blocking_portal
 from fastapi import HTTPException
 
 from keeve.core.errors import InputError
-from keeve.web import heavy
+from keeve.web import worker_process
 
 
 class Asking:
@@ -33,7 +33,7 @@ def in_a_loop(work: Callable[[], Awaitable[Any]]) -> None:
 
 
 def run(*asked: Any, request: Any = None, person: Any = None) -> Any:
-    return heavy.run(request or Asking(), person or uuid4(), *asked)
+    return worker_process.run(request or Asking(), person or uuid4(), *asked)
 
 
 def test_it_is_done_in_another_process() -> None:
@@ -47,7 +47,7 @@ def test_it_is_done_in_another_process() -> None:
 
 def test_a_process_that_had_heavy_work_done_ends() -> None:
     def worker() -> None:
-        heavy._pool.cache_clear()
+        worker_process._pool.cache_clear()
 
         async def work() -> None:
             assert await run(divmod, 7, 2) == (3, 1)
@@ -103,9 +103,9 @@ def test_a_process_that_is_killed_is_told_and_another_takes_its_place() -> None:
 
 
 def test_what_takes_too_long_or_is_too_much_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(heavy, "_MOST_SECONDS", 0.3)
+    monkeypatch.setattr(worker_process, "_MOST_SECONDS", 0.3)
     with pytest.raises(InputError, match="takes too long"):
         in_a_loop(lambda: run(time.sleep, 600))
-    monkeypatch.setattr(heavy, "_MOST_WAITING", 0)
+    monkeypatch.setattr(worker_process, "_MOST_WAITING", 0)
     with pytest.raises(InputError, match="in a minute"):
         in_a_loop(lambda: run(os.getpid))

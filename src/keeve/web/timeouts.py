@@ -15,7 +15,7 @@ _T = TypeVar("_T")
 MOST_SECONDS = 10.0
 
 
-async def in_turn(act: Callable[[], _T]) -> _T:
+async def with_timeout(act: Callable[[], _T]) -> _T:
     """The result of a function, run in a thread when it is its turn.
 
     Raises:
@@ -25,7 +25,7 @@ async def in_turn(act: Callable[[], _T]) -> _T:
         return await run_sync(act, abandon_on_cancel=True)
 
 
-class TurnRoute(APIRoute):
+class TimeoutRoute(APIRoute):
     """A route whose plain function is run in turn."""
 
     def __init__(self, path: str, endpoint: Callable[..., Any], **options: Any) -> None:
@@ -35,6 +35,6 @@ class TurnRoute(APIRoute):
 def _turned(endpoint: Callable[..., Any]) -> Callable[..., Any]:
     @wraps(endpoint)
     async def turned(**given: Any) -> Any:
-        return await in_turn(lambda: endpoint(**given))
+        return await with_timeout(lambda: endpoint(**given))
 
     return turned

@@ -8,7 +8,7 @@ from helpers import EVERY_PROCEDURE, Run, a_job_of, plan
 
 from keeve.core.errors import InputError
 from keeve.core.loads.actions import parse_event
-from keeve.core.loads.actions.amend import PutRight, can_be_put_right, figure_of
+from keeve.core.loads.actions.amend import Amended, can_be_put_right, figure_of
 from keeve.core.loads.actions.judge import Judged
 from keeve.core.loads.event import LoadEvent, event_json
 from keeve.core.loads.fold import fold
@@ -38,7 +38,7 @@ def test_put_right_it_is_as_if_it_had_been_right_from_the_start(procedure: tuple
         value = getattr(event, name) * chance.uniform(0.5, 1.2)
         changed = parse_event({**event_json(event), name: value})
         told_right = [changed if known.id == event.id else known for known in run.events]
-        run.do("put_right", amends=str(event.id), value=value, reason="read again")
+        run.do("amended", amends=str(event.id), value=value, reason="read again")
         assert figures(run.state) == figures(fold(run.load, told_right))
         run.events = [*told_right]
 
@@ -48,11 +48,11 @@ def test_the_last_word_on_an_entry_counts_and_can_be_undone() -> None:
     before = figures(run.state)
     water = next(event for event in run.events if event.kind == "water_added")
     for value in (9.0, 11.0):
-        run.do("put_right", amends=str(water.id), value=value, reason="the tub was not full")
-    assert run.state.applied[-1].kind == "put_right"
+        run.do("amended", amends=str(water.id), value=value, reason="the tub was not full")
+    assert run.state.applied[-1].kind == "amended"
     in_any_order: list[LoadEvent] = Random(3).sample(run.events, len(run.events))
     assert fold(run.load, in_any_order) == run.state
-    for amended in [event for event in run.events if isinstance(event, PutRight)]:
+    for amended in [event for event in run.events if isinstance(event, Amended)]:
         run.do("undone", cancels=str(amended.id))
     assert figures(run.state) == before
 
@@ -60,7 +60,7 @@ def test_the_last_word_on_an_entry_counts_and_can_be_undone() -> None:
 def test_a_reading_is_put_right() -> None:
     run = worked("mortar-bricklaying", "tilting-drum")
     judged = next(event for event in run.events if isinstance(event, Judged))
-    run.do("put_right", amends=str(judged.id), reading="too-wet", reason="tapped the wrong card")
+    run.do("amended", amends=str(judged.id), reading="too-wet", reason="tapped the wrong card")
     assert run.state.judgements[-1].reading == "too-wet"
     assert run.state.judgements[-1].by == judged.recorded_by
 
@@ -82,7 +82,7 @@ def test_what_an_entry_could_not_have_said_is_refused(kind: str, what: dict[str,
     event = next(event for event in run.events if event.kind == kind)
     before = run.state
     with pytest.raises(InputError) as refused:
-        run.do("put_right", amends=str(event.id), reason="read again", **what)
+        run.do("amended", amends=str(event.id), reason="read again", **what)
     assert refused.value.code == code
     assert run.state == before
 

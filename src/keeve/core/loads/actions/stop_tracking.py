@@ -23,17 +23,17 @@ from keeve.core.texts import Line
 STOP_TRACKING = "stop_tracking"
 
 
-class Released(LoadEvent):
+class TrackingStopped(LoadEvent):
     """The cast is dry and may be used; or it is followed no further, for a reason."""
 
-    kind: Literal["released"]
+    kind: Literal["tracking_stopped"]
     reason: Annotated[Line, Field(max_length=200)] = ""
 
 
-class Release(Action[Released]):
+class StopTracking(Action[TrackingStopped]):
     """Use the cast, or follow it no further."""
 
-    id, event = "release", Released
+    id, event = "stop_tracking", TrackingStopped
 
     def offers(self, at: Moment) -> Iterator[Offer]:
         """Use it once it is dry; stop tracking it at any time, for a reason."""
@@ -43,23 +43,23 @@ class Release(Action[Released]):
         wet = InputError("not_dry", "Not dry: do not use it until it stops losing weight.", ["kind"])
         yield Offer(
             self.id,
-            {"kind": "released"},
+            {"kind": "tracking_stopped"},
             still=frozenset({"dry"}),
             refusal=in_mould(at) or (None if is_dry else wet),
         )
         yield Offer(
             self.id,
-            {"kind": "released"},
+            {"kind": "tracking_stopped"},
             STOP_TRACKING,
             words=("reason",),
             still=frozenset({"strip", "dry"}),
             refusal=None if at.now.act in ("strip", "dry") else not_poured(),
         )
 
-    def target(self, plan: Plan, event: Released) -> str:
+    def target(self, plan: Plan, event: TrackingStopped) -> str:
         """Whether it is followed no further."""
         return STOP_TRACKING if event.reason else ""
 
-    def apply(self, load: Load, state: LoadState, event: Released) -> LoadState:
+    def apply(self, load: Load, state: LoadState, event: TrackingStopped) -> LoadState:
         """Know why."""
-        return state._replace(released=event.reason)
+        return state._replace(tracking_stopped=event.reason)

@@ -19,7 +19,9 @@ def heat_masses(binders: Collection[str], load: Load) -> dict[str, float]:
     }
 
 
-def computed_c(site: Conditions, binders: Collection[str], load: Load, workings: Workings) -> float | None:
+def estimated_mix_c(
+    site: Conditions, binders: Collection[str], load: Load, workings: Workings
+) -> float | None:
     """The temperature of a mix by those of the site; None where they are not known, or it cannot be mixed so.
 
     Materials lie at the temperature of the air unless the stockpile's own is given.
@@ -43,7 +45,7 @@ def life_on_site(
     life_min: float, site: Conditions, binders: Collection[str], load: Load, workings: Workings
 ) -> float:
     """The working life of a mix on this site, min: a computed temperature may shorten it, never lengthen it."""
-    mix_c = computed_c(site, binders, load, workings)
+    mix_c = estimated_mix_c(site, binders, load, workings)
     if mix_c is None:
         return life_min
     return min(workings.run(working_life, life_min_at_20c=life_min, mix_c=mix_c).life_min, life_min)

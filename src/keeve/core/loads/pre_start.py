@@ -10,7 +10,7 @@ from keeve.core.texts import Name
 _Moisture = Annotated[float, Field(ge=-1, le=1)]
 
 
-class Because(Strict):
+class ForecastReason(Strict):
     """Why so much water is expected, in figures; ``expected_water.in_words`` says it.
 
     Args:
@@ -60,10 +60,10 @@ class ExpectedWater(Strict):
     free_moisture_fraction: _Moisture
     sd_fraction: Amount
     weighed: bool
-    because: Because
+    because: ForecastReason
 
 
-class Setting(Strict):
+class SettingHistory(Strict):
     """The setting of a plaster as the crew's own loads of it show it (see ``set_clock.learnt``).
 
     Args:

@@ -64,7 +64,7 @@ def _how_long(file: _File, *, is_named: bool) -> str:
     return f"public, max-age={_WEEK_S}" if file.kind.startswith(("font/", "image/")) else "no-cache"
 
 
-async def own_files(scope: Scope, receive: Receive, send: Send) -> None:
+async def static_files(scope: Scope, receive: Receive, send: Send) -> None:
     """Answer with a file, compressed where the browser takes that, or with nothing where it has it already."""
     if scope["type"] != "http" or scope["method"] not in ("GET", "HEAD"):
         raise HTTPException(405)
