@@ -18,7 +18,7 @@ WORDS = {
     "admixed": ({"doses": {"plasticiser": 0.5}}, "plasticiser 0.5 dose more"),
     "mixed": ({"minutes": 3.0}, "Remixed, 3 min or more (logged later)"),
     "rested": ({"step": 6}, "Rested"),
-    "judged": ({"reading": "right", "body": "sandy"}, "Judged right, sandy"),
+    "judged": ({"reading": "right", "cohesion": "sandy"}, "Judged right, sandy"),
     "recounted": (
         {"charged_kg": {"sand": 30.0}, "doses": {"plasticiser": 2.0}},
         "Corrected amounts: sand <30 mass>, plasticiser 2 doses",

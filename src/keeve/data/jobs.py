@@ -5,6 +5,7 @@ each added, and the newest counts.
 """
 
 from datetime import datetime
+from functools import lru_cache
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -247,6 +248,7 @@ def _mentions(word: str) -> ColumnElement[bool]:
 _NEWEST = models.StoredPlan.made_at.desc()
 
 
+@lru_cache(maxsize=8)  # longer to put together than to ask; the pages ask for two lengths
 def _listed(most: int) -> Select[Any]:
     return _lines_of(_lately(most))
 

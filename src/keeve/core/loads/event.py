@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import Annotated, Any, ClassVar, Literal, TypeVar
 from uuid import UUID
 
-from pydantic import AfterValidator, AwareDatetime, ConfigDict, Field
+from pydantic import AwareDatetime, BeforeValidator, ConfigDict, Field
 
 from keeve.core.rules.registry import Strict
 from keeve.core.texts import MOST_OF_A_KIND, Line
@@ -14,11 +14,12 @@ from keeve.core.tolerances import UNMEASURABLE
 LONGEST_NAME = 120
 # Spans that no site reaches: what is over them is a slip, and would be carried through every figure. What nobody can
 # measure is nothing: the size of a batch of 1e-240 kg would be, too.
-Kilograms = Annotated[
-    float, Field(ge=0, le=100_000), AfterValidator(lambda amount: amount if amount >= UNMEASURABLE else 0.0)
-]
-SomeKilograms = Annotated[float, Field(gt=UNMEASURABLE, le=100_000)]
-Litres = Annotated[float, Field(gt=UNMEASURABLE, le=100_000)]
+_Measurable = BeforeValidator(
+    lambda amount: 0.0 if isinstance(amount, float) and 0 < amount < UNMEASURABLE else amount
+)
+Kilograms = Annotated[float, _Measurable, Field(ge=0, le=100_000)]
+SomeKilograms = Annotated[float, _Measurable, Field(gt=0, le=100_000)]
+Litres = Annotated[float, _Measurable, Field(gt=0, le=100_000)]
 Doses = Annotated[float, Field(ge=0, le=100)]
 StepNumber = Annotated[int, Field(ge=1, le=MOST_OF_A_KIND)]
 # How long it was, as recorded by who did it before the phone was at hand, min; None where the clock counted.

@@ -47,8 +47,10 @@ async def service_worker() -> Response:
 
 @router.get("/bench/{load_id}")
 def show(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
-    """The bench of one load."""
-    return _page(request, "bench/bench.html", _bench(database, visitor, load_id, now))
+    """The bench of one load, and which others are in work."""
+    view = _bench(database, visitor, load_id, now)
+    in_work = loads.loads_in_work(database, visitor, now)
+    return _page(request, "bench/bench.html", view, load_id=load_id, in_work=in_work)
 
 
 @router.get("/bench/{load_id}/offers")
@@ -151,10 +153,11 @@ def _refused(fault: InputError, view: BenchView, visitor: Visitor) -> Response:
     return JSONResponse({**answer, "offer": f"I meant {offer}" if offer else ""}, status_code=422)
 
 
-def _page(request: Request, template: str, view: BenchView) -> Response:
+def _page(request: Request, template: str, view: BenchView, **more: Any) -> Response:
     return page(
         request,
         template,
+        **more,
         bench=view,
         running=view.running,
         plan=view.running.plan,

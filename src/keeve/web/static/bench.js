@@ -57,7 +57,6 @@ document.addEventListener("alpine:init", () => {
       write(QUEUE, read(QUEUE, []).map((item) => ({ ...item, late: true })));
       this.aside = this.own(ASIDE);
       this.send();
-      this.drawOthers();
       setInterval(() => this.drawOthers(), OTHERS_MS);
       this.keepPage();
       if (isKept) this.untilAnswered();
@@ -90,6 +89,7 @@ document.addEventListener("alpine:init", () => {
       if (button.dataset.else !== undefined) this.somethingElse();
       else if (button.dataset.step) this.change(button);
       else if (button.dataset.stopwatch) this.stopwatch(button);
+      else if (button.dataset.seen) this.seen(button.dataset.seen);
       else if (button.dataset.meant !== undefined) this.enqueue(this.meant.event, this.meant.to, this.meantWords);
       else if (button.dataset.event) this.record(button);
     },
@@ -133,8 +133,8 @@ document.addEventListener("alpine:init", () => {
       write(name, read(name, []).filter((item) => item.event.id !== event.id));
     },
 
-    seen(item) {
-      this.without(ASIDE, item.event);
+    seen(id) {
+      this.without(ASIDE, { id });
       this.aside = this.own(ASIDE);
     },
 
