@@ -9,6 +9,7 @@ from helpers import NOON, job, raw_event
 from people import new_visitor
 from sqlalchemy import Engine, delete, insert, select, text, update
 from sqlalchemy.exc import DBAPIError
+from started import a_started_load
 
 from keeve.core.errors import InputError
 from keeve.core.loads.running_load import RunningLoad
@@ -29,10 +30,7 @@ def plan_id(engine: Engine, visitor: Visitor) -> UUID:
 
 @pytest.fixture
 def load_id(engine: Engine, visitor: Visitor, plan_id: UUID) -> UUID:
-    found = loads.begin_load(engine, visitor, plan_id, 1, NOON)
-    assert found is not None
-    loads.record_event(engine, visitor, found, raw_event("accepted", device_seq=0), NOON)
-    return found
+    return a_started_load(engine, visitor, plan_id)
 
 
 def water(minutes: float = 0, **changes: Any) -> dict[str, Any]:

@@ -12,6 +12,7 @@ from helpers import NOON, job, raw_event
 from hypothesis import given
 from hypothesis import strategies as st
 from sqlalchemy import Engine
+from started import a_started_load
 
 from keeve.core.errors import InputError
 from keeve.core.loads.actions import parse_event
@@ -23,10 +24,7 @@ from keeve.data.accounts import Visitor
 
 @pytest.fixture
 def load_id(engine: Engine, visitor: Visitor) -> UUID:
-    found = loads.begin_load(engine, visitor, plans.save_plan(engine, visitor, job()), 1, NOON)
-    assert found is not None
-    loads.record_event(engine, visitor, found, raw_event("accepted", device_seq=0), NOON)
-    return found
+    return a_started_load(engine, visitor)
 
 
 def test_one_step_tapped_on_two_devices_at_once_is_done_once(

@@ -216,6 +216,9 @@ FAMILIES: dict[str, tuple[str, dict[str, str]]] = {
     "hemp-lime": ("forced-action", {"Wall length": "1"}),
 }
 
+# Their second load is mixed by keys alone.
+_BY_KEYS_TOO = {"mortar-general", "basecoat-polymer-pail"}
+
 
 @pytest.mark.parametrize("mix", FAMILIES)
 def test_each_family_is_planned_printed_mixed_and_logged(
@@ -251,11 +254,13 @@ def test_each_family_is_planned_printed_mixed_and_logged(
         page.get_by_role("button", name="Mix this load").tap()
         work_through(visit, clock, by_taps=True)
         expect(heading(page)).to_have_text("Load 1 is done")
-        # The next one by keys alone.
-        page.keyboard.press("n")
-        page.get_by_role("button", name="Mix this load").press("Enter")
-        work_through(visit, clock, by_taps=False)
-        expect(heading(page)).to_have_text("Load 2 is done")
+        loads = 1
+        if mix in _BY_KEYS_TOO:
+            page.keyboard.press("n")
+            page.get_by_role("button", name="Mix this load").press("Enter")
+            work_through(visit, clock, by_taps=False)
+            loads = 2
+        expect(heading(page)).to_have_text(f"Load {loads} is done")
         page.keyboard.press("l")
         expect(page.locator(".story li", has_text="Judged right").first).to_be_visible()
 

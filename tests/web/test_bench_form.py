@@ -4,10 +4,11 @@ from datetime import timedelta
 from uuid import UUID
 
 import pytest
-from helpers import NOON, job, raw_event
+from helpers import NOON, raw_event
+from started import a_started_load
 
 from keeve.core.units import DISPLAY_UNITS
-from keeve.data import loads, plans
+from keeve.data import loads
 from keeve.screens.bench.form import FIELDS
 from keeve.screens.bench.view import bench_view
 from web.conftest import Client
@@ -17,11 +18,7 @@ from web.conftest import Client
 def load_id(client: Client) -> UUID:
     """A load gauged in buckets, its checks made, at its first water."""
     buckets = [{"name": "bucket", "volume_l": 12}]
-    plan_id = plans.save_plan(client.engine, client.visitor, job(gauge="volume", vessels=buckets))
-    found = loads.begin_load(client.engine, client.visitor, plan_id, 1, NOON)
-    assert found is not None
-    assert client.post(f"/bench/{found}/events", json=raw_event("accepted")).status_code == 200
-    return found
+    return a_started_load(client.engine, client.visitor, job_of={"gauge": "volume", "vessels": buckets})
 
 
 @pytest.mark.parametrize(

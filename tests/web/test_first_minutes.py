@@ -132,9 +132,9 @@ def test_no_screen_scrolls_sideways_sets_small_type_or_asks_for_a_needle(
         page, width = visit.page, context["viewport"]["width"]
         for path in every_screen(visit):
             page.goto(origin + path)
-            visit.check()
             assert page.evaluate("document.documentElement.scrollWidth") <= width, path
             if width < 500:
+                visit.check()  # the walks do at the desk
                 assert page.evaluate(SMALL) == [], path
                 assert page.evaluate(TARGETS) == [], path
 

@@ -6,22 +6,20 @@ from io import BytesIO
 from uuid import UUID
 
 import pytest
-from helpers import NOON, job, raw_event
+from helpers import NOON, raw_event
 from PIL import Image
+from started import a_started_load
 
 from keeve.core.loads.running_load import RunningLoad
-from keeve.data import loads, photos, plans
+from keeve.data import loads, photos
 from web.conftest import Client, Clock
 
 
 @pytest.fixture
 def load_id(client: Client) -> UUID:
-    plan_id = plans.save_plan(client.engine, client.visitor, job())
-    found = loads.begin_load(client.engine, client.visitor, plan_id, 1, NOON)
-    assert found is not None
-    told = [raw_event("accepted", device_seq=0), raw_event("water_added", step=1, water_l=7.5)]
-    for event in told:
-        loads.record_event(client.engine, client.visitor, found, event, NOON)
+    found = a_started_load(client.engine, client.visitor)
+    water = raw_event("water_added", step=1, water_l=7.5)
+    loads.record_event(client.engine, client.visitor, found, water, NOON)
     client.clock.turn(30)
     return found
 

@@ -7,6 +7,7 @@ from uuid import UUID
 
 import pytest
 from helpers import NOON, a_job_of, job, raw_event
+from started import a_started_load
 
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.log_filter import LogFilter
@@ -23,10 +24,7 @@ def begun(client: Client, number: int = 1, **changes: Any) -> tuple[UUID, UUID]:
 
 
 def begin(client: Client, plan_id: UUID, number: int) -> UUID:
-    found = loads.begin_load(client.engine, client.visitor, plan_id, number, NOON)
-    assert found is not None
-    client.post(f"/bench/{found}/events", json=raw_event("accepted"))
-    return found
+    return a_started_load(client.engine, client.visitor, plan_id, number)
 
 
 def running(client: Client, load_id: UUID) -> RunningLoad:

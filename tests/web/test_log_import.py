@@ -202,22 +202,18 @@ def test_columns_are_meant_as_they_are_said(client: Client) -> None:
     assert load.note == "x"
 
 
-@pytest.mark.parametrize("context", [{}, PHONE], ids=["desk", "phone"])
-def test_in_the_browser(
-    browser: Browser, origin: str, engine: Engine, tmp_path: Path, context: dict[str, Any]
-) -> None:
+def test_in_the_browser(browser: Browser, origin: str, engine: Engine, tmp_path: Path) -> None:
     file = tmp_path / "history.csv"
     file.write_text("\n".join((HEAD, *ROWS, *MANY)), encoding="utf-8")
-    with visiting(browser, engine, origin, **context) as visit:
+    with visiting(browser, engine, origin, **PHONE) as visit:
         visit.sign_in()
         page = visit.page
 
         def looked_at() -> None:
             visit.check()
             assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
-            if context is PHONE:
-                assert page.evaluate(SMALL) == []
-                assert page.evaluate(TARGETS) == []
+            assert page.evaluate(SMALL) == []
+            assert page.evaluate(TARGETS) == []
 
         page.goto(f"{origin}/log/import")
         looked_at()

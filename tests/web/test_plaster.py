@@ -8,9 +8,9 @@ from uuid import UUID
 
 import pytest
 from helpers import CAST, job, raw_event
+from started import a_started_load
 
 from keeve.data import loads, plans
-from keeve.data.loads import begin_load
 from keeve.data.meshes import MOST_BYTES
 from keeve.demo.rose import rose_stl
 from web.conftest import Client
@@ -19,14 +19,7 @@ MESH = "/plan/mesh?name=rose.stl&unit=mm&up=z&cut=length&close=no"
 
 
 def begun(client: Client, plan_id: UUID, number: int = 1) -> UUID:
-    """A load begun and its checks made, where it asks for any."""
-    found = begin_load(client.engine, client.visitor, plan_id, number, client.clock.now)
-    assert found is not None
-    running = loads.running_load(client.engine, client.visitor, found)
-    assert running is not None
-    if running.state.to_check:
-        client.post(f"/bench/{found}/events", json=raw_event("accepted", client.clock.now))
-    return found
+    return a_started_load(client.engine, client.visitor, plan_id, number, client.clock.now)
 
 
 def do(client: Client, load_id: UUID, kind: str, minutes: float, **what: Any) -> str:

@@ -108,11 +108,10 @@ def test_a_stranger_prints_a_card_in_twelve_interactions(
         assert "Load 1 of" in cards[1].extract_text()
 
 
-@pytest.mark.parametrize("context", [DESK, PHONE], ids=["desk", "phone"])
 def test_a_mix_is_found_compared_read_and_made_ones_own(
-    browser: Browser, engine: Engine, origin: str, context: dict[str, Any]
+    browser: Browser, engine: Engine, origin: str
 ) -> None:
-    with visiting(browser, engine, origin, **context) as visit:
+    with visiting(browser, engine, origin, **DESK) as visit:
         page = visit.page
         visit.sign_in()
         page.get_by_role("link", name="Mixes").click()
@@ -149,11 +148,8 @@ def test_a_mix_is_found_compared_read_and_made_ones_own(
         expect(page.locator(".figure-of-merit")).to_contain_text("load")
 
 
-@pytest.mark.parametrize("context", [DESK, PHONE], ids=["desk", "phone"])
-def test_a_figure_is_followed_to_its_rule_and_tried(
-    browser: Browser, engine: Engine, origin: str, context: dict[str, Any]
-) -> None:
-    with visiting(browser, engine, origin, **context) as visit:
+def test_a_figure_is_followed_to_its_rule_and_tried(browser: Browser, engine: Engine, origin: str) -> None:
+    with visiting(browser, engine, origin, **PHONE) as visit:
         page = visit.page
         visit.sign_in()
         page.get_by_role("link", name="Calculators").click()

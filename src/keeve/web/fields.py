@@ -364,24 +364,3 @@ def without_empty(raw: Any) -> Any:
 def dotted(path: Path) -> str:
     """A path as an error names it."""
     return ".".join(str(part) for part in path)
-
-
-def place(fault: InputError, labels: Mapping[str, str]) -> tuple[str, list[str]]:
-    """An error in the words of a form, and the names of the fields it belongs to.
-
-    Args:
-        fault: the error.
-        labels: the label of every field of the form, by name.
-    """
-    message = fault.message
-    for name, label in sorted(labels.items(), key=lambda item: -len(item[0])):
-        last = name.rpartition(".")[2]
-        for written in (name, last):
-            # A field of one plain word (mix, order) is named only where the sentence begins with it.
-            if "_" in written or "." in written or message.startswith(written):
-                message = message.replace(written, label, 1)
-    # An error of a list (the two ends of a slump) belongs to its first entry.
-    beside = (
-        next((name for name in labels if f"{name}.".startswith(f"{field}.")), None) for field in fault.fields
-    )
-    return message, [name for name in beside if name is not None]

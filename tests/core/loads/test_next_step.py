@@ -82,7 +82,7 @@ def test_a_crumbling_load_is_at_its_ceiling_in_three_rounds(mix: str, mixer: str
     run = Run(plan(**a_job_of(mix, mixer))).to_judgement()
     test = run.plan.tests.get(run.now.step.plan.test or "") if run.now.step else None
     if test is None or "too-dry" not in test.looks:
-        return
+        pytest.skip("nothing of it is judged too dry")
     rounds = 0
     while run.now.act == "judge":
         run.do("judged", reading="too-dry", step=run.now.position)

@@ -4,10 +4,10 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from keeve.core.errors import InputError
-from keeve.core.quantities import in_reader_units
 from keeve.core.units import System
+from keeve.figures.refusals import in_readers_words
 from keeve.screens.bench.view import BenchView
-from keeve.web.fields import Number, place, put
+from keeve.web.fields import Number, put
 
 # Every figure that is typed at the bench, by its name in the event.
 FIELDS: Mapping[str, Number] = {
@@ -83,7 +83,7 @@ def read_figure(item: Number, text: str, units: System) -> float:
 def in_words(fault: InputError, view: BenchView, units: System) -> tuple[InputError, str]:
     """A refusal in the words of the bench, and what was probably meant in words; empty where nothing is known."""
     known = {**FIELDS, **counted_fields(view)}
-    message, _ = place(fault, {name: item.label for name, item in known.items()})
+    message = in_readers_words(fault, {name: item.label for name, item in known.items()}, units)
     meant = next(iter((fault.meant or {}).items()), None)
     offer = known[meant[0]].shown(meant[1], units) if meant and meant[0] in known else ""
-    return InputError(fault.code, in_reader_units(message, units), fault.fields, fault.meant), offer
+    return InputError(fault.code, message, fault.fields, fault.meant), offer

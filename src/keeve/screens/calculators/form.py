@@ -14,7 +14,7 @@ from keeve.core.rules.registry import LARGEST, Rule
 from keeve.core.texts import capitalized
 from keeve.core.units import DISPLAY_UNITS, Kind, System, to_kept, to_shown
 from keeve.figures.labels import kind_of, label, value_words
-from keeve.web.fields import place
+from keeve.figures.refusals import in_readers_words
 from keeve.web.filters import name_in_words
 
 Schema = Mapping[str, Any]
@@ -130,16 +130,15 @@ def shrunk(given: dict[str, Any], path: str) -> dict[str, Any]:
     return given
 
 
-def in_words(rule: Rule, given: Mapping[str, Any], fault: InputError) -> str:
+def in_words(rule: Rule, given: Mapping[str, Any], fault: InputError, units: System) -> str:
     """A refusal with the words of the form for the names of its inputs."""
     labels: dict[str, str] = {}
-    waiting = fields_of(rule, given, "metric")
+    waiting = fields_of(rule, given, units)
     while waiting:
         item = waiting.pop()
         labels[item.path] = name_in_words(item.name)
         waiting += item.members if isinstance(item, RuleGroup) else []
-    message, _ = place(fault, labels)
-    return message
+    return in_readers_words(fault, labels, units)
 
 
 # What every rule refuses is not said of each.

@@ -11,6 +11,7 @@ from keeve.core.errors import InputError
 from keeve.core.planning.job import SHAPES
 from keeve.core.rules.calc import all_rules, calc
 from keeve.core.rules.registry import VERSION, Rule
+from keeve.core.units import System
 from keeve.drawing.sketch import Sketch, sketch
 from keeve.figures.labels import RULE_TITLES
 from keeve.screens.calculators import form as rule_form
@@ -50,7 +51,7 @@ def show(request: Request, rule_id: str) -> Response:
         fields=rule_form.fields_of(rule, given, units_of(request)),
         used_by=uses_of(rule_id),
         version=VERSION,
-        **_answer(rule, given),
+        **_answer(rule, given, units_of(request)),
     )
 
 
@@ -66,7 +67,7 @@ def try_it(request: Request, rule_id: str) -> Response:
     if drop:
         given = rule_form.shrunk(given, drop)
     about = rule_form.explained(rule)
-    answer = _answer(rule, given)
+    answer = _answer(rule, given, units_of(request))
     asked = page(
         request,
         "calculators/fields.html",
@@ -86,14 +87,14 @@ def _rule(rule_id: str) -> Rule:
     return found
 
 
-def _answer(rule: Rule, given: dict[str, Any]) -> dict[str, Any]:
+def _answer(rule: Rule, given: dict[str, Any], units: System) -> dict[str, Any]:
     """The outputs, or the refusal by field."""
     try:
         outputs = calc(rule.id, given)
         drawing = _drawn(rule, given, outputs)
         return {"outputs": outputs, "given": given, "drawing": drawing, "errors": {}}
     except InputError as fault:
-        message = rule_form.in_words(rule, given, fault)
+        message = rule_form.in_words(rule, given, fault, units)
         return {
             "outputs": None,
             "given": given,

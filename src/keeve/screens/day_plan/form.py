@@ -7,6 +7,7 @@ from typing import Any
 from keeve.core.day_plan.day import PLAN_ID, DayPlan
 from keeve.core.errors import InputError, validated
 from keeve.core.units import System
+from keeve.figures.refusals import in_readers_words
 from keeve.web.fields import Number
 
 MIXERS = (1, 2, 3, 4)
@@ -70,7 +71,7 @@ def typed_day(typed: Mapping[str, str], units: System) -> DayPlan:
     try:
         return validated(DayPlan, day)
     except InputError as fault:
-        raise _in_words(fault) from None
+        raise _in_words(fault, units) from None
 
 
 # The fields as the form calls them.
@@ -84,14 +85,9 @@ _CALLED: Mapping[str, str] = {
 }
 
 
-def _in_words(fault: InputError) -> InputError:
+def _in_words(fault: InputError, units: System) -> InputError:
     """A refusal by the labels of the form."""
-
-    def called(path: re.Match[str]) -> str:
-        return _CALLED.get(path[0].rpartition(".")[2], path[0])
-
-    told = re.sub(r"\b(?:jobs\.\d+\.)?[a-z0-9_]+\b(?= must)", called, fault.message)
-    return InputError(fault.code, told, fault.fields)
+    return InputError(fault.code, in_readers_words(fault, _CALLED, units), fault.fields)
 
 
 def _minute(typed: Mapping[str, str], field: str, wrong: dict[str, str]) -> int | None:

@@ -6,10 +6,10 @@ from datetime import datetime
 from typing import Any
 
 from keeve.core.errors import InputError
-from keeve.core.quantities import in_reader_units
 from keeve.core.units import System
+from keeve.figures.refusals import in_readers_words
 from keeve.screens.bench.form import FIELDS, read_figure
-from keeve.web.fields import Number, place
+from keeve.web.fields import Number
 
 # Tests of the fresh mix, by their names in the event.
 FRESH: Mapping[str, Number] = {
@@ -132,5 +132,4 @@ def result_event(
 
 def refusal_in_words(fault: InputError, units: System) -> str:
     """A refusal in the words of the form, in the units of the reader."""
-    message, _ = place(fault, {name: field.label for name, field in FIGURES.items()} | _LABELS)
-    return in_reader_units(message, units)
+    return in_readers_words(fault, {name: field.label for name, field in FIGURES.items()} | _LABELS, units)

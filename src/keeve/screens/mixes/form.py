@@ -6,7 +6,8 @@ from dataclasses import dataclass, field
 from keeve.core.errors import InputError, validated
 from keeve.core.mixes.model import Mix
 from keeve.core.units import System
-from keeve.web.fields import Number, at, place, put
+from keeve.figures.refusals import fields_of, in_readers_words
+from keeve.web.fields import Number, at, put
 from keeve.web.filters import slug
 
 
@@ -61,7 +62,7 @@ def changed_mix(mix: Mix, form: MixForm, units: System, *, is_own: bool) -> Mix 
     try:
         return validated(Mix, raw)
     except InputError as fault:
-        _refuse(form, fault)
+        _refuse(form, fault, units)
         return None
 
 
@@ -94,11 +95,11 @@ def _asked_of(mix: Mix) -> list[Number]:
     return found
 
 
-def _refuse(form: MixForm, fault: InputError) -> None:
+def _refuse(form: MixForm, fault: InputError, units: System) -> None:
     """Put a refusal beside the fields it names, in the form's words."""
-    message, named = place(fault, {asked.name: asked.label for asked in form.fields})
-    for name in named[:1] or [""]:
-        form.errors.setdefault(name, message)
+    labels = {asked.name: asked.label for asked in form.fields}
+    for name in fields_of(fault, labels)[:1] or [""]:
+        form.errors.setdefault(name, in_readers_words(fault, labels, units))
 
 
 def _id_of(name: str) -> str:

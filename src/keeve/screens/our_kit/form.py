@@ -11,8 +11,9 @@ from keeve.core.mixes.mixers import MIXER_NAMES
 from keeve.core.planning.site_mix import WATER
 from keeve.core.planning.yard import YardItem
 from keeve.core.units import System
+from keeve.figures.refusals import fields_of, in_readers_words
 from keeve.screens.plan.fields import VESSEL_KINDS
-from keeve.web.fields import Choice, Field, Number, Text, at, empty_text, place, put, shown_text, stored_value
+from keeve.web.fields import Choice, Field, Number, Text, at, empty_text, put, shown_text, stored_value
 
 _NAME = Text("Name", ("name",), needed=True)
 
@@ -160,9 +161,9 @@ class YardForm:
 
     def refuse(self, fault: InputError) -> None:
         """Put a refusal beside the fields it names."""
-        message, names = place(fault, {item.name: item.label for item in self.fields})
-        for name in names or [""]:
-            self.errors.setdefault(name, message)
+        labels = {item.name: item.label for item in self.fields}
+        for name in fields_of(fault, labels) or [""]:
+            self.errors.setdefault(name, in_readers_words(fault, labels, self.units))
 
 
 def form_of_item(kind: str, item: YardItem | None, units: System) -> YardForm:

@@ -12,9 +12,9 @@ from keeve.core.mixes import library
 from keeve.core.mixes.model import Mix, Use
 from keeve.core.planning.job import MOST_ITEMS, Job
 from keeve.core.planning.yard import OwnBag, YardItem, begun_with
-from keeve.core.quantities import in_reader_units
 from keeve.core.texts import MOST_OF_A_KIND
 from keeve.core.units import System
+from keeve.figures.refusals import fields_of, in_readers_words
 from keeve.formats.job_file import parse_job, write_job
 from keeve.screens.plan.fields import dosed
 from keeve.screens.plan.sections import Fold, FormSection, sections
@@ -28,7 +28,6 @@ from keeve.web.fields import (
     empty_text,
     grown,
     members,
-    place,
     shown_text,
     shrunk,
     with_members,
@@ -155,8 +154,7 @@ class PlanForm:
         """Put an error beside the fields it names, in the form's words."""
         named = InputError(fault.code, fault.message, [self._name(path) for path in fault.fields])
         labels = {"title": "Job", "mix": "Mix", **{name: item.label for name, item in self.fields.items()}}
-        message, names = place(named, labels)
-        message = in_reader_units(message, self.units)
+        message, names = in_readers_words(named, labels, self.units), fields_of(named, labels)
         for name in names or [""]:
             self.errors.setdefault(name, message)
         if offer := self.offer(fault.meant):
