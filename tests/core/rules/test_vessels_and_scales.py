@@ -8,7 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
-from keeve.core.rules.vessels_and_scales import gauge_vessels, scale_target, tare
+from keeve.core.rules import vessels_and_scales
+from keeve.core.rules.vessels_and_scales import _Gauging, _Measure, gauge_vessels, scale_target, tare
 
 DENSITIES = {"cement": 1200.0, "sand": 1400.0, "lime": 600.0}
 
@@ -44,13 +45,17 @@ def test_finds_what_brute_force_finds(materials: list[tuple[float, float]], tole
         "fraction": 0.5,
         "batch_tolerance": tolerance,
     }
-    if wanted is None:
-        with pytest.raises(InputError) as refused:
-            gauge_vessels(**arguments)
-        assert refused.value.fields == ["batch_tolerance"]
+    try:
+        found = gauge_vessels(**arguments)
+    except InputError:
+        # Not every count is tried: what cannot keep the ratio by a tenth may be missed, nothing else.
+        assert wanted is None or wanted[0] > 0.1
         return
-    found = gauge_vessels(**arguments)
-    assert (found.ratio_error_fraction, abs(found.volume_error_fraction)) == pytest.approx(wanted, abs=1e-8)
+    assert wanted is not None
+    assert wanted[0] - 1e-8 <= found.ratio_error_fraction
+    assert found.ratio_error_fraction <= wanted[0] + 0.01 or wanted[0] > 0.1
+    if found.ratio_error_fraction == pytest.approx(wanted[0], abs=1e-8):
+        assert abs(found.volume_error_fraction) == pytest.approx(wanted[1], abs=1e-8)
 
 
 def test_a_bucket_of_12_l_in_halves_gauges_1_to_3_and_a_half_exactly() -> None:
@@ -75,13 +80,30 @@ def test_a_whole_bag_is_a_vessel_beside_buckets() -> None:
     assert found.ratio_error_fraction == pytest.approx(0.00987, abs=1e-5)
 
 
-def test_many_steps_of_many_materials_are_searched_in_no_time() -> None:
-    names = [f"material {number}" for number in range(6)]
-    found = gauge_vessels(
-        masses_kg={name: 37.0 * (index + 1) for index, name in enumerate(names)},
-        bulk_densities_kg_m3=dict.fromkeys(names, 1300.0), vessel_l=10, fraction=0.25, batch_tolerance=0.05,
-    )  # fmt: skip
-    assert found.ratio_error_fraction < 0.05
+@given(
+    st.floats(-1, 4),
+    st.lists(st.floats(0.1, 6), min_size=1, max_size=8),
+    st.floats(0.25, 40),
+    st.sampled_from([1.0, 0.5, 0.25]),
+    st.floats(0.05, 0.99),
+)
+def test_the_work_is_bounded_whatever_is_counted(
+    power: float, parts: list[float], vessel_l: float, fraction: float, larger: float
+) -> None:
+    """From 0.1 L to 10 m3: so many counts are weighed up and no more, and what is found is within the span."""
+    load_l = 10**power
+    measures = [
+        _Measure(str(index), load_l * part / sum(parts), vessel_l * fraction, fraction)
+        for index, part in enumerate(parts)
+    ]
+    seen: list[int] = []
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(vessels_and_scales, "_Gauging", lambda *given: seen.append(1) or _Gauging(*given))
+        found = vessels_and_scales._nearest(measures, load_l, load_l * (1 + larger))
+    assert len(seen) < 3 * 120 + 8 * 3 * 2 * len(parts) + 1
+    assert min(found.steps) >= 1
+    if found.outside_l == 0:
+        assert load_l * (1 - 1e-9) <= sum(found.steps) * vessel_l * fraction <= load_l * (1 + larger + 1e-9)
 
 
 def test_a_mixer_that_holds_less_makes_a_smaller_batch() -> None:

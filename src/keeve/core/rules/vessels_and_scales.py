@@ -1,7 +1,8 @@
 """Gauging: amounts as level vessels and as readings of a scale."""
 
-import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import pairwise
+from operator import mul
 from statistics import median
 from typing import Annotated, NamedTuple
 
@@ -108,8 +109,8 @@ def gauge_vessels(
     least_l = wanted_l * (1 - batch_tolerance - ROUNDING)
     if min_l is not None:
         least_l = max(least_l, min_l * (1 - ROUNDING))
-    best = min(_near(measures, least_l, most_l), key=lambda found: found.rank, default=None)
-    if best is None:
+    best = _nearest(measures, least_l, most_l)
+    if best.outside_l > 0:
         raise InputError(
             "no_gauge",
             "No bucket count fits within batch_tolerance. Allow more, use a smaller bucket or fraction, or weigh.",
@@ -156,70 +157,91 @@ def _named(field: str, given: float | Mapping[str, float], name: str) -> float:
 
 
 class _Gauging(NamedTuple):
-    """Steps of each measure's vessel, with the errors they make."""
+    """Steps of each measure's vessel, the errors they make, and how far they are outside the span, L."""
 
-    steps: list[int]
+    outside_l: float
     ratio_error: float
-    scale: float
+    size_error: float
     vessels: float
-
-    @property
-    def rank(self) -> tuple[float, float, float]:
-        # A hair of rounding must not outrank a batch that is nearer or has fewer vessels.
-        return (round(self.ratio_error, 12), round(abs(self.scale - 1), 12), self.vessels)
+    steps: tuple[int, ...]
+    scale: float
 
 
-def _near(measures: list[_Measure], least_l: float, most_l: float) -> Iterator[_Gauging]:
-    """Every gauging that could be the best one.
+# So many sizes of the load are tried, and from so many of the best so many steps. A judgement: for 2 609 random loads
+# that can be counted within a tenth, that found what a search of every count finds.
+_SIZES = 120
+_BEST = 8
+_STEPS = 3
 
-    Materials over-filled by x (measured over wanted) hang together: the batch's own scale lies between the
-    least and the greatest x, so a worst error e needs max x / min x <= (1 + e) / (1 − e). That bound, with the
-    best e so far, cuts the search to a narrow band; those measured in the fewest steps are chosen first.
+
+def _nearest(measures: Sequence[_Measure], least_l: float, most_l: float) -> _Gauging:
+    """The gauging within the span nearest to the ratio; the one nearest to the span where none is within.
+
+    The ratio is a line through the lattice of the counts. What is near it is near one of its points rounded: those
+    are tried, and from the best of them a few single steps. The work is bounded whatever is counted.
     """
-    order = sorted(range(len(measures)), key=lambda index: measures[index].wanted_l / measures[index].step_l)
     wanted_l = sum(measure.wanted_l for measure in measures)
-    best_error = math.inf
-    steps = [0] * len(measures)
+    steps_l = [measure.step_l for measure in measures]
+    shares = [measure.step_l / measure.wanted_l for measure in measures]
+    fills = [measure.fill for measure in measures]
+    tried: dict[tuple[int, ...], _Gauging] = {}
 
-    def choose(depth: int, low: float, high: float, measured_l: float) -> Iterator[_Gauging]:
-        nonlocal best_error
-        if depth == len(order):
-            if least_l <= measured_l <= most_l:
-                found = _gauging(measures, steps, measured_l / wanted_l)
-                best_error = min(best_error, found.ratio_error)
-                yield found
-            return
-        measure = measures[order[depth]]
-        per_step = measure.step_l / measure.wanted_l
-        spread = _spread(best_error)
-        first = max(1, whole_up(high / spread / per_step)) if depth else 1
-        last = whole_down(min(low * spread / per_step, (most_l - measured_l) / measure.step_l))
-        # The nearest to even first, so that the bound is narrow soon.
-        even = (low + high) / 2 / per_step if depth else 1 / per_step
-        for count in sorted(range(first, last + 1), key=lambda count: abs(count - even)):
-            x = count * per_step
-            if max(high, x) <= min(low, x) * _spread(best_error):
-                steps[order[depth]] = count
-                yield from choose(depth + 1, min(low, x), max(high, x), measured_l + count * measure.step_l)
+    def gauging(steps: tuple[int, ...]) -> _Gauging:
+        if steps not in tried:
+            scale = sum(map(mul, steps, steps_l)) / wanted_l
+            over = [count * share for count, share in zip(steps, shares, strict=True)]
+            ratio_error = max(max(over) / scale - 1, 1 - min(over) / scale)
+            # A hair of rounding must not outrank a batch that is nearer or has fewer vessels.
+            tried[steps] = _Gauging(
+                max(least_l - scale * wanted_l, scale * wanted_l - most_l, 0.0),
+                round(ratio_error, 12),
+                round(abs(scale - 1), 12),
+                sum(map(mul, steps, fills)),
+                steps,
+                scale,
+            )
+        return tried[steps]
 
-    yield from choose(0, math.inf, 0.0, 0.0)
-
-
-def _spread(error: float) -> float:
-    """How far apart over-fillings may lie for a worst error."""
-    return (1 + error) / (1 - error) * (1 + ROUNDING) if error < 1 else math.inf
+    for size in _sizes(measures, least_l / wanted_l, most_l / wanted_l):
+        gauging(tuple(max(round(size / share), 1) for share in shares))
+    for best in sorted(tried.values())[:_BEST]:
+        for _ in range(_STEPS):
+            best = min(best, min(map(gauging, _one_step_from(best.steps))))
+    return min(tried.values())
 
 
-def _gauging(measures: list[_Measure], steps: list[int], scale: float) -> _Gauging:
-    pairs = list(zip(measures, steps, strict=True))
-    return _Gauging(
-        steps=list(steps),
-        ratio_error=max(
-            abs(count * measure.step_l / (scale * measure.wanted_l) - 1) for measure, count in pairs
-        ),
-        scale=scale,
-        vessels=sum(count * measure.fill for measure, count in pairs),
+def _sizes(measures: Sequence[_Measure], least: float, most: float) -> list[float]:
+    """Sizes of the load to try, as shares of the wanted one, a little beyond the span.
+
+    Every size where a count is whole or turns to the next, and those between; evenly spread where these are too many,
+    with those where the measure of the fewest steps is whole.
+    """
+    coarsest = max(measure.step_l / measure.wanted_l for measure in measures)
+    least, most = max(least - coarsest / 2, least / 2), most + min(coarsest / 2, most)
+    halves = [measure.step_l / measure.wanted_l / 2 for measure in measures]
+    if sum((most - least) / half for half in halves) > _SIZES:
+        evenly = [least + (most - least) * index / _SIZES for index in range(_SIZES + 1)]
+        first, last = whole_up(least / coarsest), whole_down(most / coarsest)
+        return evenly + [
+            count * coarsest for count in range(first, last + 1, max((last - first) // _SIZES, 1))
+        ]
+    turns = sorted(
+        {least, most}
+        | {
+            half * count
+            for half in halves
+            for count in range(whole_up(least / half), whole_down(most / half) + 1)
+        }
     )
+    return turns + [(one + other) / 2 for one, other in pairwise(turns)]
+
+
+def _one_step_from(steps: tuple[int, ...]) -> Iterator[tuple[int, ...]]:
+    """The counts with one of them a step more, or a step less."""
+    for index, count in enumerate(steps):
+        yield (*steps[:index], count + 1, *steps[index + 1 :])
+        if count > 1:
+            yield (*steps[:index], count - 1, *steps[index + 1 :])
 
 
 class ScaleTarget(Result):
