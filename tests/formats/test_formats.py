@@ -56,7 +56,7 @@ def test_the_shipped_schemas_are_current(name: str) -> None:
 
 def test_plan_as_text_names_what_matters() -> None:
     text = plan_text(plan())
-    assert "0.250 m3 needed, 0.275 m3 with waste, in 4 loads" in text
+    assert "0.25 m3 needed, 0.275 m3 with waste, in 4 loads" in text
     assert "Loads 1 to 4: 68.8 L each" in text
     assert "plasticiser see the label" in text
     assert text.rstrip().endswith("local codes and licensed professionals decide.")

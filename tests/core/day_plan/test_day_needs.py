@@ -40,7 +40,8 @@ def test_every_kilogram_of_the_day_is_on_the_list_once(seed: int) -> None:
     assert sum(need.mass_kg or 0.0 for need in on_list) == pytest.approx(charged)
     for need in on_list:
         if need.bag_kg:
-            assert need.bags == ceil((need.mass_kg or 0.0) / need.bag_kg - 1e-9)
+            # Nobody opens a bag for its last hundredth.
+            assert need.bags == ceil(0.99 * (need.mass_kg or 0.0) / need.bag_kg - 1e-9)
     water = {need.key: need.water_l for need in found if need.group == "water"}
     if left:
         assert water["tub"] == pytest.approx(sum(load.water.ceiling_l for load in left))

@@ -119,7 +119,7 @@ def test_who_mixed_before_the_phone_was_at_hand_says_how_long() -> None:
 
 
 def test_a_bag_mix_too_wet_is_brought_back_with_dry_mix() -> None:
-    """7 bags of 25 kg, target 2.125 L a bag; at 17.5 L the surplus of 2.625 L takes 2.625 / 0.085 kg of dry mix."""
+    """6 bags of 25 kg, target 2.125 L a bag; at 15 L the surplus of 2.25 L takes 2.25 / 0.085 kg of dry mix."""
     run = Run(
         plan(
             **a_job_of("concrete-bagged", "tilting-drum")
@@ -132,7 +132,7 @@ def test_a_bag_mix_too_wet_is_brought_back_with_dry_mix() -> None:
     run.do("judged", reading="too-wet")
     correction = run.now.correction
     assert correction is not None
-    assert correction.add_kg == pytest.approx({"bag": 2.625 / 0.085})
+    assert correction.add_kg == pytest.approx({"bag": 2.25 / 0.085})
 
 
 def test_after_right_there_is_no_water_and_no_second_reading() -> None:

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
-from keeve.core.planning.amounts import gauged, gauges_of, gross_weight_of, jar_for, shovels_of
+from keeve.core.planning.amounts import gauged, gauges_of, gross_weight_of, jar_for
 
 BUCKET = {"name": "bucket", "volume_l": 12, "tare_kg": 0.7}
 SHOVEL = {"name": "shovel", "kind": "shovel", "volume_l": 4.5}
@@ -38,11 +38,11 @@ def test_shovels_spread_as_independent_ones_do() -> None:
     """By hand: 4.5 L a shovel at 15 % each; n of them at 15 % over the root of n."""
     found = plan(vessels=[SHOVEL], gauge="shovels")
     charge = found.loads[0].charge("sand")
-    shovels = shovels_of(found, charge)
-    assert shovels is not None
-    assert shovels.number == pytest.approx(charge.volume_l / 4.5)
-    assert shovels.spread_fraction == pytest.approx(0.15 / math.sqrt(charge.volume_l / 4.5))
-    assert gauged(found, charge).gauge == "shovels"
+    amount = gauged(found, charge)
+    assert (amount.gauge, amount.vessels and amount.vessels.name) == ("shovels", "shovel")
+    assert amount.vessels is not None
+    assert amount.vessels.count == pytest.approx(charge.volume_l / 4.5)
+    assert amount.spread_fraction == pytest.approx(0.15 / math.sqrt(charge.volume_l / 4.5))
 
 
 def test_a_vessel_for_one_material_comes_first_and_a_whole_bag_is_one() -> None:

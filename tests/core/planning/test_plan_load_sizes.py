@@ -110,7 +110,8 @@ def test_a_load_is_sized_by_its_life_at_the_temperature_of_the_site() -> None:
     # The bench counts the same life.
     life = Run(hot).now.life.life_min
     assert life == pytest.approx(17.0, abs=0.4)
-    assert 30 < hot.loads[0].yield_l <= 300 * (life - 10) / 60
+    # A load is full within a hundredth.
+    assert 30 < hot.loads[0].yield_l <= 300 * (life - 10) / 60 / 0.99
 
 
 def test_a_label_never_starts_above_the_middle_of_its_range() -> None:
@@ -128,12 +129,15 @@ def test_a_colour_pack_sets_the_size() -> None:
 
 @given(st.floats(0.02, 0.6), st.sampled_from([30, 60, 90, 150]))
 def test_no_load_is_a_crumb_of_a_bag(volume_m3: float, working_l: float) -> None:
-    """The volume stays; no load is more than the whole ones, and the last is under a fifth only of quarter bags."""
+    """Under a hundredth is left out; no load is more than the first, and the last is under a fifth only of quarter
+    bags.
+    """
     found = plan(
         need={"volume_m3": volume_m3}, mixer={"kind": "tilting-drum", "working_l": working_l}, whole_bags=True
     )
     bags = [load.charge("cement").dry_kg / 25 for load in found.loads]
-    assert sum(load.yield_l for load in found.loads) == pytest.approx(found.volume.order_m3 * 1000)
+    made_l = sum(load.yield_l for load in found.loads)
+    assert 0.99 - 1e-9 <= made_l / (found.volume.order_m3 * 1000) <= 1 + 1e-9
     assert max(bags) <= bags[0] + 1e-9 or len(bags) == 2
     assert len(bags) == 1 or bags[0] <= 0.25 + 1e-9 or bags[-1] >= 0.2
     assert all(round(count * 4, 6) % 1 == 0 for count in bags[:-1])

@@ -28,11 +28,47 @@ def test_whole_bags_but_in_the_remainder(
     found = split_loads(
         order_m3=order_m3, mixer_working_l=working_l, whole_bags=WholeBags(bag_kg=bag_kg, binder_kg_m3=binder)
     )
-    *whole, _ = found.loads
+    bags = [load.bags or 0.0 for load in found.loads]
+    *whole, last = bags
     assert math.fsum(load.volume_m3 for load in found.loads) == pytest.approx(order_m3)
-    assert all(load.bags is not None and load.bags % 0.25 == 0 for load in whole)
+    assert all(count % 0.25 == 0 for count in whole)
+    # Spread evenly: no load is more than a bag larger than another, but for the crumb of the last.
+    assert max(bags) - min(whole, default=last) <= 1
+    assert max(bags) - last <= 1 + 1e-9
     assert all(load.volume_m3 <= working_l / 1000 * (1 + 1e-8) for load in found.loads)
     assert found.limit == "bag"
+
+
+@given(st.floats(0.005, 20), st.floats(20, 500), st.sampled_from([None, 10.0, 25.0]))
+def test_no_load_is_made_for_a_hundredth(order_m3: float, working_l: float, bag_kg: float | None) -> None:
+    """A drum is full within a hundredth, and less than a hundredth of the order is left out; fewer would not do."""
+    bags = WholeBags(bag_kg=bag_kg, binder_kg_m3=400) if bag_kg else None
+    found = split_loads(
+        order_m3=order_m3, mixer_working_l=working_l, whole_bags=bags, near_enough_fraction=0.01
+    )
+    made_m3 = math.fsum(load.volume_m3 for load in found.loads)
+    assert 0.99 * order_m3 * (1 - 1e-9) <= made_m3 <= order_m3 * (1 + 1e-9)
+    assert max(load.volume_m3 for load in found.loads) <= working_l / 1000 / 0.99 * (1 + 1e-8)
+    most_m3 = working_l / 1000
+    if bag_kg:
+        part = next(part for part in (1, 0.5, 0.25) if most_m3 * 400 / bag_kg / part >= 1 - 1e-9)
+        most_m3 = math.floor(most_m3 * 400 / bag_kg / part + 1e-9) * part * bag_kg / 400
+    assert len(found.loads) == 1 or (len(found.loads) - 1) * most_m3 < 0.99 * order_m3
+
+
+def test_bags_by_hand() -> None:
+    """25 kg at 250 kg a m3 make 100 L: four fit a barrow of 330 L three at a time; 2.001 bags are one load of two."""
+    bags = WholeBags(bag_kg=25, binder_kg_m3=250)
+    for order_m3, working_l, counts in (
+        (0.4, 330, [2, 2]),
+        (0.2001, 210, [2]),
+        (1.0, 330, [3, 3, 2, 2]),
+        (0.26, 210, [1, 1.6]),
+    ):
+        found = split_loads(
+            order_m3=order_m3, mixer_working_l=working_l, whole_bags=bags, near_enough_fraction=0.01
+        )
+        assert [load.bags for load in found.loads] == pytest.approx(counts)
 
 
 @pytest.mark.parametrize(("working_l", "each"), [(200, 2), (90, 1), (70, 0.5), (25, 0.25)])

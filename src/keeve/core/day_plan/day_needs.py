@@ -8,7 +8,7 @@ from keeve.core.day_plan.weather_limits import Why
 from keeve.core.mixes.mixers import MIXER_NAMES
 from keeve.core.mixes.model import Drawing, Hatch
 from keeve.core.planning.plan import Load
-from keeve.core.tolerances import whole_up
+from keeve.core.tolerances import NEAR_ENOUGH_FRACTION, whole_up
 
 Group = Literal["materials", "water", "kit", "weather", "safety"]
 # Water to rinse a mixer and the tools after a load, L (common practice, no source).
@@ -73,7 +73,8 @@ def _materials(works: Sequence[Work], left: Sequence[Sequence[Load]]) -> Iterato
             found.setdefault(at, []).append(charge.mass_kg)
     for (title, bag_kg), masses in sorted(found.items(), key=lambda item: item[0][0]):
         material, mass_kg = known[title, bag_kg], sum(masses)
-        bags = whole_up(mass_kg / bag_kg) if bag_kg else None
+        # As the plans of the jobs buy it: nobody opens a bag for its last spoonful.
+        bags = whole_up(mass_kg * (1 - NEAR_ENOUGH_FRACTION) / bag_kg) if bag_kg else None
         yield Need(
             "materials",
             f"{title} {bag_kg or ''}".strip(),

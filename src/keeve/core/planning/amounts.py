@@ -8,7 +8,7 @@ from keeve.core.planning.job import Vessel
 from keeve.core.planning.load_contents import vessels_for
 from keeve.core.planning.plan import Load, LoadStep, Plan, PlannedCharge, VesselCount
 from keeve.core.planning.site_mix import WATER
-from keeve.core.planning.vessel_loads import STEPS, counted_load, is_near, nearest
+from keeve.core.planning.vessel_loads import COUNTED, PART_BAG, counted_load, is_near, nearest
 from keeve.core.rules.vessels_and_scales import scale_target
 from keeve.core.tolerances import LEAST_POUR_L, whole_up
 
@@ -22,14 +22,6 @@ class GrossWeight(NamedTuple):
     vessel: str
     fills: int
     gross_kg: float
-
-
-class Shovels(NamedTuple):
-    """So many shovels of that name, and how far their sum spreads (standard deviation over the sum)."""
-
-    name: str
-    number: float
-    spread_fraction: float
 
 
 def gross_weight_of(plan: Plan, charge: PlannedCharge, share: float = 1.0) -> GrossWeight | None:
@@ -53,24 +45,24 @@ def _weighed_in(plan: Plan, vessel: Vessel | None, kg_per_l: float, net_kg: floa
     return GrossWeight(vessel.name, fills, gross_kg)
 
 
-def shovels_of(plan: Plan, charge: PlannedCharge, share: float = 1.0) -> Shovels | None:
-    """A share of a charge in shovels; None without a shovel. Their errors add up as independent ones do."""
+def _spread_of(plan: Plan, charge: PlannedCharge, count: float) -> float:
+    """How far so many shovels spread (standard deviation over their sum): errors add up as independent ones do."""
     shovel = _first(plan, charge.material, "shovel")
-    if shovel is None or not shovel.volume_l or not charge.volume_l:
-        return None
-    count = charge.volume_l * share / shovel.volume_l
-    return Shovels(shovel.name, count, shovel.spread_fraction / math.sqrt(max(count, 1.0)))
+    return shovel.spread_fraction / math.sqrt(max(count, 1.0)) if shovel else 0.0
 
 
 class GaugedAmount(NamedTuple):
-    """A charge, or a step's share of it, in the plan's gauge."""
+    """A charge, or a step's share of it, in the plan's gauge; what is told beside it in vessels, or on the scale.
+
+    ``spread_fraction``: of shovels, how far their sum spreads (standard deviation over it).
+    """
 
     gauge: Gauge
     mass_kg: float
     volume_l: float
     vessels: VesselCount | None
     gross: GrossWeight | None
-    shovels: Shovels | None
+    spread_fraction: float = 0.0
 
 
 def gauged(
@@ -90,11 +82,11 @@ def gauged(
         before: for a step, the share of the charge that the steps before it take.
     """
     wanted = "volume" if plan.mix.basis_traits.is_blended else gauge or plan.gauge
-    counted = _counted(plan, charge, share, before)
-    gross, shovels = gross_weight_of(plan, charge, share), shovels_of(plan, charge, share)
-    has = {"volume": counted, "scale": gross, "shovels": shovels}
-    found: Gauge = wanted if has.get(wanted) else "weight"
-    return GaugedAmount(found, charge.mass_kg * share, charge.volume_l * share, counted, gross, shovels)
+    counted = _counted(plan, charge, share, before, wanted if wanted in COUNTED else "volume")
+    gross = gross_weight_of(plan, charge, share)
+    found: Gauge = wanted if (gross if wanted == "scale" else counted) else "weight"
+    spread = _spread_of(plan, charge, counted.count) if found == "shovels" and counted else 0.0
+    return GaugedAmount(found, charge.mass_kg * share, charge.volume_l * share, counted, gross, spread)
 
 
 def gauges_of(plan: Plan, load: Load) -> list[Gauge]:
@@ -106,22 +98,27 @@ def gauges_of(plan: Plan, load: Load) -> list[Gauge]:
 
 
 def _can_tell(plan: Plan, load: Load, gauge: Gauge) -> bool:
-    if gauge == "volume" and plan.gauge != "volume":
-        return counted_load(plan, load) is not None
+    if gauge in COUNTED and plan.gauge != gauge:
+        return counted_load(plan, load, gauge) is not None
     return any(gauged(plan, charge, 1.0, gauge).gauge == gauge for charge in load.charges)
 
 
-def _counted(plan: Plan, charge: PlannedCharge, share: float, before: float | None) -> VesselCount | None:
-    """A share of a charge in the first vessel that can tell it, in its steps; None where none can.
+def _counted(
+    plan: Plan, charge: PlannedCharge, share: float, before: float | None, gauge: Gauge
+) -> VesselCount | None:
+    """A share of a charge in the first vessel of a gauge that can tell it, in its steps; None where none can.
 
     The steps of one charge add up to its count, whatever each is rounded to.
     """
-    kinds = {vessel.name: vessel.kind for vessel in plan.vessels if vessel.kind in STEPS}
+    kinds = {vessel.name: vessel.kind for vessel in plan.vessels}
     for item in charge.vessels:
         if plan.mix.basis_traits.is_blended:
             # Bags and pails are shared out as their label allows.
             return VesselCount(name=item.name, count=item.count * share)
-        step = STEPS[kinds.get(item.name, "level")]
+        # Loads of whole bags are shared out in quarters of them, as level vessels are.
+        step = COUNTED[gauge].get(kinds[item.name]) if item.name in kinds else PART_BAG
+        if step is None:
+            continue
         begins = nearest((before or 0.0) * item.count, step)
         count = nearest(((before or 0.0) + share) * item.count, step) - begins
         is_part = before is not None and is_near(item.count, step)
@@ -139,8 +136,8 @@ class Fill(NamedTuple):
 
 
 def fill_of(gauged: GaugedAmount) -> Fill | None:
-    """One of the fills that a charge is counted in; None where it goes by weight alone, or by the shovel."""
-    if gauged.gauge == "volume" and gauged.vessels and gauged.vessels.count:
+    """One of the fills that a charge is counted in; None where it goes by weight alone."""
+    if gauged.gauge in COUNTED and gauged.vessels and gauged.vessels.count:
         return Fill(gauged.vessels.name, gauged.mass_kg / gauged.vessels.count, gauged.vessels.count)
     if gauged.gauge == "scale" and gauged.gross:
         return Fill(gauged.gross.vessel, gauged.mass_kg / gauged.gross.fills, gauged.gross.fills)

@@ -335,3 +335,13 @@ class Job(Strict):
     trial_l: Dimension | None = None
     pace: Pace = Pace()
     conditions: Conditions = Conditions()
+
+    @property
+    def is_in_bags(self) -> bool:
+        """Whether the job is the bags that are there, and no more: nothing is bought beyond them."""
+        return all(isinstance(need, BagsNeed) for need in self.need)
+
+    @property
+    def counts_by_bags(self) -> bool:
+        """Whether what comes in bags is counted in them, whatever the other materials are counted in."""
+        return self.whole_bags or self.is_in_bags

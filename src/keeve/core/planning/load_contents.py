@@ -223,7 +223,7 @@ def _charge(part: MixPart, amounts: LoadAmounts, job: Job) -> PlannedCharge:
     bag_kg = site.bag_kg or materials()[part.material].bag_kg
     counts = []
     for vessel in vessels_for(name, job.vessels):
-        if vessel.kind == "level" and vessel.volume_l:
+        if vessel.kind != "bag" and vessel.volume_l:
             counts.append(VesselCount(name=vessel.name, count=amounts.volumes_l[name] / vessel.volume_l))
         elif vessel.kind == "bag" and bag_kg:
             # A bag holds it dry.
@@ -241,7 +241,7 @@ def load_by_bag(
     mix: Mix, label: BagLabel, job: Job, parts: Sequence[Part], size: LoadSize, workings: Workings
 ) -> Load:
     """One load of a mix by the bag: its water is the label's; other parts are weighed to the bag."""
-    bags = size.volume_m3 * 1000 / label.yield_l
+    bags = size.bags or size.volume_m3 * 1000 / label.yield_l
     each = {part.name: bags * label.bag_kg * part.parts / parts[0].parts for part in parts}
     loose_l = {part.name: each[part.name] / part.bulk_density_kg_m3 * 1000 for part in parts}
     target_l = bags * (label.water_min_l + label.water_max_l) / 2

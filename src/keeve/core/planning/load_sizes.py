@@ -15,7 +15,7 @@ from keeve.core.rules.gypsum_time import plaster_stages
 from keeve.core.rules.load_sizes import Limit, Loads, LoadSize, WholeBags, split_loads
 from keeve.core.rules.registry import RuleWarning
 from keeve.core.rules.workings import Workings
-from keeve.core.tolerances import ROUNDING
+from keeve.core.tolerances import NEAR_ENOUGH_FRACTION, ROUNDING
 
 # Mixers as they are sold and lent, mixed volume in L. Common practice, no source.
 _MIXERS_L = (40.0, 60.0, 90.0, 120.0, 150.0, 200.0, 300.0)
@@ -55,6 +55,7 @@ def sized(
             placing_m3_h=job.pace.placing_m3_h,
             cycle_min=job.pace.cycle_min,
             keep_pace=job.pace.keep_pace,
+            near_enough_fraction=NEAR_ENOUGH_FRACTION,
         )
     except InputError as fault:
         fault.fields = [_PATHS.get(field, field) for field in fault.fields]

@@ -36,7 +36,13 @@ from keeve.core.planning.plan import (
 from keeve.core.planning.plausibility import implausible_in_job, implausible_in_loads
 from keeve.core.planning.set_clock import clock_of, water_c_of
 from keeve.core.planning.site_mix import materials_on_site, mix_of
-from keeve.core.planning.vessel_loads import InVessels, loads_in_vessels, without_means
+from keeve.core.planning.vessel_loads import (
+    COUNTED,
+    InVessels,
+    loads_in_vessels,
+    more_than_ordered,
+    without_means,
+)
 from keeve.core.planning.volumes import no_bag, volumes
 from keeve.core.rules.bagged import bagged
 from keeve.core.rules.gypsum_time import age_factor_of
@@ -170,20 +176,25 @@ def _by_parts(
     loads = each_size(split.loads, lambda one: load_by_parts(mix, water, job, parts, one, workings))
     loads = [load.model_copy(update={"pours": split.pours.get(load.number, "")}) for load in loads]
     counted = None
-    if job.gauge == "volume":
+    if job.gauge in COUNTED:
         cap_l = most_l if split.limit in ("mixer", "bag") else max(load.yield_l for load in loads)
         how = InVessels(mix, water, job, parts, cap_l, bagged_part.name if bagged_part else "")
         counted = loads_in_vessels(
-            loads, lambda one: load_by_parts(mix, water, job, parts, one, Workings()), how, used, workings
+            loads,
+            lambda one: load_by_parts(mix, water, job, parts, one, Workings()),
+            how,
+            bags if job.counts_by_bags else None,
+            workings,
         )
         loads = counted or loads
     workings.warnings += without_means(mix, job, loads, counted is not None)
+    workings.warnings += more_than_ordered(volume.order_m3, loads)
     other: tuple[Way, WholeBags | None] | None = None
     if bags:
         other = ("equal", None) if job.whole_bags else ("whole-bags", bags)
     others = [] if split.pours else alternatives(*size, used, split, other)
     # What cannot be counted out is weighed.
-    gauge: Gauge = "weight" if job.gauge == "volume" and counted is None else job.gauge
+    gauge: Gauge = "weight" if job.gauge in COUNTED and counted is None else job.gauge
     limit: PlanLimit = "rim" if split.limit == "mixer" and most_l == rim_l else split.limit
     return _Sized(volume, limit, others, loads, gauge)
 
@@ -207,7 +218,7 @@ def _by_bag(mix: Mix, job: Job, parts: list[PlanMaterial], workings: Workings) -
     water_l = (label.water_min_l + label.water_max_l) / 2
     wanted = volumes(job, label.yield_l, (label.bag_kg + water_l) / label.yield_l * 1000, workings)
     # Nobody opens a bag for a hundredth of the whole.
-    near_m3 = wanted.order_m3 * (1 - NEAR_ENOUGH_FRACTION)
+    near_m3 = wanted.order_m3 * (1 if job.is_in_bags else 1 - NEAR_ENOUGH_FRACTION)
     made = workings.run(
         bagged,
         bag_kg=label.bag_kg,
@@ -216,7 +227,8 @@ def _by_bag(mix: Mix, job: Job, parts: list[PlanMaterial], workings: Workings) -
         water_min_l=label.water_min_l,
         water_max_l=label.water_max_l,
         target_m3=near_m3,
-        part_fraction=mix.least_bag,
+        # Of the bags that are there any part is weighed out, and no more is bought.
+        part_fraction=None if job.is_in_bags else mix.least_bag,
     )
     rim_l = _under_the_rim(job, lambda one: load_by_bag(mix, label, job, parts, one, Workings()))
     made_l, most_l = made.yield_l, min(job.mixer.working_l, rim_l)
@@ -235,7 +247,11 @@ def _by_bag(mix: Mix, job: Job, parts: list[PlanMaterial], workings: Workings) -
             f"trial_l: {mix.name} goes by whole bags. Mix one bag and note its water.",
             ["trial_l"],
         )
-    bags = WholeBags(bag_kg=label.bag_kg, binder_kg_m3=label.bag_kg / label.yield_l * 1000)
+    bags = WholeBags(
+        bag_kg=label.bag_kg,
+        binder_kg_m3=label.bag_kg / label.yield_l * 1000,
+        together=mix.bags_a_batch or 1,
+    )
     life_min = mix.life_min
     if job.pace.placing_m3_h:
         one = LoadSize(number=1, volume_m3=label.yield_l / 1000)

@@ -366,6 +366,15 @@ class Plan(_Part):
         """The load of that number, or None."""
         return next((load for load in self.loads if load.number == number), None)
 
+    @property
+    def loads_alike(self) -> list[list[Load]]:
+        """Its loads, those of the same amounts together, in the order of the first of each."""
+        groups: dict[tuple[float, ...], list[Load]] = {}
+        for load in self.loads:
+            amounts = (load.yield_l, load.water.start_l, *(charge.mass_kg for charge in load.charges))
+            groups.setdefault(amounts, []).append(load)
+        return list(groups.values())
+
     def step(self, number: int) -> PlanStep:
         """The step of the procedure with that number."""
         return self.procedure[number - 1]

@@ -1,4 +1,4 @@
-"""Loads in level vessels and whole bags: the size gives way, the ratio doesn't."""
+"""Loads counted out in level vessels, whole bags and shovels: the size gives way, the ratio doesn't."""
 
 import math
 from collections.abc import Callable, Mapping, Sequence
@@ -6,7 +6,7 @@ from itertools import groupby
 from typing import NamedTuple
 
 from keeve.core.errors import InputError
-from keeve.core.mixes.model import Mix, MixWater
+from keeve.core.mixes.model import Gauge, Mix, MixWater
 from keeve.core.planning.job import Job, Vessel
 from keeve.core.planning.load_contents import LoadAmounts, binder_kg, load_of_amounts, vessels_for
 from keeve.core.planning.plan import Load, Plan, PlanMaterial, PlannedCharge, VesselCount
@@ -15,21 +15,28 @@ from keeve.core.rules.proportioning import WATER_KG_M3, Component, Part, absolut
 from keeve.core.rules.registry import RuleWarning
 from keeve.core.rules.vessels_and_scales import GaugeVessels, gauge_vessels
 from keeve.core.rules.workings import Workings
-from keeve.core.tolerances import ROUNDING, whole_up
+from keeve.core.tolerances import NEAR_ENOUGH_FRACTION, ROUNDING, whole_up
 
-# Vessels are filled by eye in quarters, bags are not opened for less than a half.
-STEPS = {"level": 0.25, "bag": 0.5}
+# What each gauge counts, and in which steps: a level vessel is filled by eye in quarters, a heaped shovel in halves,
+# a bag is not opened for less than a half. Common practice, no source.
+COUNTED: Mapping[Gauge, Mapping[str, float]] = {
+    "volume": {"level": 0.25, "bag": 0.5},
+    "shovels": {"shovel": 0.5},
+}
 # How much larger a load may get for its ratio's sake, and how near the ratio is to come for it, the first that does:
 # large loads give little, small ones go up to twice. A level vessel is filled no nearer. A judgement made here.
 _LARGER = ((0.05, 0.025), (0.1, 0.05), (0.25, 0.05), (0.5, 0.05), (0.99, 0.05))
 # A ratio is near enough not to try smaller loads; past the worst it is another mix. A judgement made here.
 _NEAR, _WORST = 0.05, 0.1
 # A bag is shared out in quarters.
-_PART_BAG = 0.25
+PART_BAG = 0.25
 # How far a load of whole bags may be off: the bags stay, what goes with them gives.
 _WITH_BAGS = 0.1
-# Where the mixer holds no more, smaller loads are tried: up to twice as many, or so many more. A judgement made here.
-_MORE_LOADS = 4
+# Where the mixer holds no more, smaller loads are tried: up to twice as many, or so many more, but no more than so
+# many numbers of them. A judgement made here.
+_MORE_LOADS, _TRIES = 4, 8
+# So much more than ordered is mixed rather than another load; what is over the lesser one is told. A judgement.
+_OVER, _TOLD_OVER = 0.1, 0.03
 
 
 def nearest(count: float, step: float) -> float:
@@ -50,20 +57,23 @@ class Measure(NamedTuple):
     fraction: float
 
 
-def measures_of(charges: Sequence[PlannedCharge], vessels: Sequence[Vessel]) -> dict[str, Measure]:
+def measures_of(
+    charges: Sequence[PlannedCharge], vessels: Sequence[Vessel], gauge: Gauge
+) -> dict[str, Measure]:
     """The measure of each charge: the first of its vessels of which it fills a step; else the smallest.
 
     Args:
         charges: the charges of a load, with their counts.
         vessels: what the yard has.
+        gauge: what is counted.
     """
-    found = {}
+    found, steps = {}, COUNTED[gauge]
     for charge in charges:
         fits = []
         for vessel in vessels_for(charge.material, list(vessels)):
             count = next((item.count for item in charge.vessels if item.name == vessel.name), 0.0)
-            if vessel.kind in STEPS and count > 0:
-                step = STEPS[vessel.kind]
+            if vessel.kind in steps and count > 0:
+                step = steps[vessel.kind]
                 fits.append((count >= step, Measure(vessel.name, charge.volume_l / count, step)))
         if fits:
             large = [measure for enough, measure in fits if enough]
@@ -76,7 +86,7 @@ def measures_of(charges: Sequence[PlannedCharge], vessels: Sequence[Vessel]) -> 
 def best_counts(
     charges: Sequence[PlannedCharge], measures: Mapping[str, Measure], most_l: float, workings: Workings
 ) -> GaugeVessels | None:
-    """The counts that keep the ratio, no smaller than the load and as little larger as will do; None where none are.
+    """The counts that keep the ratio, hardly smaller than the load and as little larger as will do; None: none do.
 
     Args:
         charges: the charges of a load; those without a measure are weighed to the rest.
@@ -92,7 +102,8 @@ def best_counts(
     kept = Workings()
     for larger, near in _LARGER:
         trial = Workings()
-        found = _counts(counted, measures, (wanted_l, min(most_l, wanted_l * (1 + larger))), larger, trial)
+        span_l = (wanted_l * (1 - NEAR_ENOUGH_FRACTION), min(most_l, wanted_l * (1 + larger)))
+        found = _counts(counted, measures, span_l, larger, trial)
         if found and (best is None or found.ratio_error_fraction < best.ratio_error_fraction - ROUNDING):
             best, kept = found, trial
         if best and best.ratio_error_fraction <= near:
@@ -133,7 +144,7 @@ def _counts(
 class InVessels(NamedTuple):
     """The makings of loads that are counted out: the mix with its water, the job, the parts.
 
-    ``most_l``: the most that is mixed at a time, L. ``bagged``: the part whose whole bags size a load.
+    ``most_l``: the most that is mixed at a time, L. ``bagged``: the part whose bags size a load, "" where none do.
     """
 
     mix: Mix
@@ -153,7 +164,7 @@ def load_in_vessels(wanted: Load, how: InVessels, bags: float | None, workings: 
         bags: the bags that it is sized by; None where it is not.
         workings: keeps the rules that are run.
     """
-    measures = measures_of(wanted.charges, how.job.vessels)
+    measures = measures_of(wanted.charges, how.job.vessels, how.job.gauge)
     if bags:
         # All its bags together are one vessel: they stay as they are.
         measures[how.bagged] = Measure("bag", wanted.charge(how.bagged).volume_l, 1.0)
@@ -231,29 +242,32 @@ def loads_in_vessels(
         planned: the loads as they would be weighed; a test batch comes first.
         load_of: the load of a size, weighed.
         how: what they are made of.
-        bags: whole bags, where loads are sized by them.
+        bags: the bags that loads are sized by; None where they are not.
         workings: keeps the rules that are run.
     """
     made: list[Load] = []
     trials = 1 if how.job.trial_l else 0
     for pours, group in groupby(enumerate(planned), key=lambda item: (item[0] < trials, item[1].pours)):
         members = [load for _, load in group]
-        found = _whole(members, how, bags, workings) if bags else _equal(members, load_of, how, workings)
+        found = _by_bags(members, how, bags, workings) if bags else _equal(members, load_of, how, workings)
         if found is None:
             return None
         made += [load.model_copy(update={"pours": pours[1]}) for load in found]
     return [load.model_copy(update={"number": number}) for number, load in enumerate(made, start=1)]
 
 
-def _whole(members: list[Load], how: InVessels, bags: WholeBags, workings: Workings) -> list[Load] | None:
-    """Loads of whole bags, each with its own measures."""
+def _by_bags(members: list[Load], how: InVessels, bags: WholeBags, workings: Workings) -> list[Load] | None:
+    """Loads of bags, each with its own measures. Of bags that are there any part is weighed, else a quarter is one."""
     made, by_size = [], dict[float, Load | None]()
     for load in members:
         if load.yield_l not in by_size:
             number = load.yield_l / 1000 * bags.binder_kg_m3 / bags.bag_kg
-            # What is left at the end is no whole bag: it is counted out like any other load.
-            whole = nearest(number, _PART_BAG) if is_near(number, _PART_BAG) else None
-            by_size[load.yield_l] = load_in_vessels(load, how, whole, workings)
+            if is_near(number, PART_BAG):
+                number = nearest(number, PART_BAG)
+            elif not how.job.is_in_bags:
+                # What is left at the end is no whole bag: it is counted out like any other load.
+                number = 0.0
+            by_size[load.yield_l] = load_in_vessels(load, how, number or None, workings)
         found = by_size[load.yield_l]
         if found is None:
             return None
@@ -261,30 +275,54 @@ def _whole(members: list[Load], how: InVessels, bags: WholeBags, workings: Worki
     return made
 
 
+class _Made(NamedTuple):
+    """Loads that make a volume: how far their ratio is off and how much more they make, as fractions."""
+
+    loads: list[Load]
+    off: float
+    over: float
+
+
 def _equal(
     members: list[Load], load_of: Callable[[LoadSize], Load], how: InVessels, workings: Workings
 ) -> list[Load] | None:
-    """As many equal loads as make the volume, the fewest whose ratio is near; else the nearest of all tried."""
+    """As many equal loads as make the volume, the fewest that are near; else those that come nearest."""
     total_l = sum(load.yield_l for load in members)
-    best: Load | None = None
-    least_off, kept = math.inf, Workings()
-    for number in range(len(members), max(2 * len(members), len(members) + _MORE_LOADS)):
-        one = load_of(LoadSize(number=1, volume_m3=total_l / number / 1000))
+    fewest, most = len(members), max(2 * len(members), len(members) + _MORE_LOADS) - 1
+    tries = min(_TRIES, most - fewest + 1)
+    best, least, kept = None, (math.inf, math.inf), Workings()
+    for index in range(tries):
+        number = fewest + round((most - fewest) * index / (tries - 1))
         trial = Workings()
-        found = load_in_vessels(one, how, None, trial)
-        if found and (off := ratio_off(found.charges, one.charges)) < least_off:
-            best, least_off, kept = found, off, trial
-        if least_off <= _NEAR:
+        found = _loads_of(total_l, number, load_of, how, trial)
+        if found is None:
+            continue
+        rank = (max(found.off, _NEAR), max(found.over, _OVER))
+        if rank < least:
+            best, least, kept = found.loads, rank, trial
+        if rank == (_NEAR, _OVER):
             break
-    if best is None:
-        return None
     workings.take(kept)
+    return best
+
+
+def _loads_of(
+    total_l: float, number: int, load_of: Callable[[LoadSize], Load], how: InVessels, workings: Workings
+) -> _Made | None:
+    """Loads of so manieth of a volume, counted out; the last is what is then left, where that is no crumb."""
+    one = load_of(LoadSize(number=1, volume_m3=total_l / number / 1000))
+    each = load_in_vessels(one, how, None, workings)
+    if each is None:
+        return None
+    crumb_l = total_l * NEAR_ENOUGH_FRACTION
     # Larger loads leave less for the last one.
-    before = whole_up(total_l / best.yield_l) - 1
-    rest_l = total_l - before * best.yield_l
+    before = whole_up((total_l - crumb_l) / each.yield_l) - 1
+    rest_l = total_l - before * each.yield_l
     rest = load_in_vessels(load_of(LoadSize(number=1, volume_m3=rest_l / 1000)), how, None, workings)
-    is_smaller = rest is not None and rest.yield_l < best.yield_l * (1 - ROUNDING)
-    return [best] * before + [rest if rest and is_smaller else best]
+    last = rest if rest and rest.yield_l < each.yield_l * (1 - ROUNDING) else each
+    loads = [each] * before + [last]
+    off = max(ratio_off(load.charges, one.charges) for load in {id(load): load for load in loads}.values())
+    return _Made(loads, off, sum(load.yield_l for load in loads) / total_l - 1)
 
 
 def ratio_off(counted: Sequence[PlannedCharge], wanted: Sequence[PlannedCharge]) -> float:
@@ -326,9 +364,9 @@ def _in_ratio(charge: PlannedCharge, material: PlanMaterial, plan: Plan) -> Plan
     return charge.times(material.parts / measured)
 
 
-def counted_load(plan: Plan, load: Load) -> Load | None:
-    """A load that is weighed, as it would be counted out in the plan's vessels; None where it cannot be."""
-    measures = measures_of(load.charges, plan.vessels)
+def counted_load(plan: Plan, load: Load, gauge: Gauge) -> Load | None:
+    """A load that is measured otherwise, as it would be counted out in the plan's vessels; None where it cannot be."""
+    measures = measures_of(load.charges, plan.vessels, gauge)
     if len(measures) < len(load.charges):
         return None
     loose_l = sum(charge.volume_l for charge in load.charges)
@@ -349,6 +387,26 @@ def counted_load(plan: Plan, load: Load) -> Load | None:
     )
 
 
+def more_than_ordered(ordered_m3: float, loads: Sequence[Load]) -> list[RuleWarning]:
+    """A word where loads make more than was ordered, since they are counted.
+
+    Args:
+        ordered_m3: the volume to make, m3.
+        loads: the loads.
+    """
+    made_l, ordered_l = sum(load.yield_l for load in loads), ordered_m3 * 1000
+    if made_l <= ordered_l * (1 + _TOLD_OVER):
+        return []
+    return [
+        RuleWarning(
+            code="more_than_ordered",
+            message=f"That makes {made_l:.4g} L, and you need {ordered_l:.4g} L.",
+            field="gauge",
+            suggestion="A smaller bucket or bag comes nearer, or measure by weight.",
+        )
+    ]
+
+
 def without_means(mix: Mix, job: Job, loads: Sequence[Load], is_counted: bool) -> list[RuleWarning]:
     """A word where the yard has nothing for the gauge that was asked for, so that amounts go by weight.
 
@@ -360,18 +418,19 @@ def without_means(mix: Mix, job: Job, loads: Sequence[Load], is_counted: bool) -
     """
     if mix.basis_traits.is_blended or job.gauge == "weight":
         return []
-    if job.gauge == "volume" and not is_counted and job.vessels:
+    lacking = _lacking(job, loads[0])
+    if lacking is None and (is_counted or job.gauge not in COUNTED):
+        return []
+    if lacking is None:
+        vessel = _MEANS[job.gauge][1]
         return [
             RuleWarning(
                 code="no_counts",
-                message="No bucket count keeps this ratio at this load size, so amounts are by weight.",
+                message=f"No {vessel} count keeps this ratio at this load size, so amounts are by weight.",
                 field="gauge",
-                suggestion="Use a smaller bucket, or mix bigger loads.",
+                suggestion=f"Use a smaller {vessel}, or mix bigger loads.",
             )
         ]
-    lacking = _lacking(job, loads[0])
-    if lacking is None:
-        return []
     return [
         RuleWarning(
             code="no_means",
@@ -382,17 +441,24 @@ def without_means(mix: Mix, job: Job, loads: Sequence[Load], is_counted: bool) -
     ]
 
 
+# What each gauge measures in, as a reader calls it.
+_MEANS: Mapping[Gauge, tuple[str, str]] = {
+    "volume": ("no level bucket", "bucket"),
+    "shovels": ("no shovel", "shovel"),
+    "scale": ("no bucket to weigh in", "bucket"),
+}
+
+
 def _lacking(job: Job, load: Load) -> str | None:
     """Gear that the yard lacks for its gauge; None where it has it."""
-    kinds = {"volume": set(STEPS), "shovels": {"shovel"}, "scale": {"level"}}[job.gauge]
+    kinds = COUNTED.get(job.gauge, {"level": 1.0})
     bare = [
         charge.material
         for charge in load.charges
         if not any(item.kind in kinds for item in vessels_for(charge.material, job.vessels))
     ]
-    if job.whole_bags and job.gauge == "volume":
+    if job.counts_by_bags and job.gauge in COUNTED:
         bare = [name for name in bare if not any(item.name == "bag" for item in load.charge(name).vessels)]
     if job.gauge == "scale" and not job.scales:
         return "no scale"
-    what = {"volume": "no level bucket", "shovels": "no shovel", "scale": "no bucket to weigh in"}[job.gauge]
-    return f"{what} for the {' and '.join(bare)}" if bare else None
+    return f"{_MEANS[job.gauge][0]} for the {' and '.join(bare)}" if bare else None

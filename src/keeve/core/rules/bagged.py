@@ -1,11 +1,14 @@
 """Mixes that go by the bag: the label on the user's own bag rules."""
 
+from typing import Annotated
+
+from pydantic import Field
+
 from keeve.core.errors import InputError
 from keeve.core.rules.registry import PRACTICE, Amount, Dimension, Example, Result, Strict, rule
 from keeve.core.tolerances import whole_up
 
-# A third, as half and a quarter, is weighed out of a bag.
-_PARTS = (1.0, 0.5, 1 / 3, 0.25)
+# A third is written 0.33.
 _WRITTEN = 0.005
 
 
@@ -53,7 +56,7 @@ def bagged(
     water_min_l: Amount,
     water_max_l: Dimension,
     target_m3: Dimension,
-    part_fraction: Dimension = 1.0,
+    part_fraction: Annotated[float, Field(ge=0.1, le=1)] | None = 1.0,
 ) -> Bagged:
     """How many bags for a volume, and how much water by the label.
 
@@ -64,28 +67,25 @@ def bagged(
         water_min_l: min water per bag, L.
         water_max_l: max water per bag, L.
         target_m3: volume you want, m3.
-        part_fraction: 0.5, 1/3 (0.33 will do) or 0.25 where the label allows parts of a bag.
+        part_fraction: the part of a bag that is weighed out, where the label allows parts: 0.5, 1/3 (0.33
+            will do), 0.2. None for any part, where the bags are there.
 
     Returns:
         bags, water_l (start, min, max; totals) and yield_l.
 
     Raises:
-        InputError: the label's water figures are not in order, or no such part of a bag is used.
+        InputError: the label's water figures are not in order.
     """
-    part = next((part for part in _PARTS if abs(part - part_fraction) < _WRITTEN), None)
-    if part is None:
-        raise InputError(
-            "part_fraction",
-            "part_fraction must be 1, 0.5, 1/3 or 0.25. You halve bags, or weigh out thirds or quarters.",
-            ["part_fraction"],
-        )
     if not water_start_l <= water_max_l or not water_min_l <= water_max_l:
         raise InputError(
             "label_water",
             "water_start_l and water_min_l can't be more than water_max_l. Check the label again.",
             ["water_start_l", "water_min_l", "water_max_l"],
         )
-    bags = whole_up(target_m3 * 1000 / bag_yield_l / part) * part
+    bags = target_m3 * 1000 / bag_yield_l
+    if part_fraction is not None:
+        part = 1 / 3 if abs(part_fraction - 1 / 3) < _WRITTEN else part_fraction
+        bags = whole_up(bags / part) * part
     return Bagged(
         bags=bags,
         water_l=BagWater(start=bags * water_start_l, min=bags * water_min_l, max=bags * water_max_l),

@@ -1,9 +1,11 @@
 """Splitting an order into mixer loads."""
 
-from typing import Literal
+from typing import Annotated, Literal
+
+from pydantic import Field
 
 from keeve.core.errors import InputError
-from keeve.core.rules.registry import PRACTICE, Dimension, Example, Result, Strict, rule
+from keeve.core.rules.registry import PRACTICE, Dimension, Example, Fraction, Result, Strict, rule
 from keeve.core.tolerances import ROUNDING, whole_down, whole_up
 
 _PART_BAGS = (1.0, 0.5, 0.25)
@@ -14,10 +16,14 @@ Limit = Literal["mixer", "life", "crew", "bag"]
 
 
 class WholeBags(Strict):
-    """Whole bags as the measure: bag_kg in a bag, binder_kg_m3 in a fresh m3."""
+    """Whole bags as the measure: bag_kg in a bag, binder_kg_m3 in a fresh m3.
+
+    ``together``: so many are one batch, as a colour pack belongs to its bags.
+    """
 
     bag_kg: Dimension
     binder_kg_m3: Dimension
+    together: Annotated[int, Field(ge=1, le=1000)] = 1
 
 
 class LoadSize(Strict):
@@ -37,9 +43,12 @@ class Loads(Result):
 
 @rule(
     "split-loads",
-    formula="n = ⌈order / cap − 10⁻⁹⌉, cap the smallest of mixer, life and crew; whole bags: ⌊cap / (bag / binder)⌋",
+    formula=(
+        "n = ⌈(1 − near enough) · order / cap − 10⁻⁹⌉, cap the smallest of mixer, life and crew; "
+        "whole bags: ⌊cap / (bag / binder)⌋"
+    ),
     math=(
-        r"n = \left\lceil \frac{\text{order}}{\text{cap}} - 10^{-9} \right\rceil "
+        r"n = \left\lceil \frac{(1 - n_{0}) \, \text{order}}{\text{cap}} - 10^{-9} \right\rceil "
         r"\qquad \text{whole bags} = "
         r"\left\lfloor \frac{\text{cap}}{\text{bag} / \text{binder in a m}^{3}} \right\rfloor"
     ),
@@ -61,6 +70,7 @@ def split_loads(
     placing_m3_h: Dimension | None = None,
     cycle_min: Dimension | None = None,
     keep_pace: bool = False,
+    near_enough_fraction: Fraction = 0.0,
 ) -> Loads:
     """How many loads, and how big.
 
@@ -72,9 +82,12 @@ def split_loads(
         placing_m3_h: what the crew places per hour, m3.
         cycle_min: from first water to the end of mixing, min.
         keep_pace: never mix more than is placed while the next load mixes.
+        near_enough_fraction: no load is made for so little. At 1 %, 90.5 L is one load of a 90 L drum, and
+            2.01 bags are one load of two.
 
     Returns:
-        The loads, and which cap limits them: ``mixer``, ``life``, ``crew`` or ``bag``.
+        The loads, equal; whole bags are spread evenly over them, what is no whole bag goes to the last.
+        And which cap limits them: ``mixer``, ``life``, ``crew`` or ``bag``.
 
     Raises:
         InputError: the life is over before mixing is, a figure needed is missing, or not even a quarter
@@ -101,31 +114,38 @@ def split_loads(
             raise InputError("missing", f"keep_pace needs {' and '.join(missing)}. Enter it.", missing)
         caps["crew"] = placing_m3_h * cycle_min / 60
     limit = min(caps, key=lambda name: caps[name])
+    near_m3 = near_enough_fraction * order_m3
     if whole_bags is None:
-        return Loads(loads=_equal(order_m3, caps[limit]), limit=limit)
-    return Loads(loads=_bagged(order_m3, caps[limit], whole_bags), limit="bag")
+        return Loads(loads=_equal(order_m3, caps[limit], near_m3), limit=limit)
+    return Loads(loads=_bagged(order_m3, caps[limit], near_m3, whole_bags), limit="bag")
 
 
-def _equal(order: float, cap: float) -> list[LoadSize]:
-    number = _count(order / cap)
+def _equal(order: float, cap: float, near: float) -> list[LoadSize]:
+    number = _count((order - near) / cap)
     return [LoadSize(number=index + 1, volume_m3=order / number) for index in range(number)]
 
 
-def _bagged(order: float, cap: float, bags: WholeBags) -> list[LoadSize]:
+def _bagged(order: float, cap: float, near: float, bags: WholeBags) -> list[LoadSize]:
     bag_m3 = bags.bag_kg / bags.binder_kg_m3
-    each = next((whole_down(cap / (bag_m3 * part)) * part for part in _PART_BAGS
-                 if cap / (bag_m3 * part) >= 1 - ROUNDING), 0.0)  # fmt: skip
-    if each == 0:
+    parts = _PART_BAGS if bags.together == 1 else (bags.together,)
+    part = next((part for part in parts if cap / (bag_m3 * part) >= 1 - ROUNDING), None)
+    if part is None:
         raise InputError(
             "bag_too_large",
             "mixer_working_l is less than a quarter bag. Use a larger mixer, or loads by weight.",
             ["mixer_working_l", "whole_bags.bag_kg"],
         )
-    number = _count(order / (each * bag_m3))
-    rest = order - (number - 1) * each * bag_m3
-    sizes = [(each * bag_m3, each)] * (number - 1) + [(rest, rest / bag_m3)]
+    part_m3 = part * bag_m3
+    most = whole_down(cap / part_m3)
+    number = _count((order - near) / (most * part_m3))
+    whole = whole_down(order / part_m3)
+    rest = order / part_m3 - whole
+    each, more = divmod(min(whole, number * most), number)
+    counts = [(each + (index < more)) * part for index in range(number)]
+    if rest * part_m3 > near:
+        counts[-1] += rest * part
     return [
-        LoadSize(number=index + 1, volume_m3=volume, bags=bags) for index, (volume, bags) in enumerate(sizes)
+        LoadSize(number=index + 1, volume_m3=count * bag_m3, bags=count) for index, count in enumerate(counts)
     ]
 
 

@@ -10,6 +10,7 @@ from keeve.core.loads.next_step import Situation
 from keeve.core.mixes.model import Reading, Test, driest_right
 from keeve.core.planning.amounts import GaugedAmount, fill_of, gauged
 from keeve.core.planning.plan import Load, LoadStep, Plan
+from keeve.core.planning.vessel_loads import COUNTED
 from keeve.core.tolerances import whole_up
 from keeve.figures.amounts import Dose, dose_of
 
@@ -137,7 +138,7 @@ def filling(amount: GaugedAmount) -> Filling | None:
     fill = fill_of(amount)
     if fill is None or fill.number <= _MORE_THAN_ONE:
         return None
-    return Filling(fill.vessel, fill.mass_kg, fill.mass_kg / 2 if amount.gauge == "volume" else None)
+    return Filling(fill.vessel, fill.mass_kg, fill.mass_kg / 2 if amount.gauge in COUNTED else None)
 
 
 def _share(plan: Plan, load: Load, material: str, mass_kg: float) -> GaugedAmount:
@@ -175,7 +176,7 @@ def what_is_counted(plan: Plan, load: Load) -> list[Counted]:
     found = []
     for charge in load.charges:
         planned = gauged(plan, charge)
-        fill = fill_of(planned) if planned.gauge == "volume" else None
+        fill = fill_of(planned) if planned.gauge in COUNTED else None
         found.append(Counted(charge.material, planned, fill.mass_kg if fill else None))
     return found
 

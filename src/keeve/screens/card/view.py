@@ -13,7 +13,7 @@ from keeve.core.planning.amounts import gauges_of
 from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Load, Plan
-from keeve.core.planning.vessel_loads import VesselError, counted_load, counting_error
+from keeve.core.planning.vessel_loads import COUNTED, VesselError, counted_load, counting_error
 from keeve.figures.amounts import BoughtLine, StepView, shopping_list, steps_of
 from keeve.figures.sections import SectionFigures, section_figures
 from keeve.figures.set_clock import ClockFigures, planned_clock
@@ -153,10 +153,10 @@ def in_gauge(plan: Plan, number: int, gauge: Gauge | None) -> InGauge | None:
         return None
     gauges = gauges_of(plan, load)
     if gauge in gauges:
-        # What is weighed is counted out where it is to be shown in vessels.
-        load = (counted_load(plan, load) if gauge == "volume" and plan.gauge != gauge else None) or load
+        # What is measured otherwise is counted out where it is to be shown so.
+        load = (counted_load(plan, load, gauge) if gauge in COUNTED and plan.gauge != gauge else None) or load
         plan = plan.model_copy(update={"gauge": gauge})
-    return InGauge(plan, load, gauges, counting_error(plan, load) if plan.gauge == "volume" else None)
+    return InGauge(plan, load, gauges, counting_error(plan, load) if plan.gauge in COUNTED else None)
 
 
 @dataclass(frozen=True)

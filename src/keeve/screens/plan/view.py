@@ -2,16 +2,29 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from keeve.core.planning.amounts import WeighedWater, weighed_water
 from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.planning.site_mix import chosen_mix
-from keeve.core.planning.vessel_loads import VesselError, counting_error
+from keeve.core.planning.vessel_loads import COUNTED, VesselError, counting_error
 from keeve.figures.amounts import BoughtLine, MaterialAmount, material_amounts, shopping_list
 from keeve.figures.plaster import RatioLine, ratios_beside
 from keeve.figures.set_clock import Batches, ClockFigures, Warmth, batches_of, by_warmth, planned_clock
+
+
+class LoadsAlike(NamedTuple):
+    """Loads of the same amounts: how many, the first of them, its materials as they are measured.
+
+    ``water``: its water as it is weighed, where it is.
+    """
+
+    number: int
+    load: Load
+    materials: Sequence[MaterialAmount]
+    water: WeighedWater | None
 
 
 @dataclass(frozen=True)
@@ -21,13 +34,12 @@ class PlanAnswer:
     Args:
         plan: the plan.
         load: its first load.
-        materials: what goes into that load, as it is measured.
+        alike: its loads, those of the same amounts together.
         shopping: what to buy.
         waste_m3: volume of the waste, m3.
         vessel_error: the error of measuring in vessels, where that is asked for.
         litre_more_loss: share of the strength that a litre more in a load costs; None where no law says.
         needs: each item of the job, as plain values for its sketch.
-        water: the water of that load as it is weighed, where it is.
         clock: the set clock of that load; None where it has none.
         ratios: the ratios of a plaster mix side by side.
         warmth: how the warmth of its water moves it.
@@ -36,13 +48,12 @@ class PlanAnswer:
 
     plan: Plan
     load: Load
-    materials: Sequence[MaterialAmount]
+    alike: Sequence[LoadsAlike]
     shopping: Sequence[BoughtLine]
     waste_m3: float
     vessel_error: VesselError | None
     litre_more_loss: float | None
     needs: Sequence[dict[str, object]]
-    water: WeighedWater | None
     clock: ClockFigures | None
     ratios: Sequence[RatioLine]
     warmth: Sequence[Warmth]
@@ -61,14 +72,19 @@ def plan_answer(job: Job) -> PlanAnswer:
     return PlanAnswer(
         plan=plan,
         load=load,
-        materials=material_amounts(plan, load),
+        alike=[
+            LoadsAlike(len(same), one, material_amounts(plan, one), weighed_water(plan, one.water.start_l))
+            for same in plan.loads_alike
+            for one in same[:1]
+        ],
         shopping=shopping_list(plan),
         waste_m3=plan.volume.order_m3 - plan.volume.net_m3,
-        vessel_error=counting_error(plan, load) if plan.gauge == "volume" else None,
+        vessel_error=max((counting_error(plan, one[0]) for one in plan.loads_alike), default=None)
+        if plan.gauge in COUNTED
+        else None,
         litre_more_loss=None if left is None else 1 - left,
         # A sketch shows what was given, and no default.
         needs=[need.model_dump(exclude_unset=True) for need in job.need],
-        water=weighed_water(plan, load.water.start_l),
         clock=planned_clock(plan, load),
         warmth=by_warmth(plan, load),
         batches=batches_of(plan),
