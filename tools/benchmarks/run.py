@@ -16,6 +16,7 @@ import time
 from collections.abc import Callable, Iterator
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
+from random import Random
 from statistics import median, quantiles
 from typing import Any, NamedTuple
 from uuid import UUID, uuid4
@@ -27,7 +28,9 @@ from sqlalchemy import Engine
 
 from keeve.core.day_plan.day import DayJob, DayPlan, Outcome, Work, play, suits
 from keeve.core.day_plan.day_changes import changes
+from keeve.core.planning.job import Mixer, Vessel, VolumeNeed
 from keeve.core.planning.make_plan import make_plan
+from keeve.core.planning.vessel_loads import counted_load
 from keeve.core.zones import zones
 from keeve.data import accounts, loads, plans, sessions
 from keeve.data.accounts import Visitor
@@ -96,7 +99,7 @@ def _measure(engine: Engine, owner: Engine, url: str) -> list[Row]:
     fill_log(owner, many.visitor.crew_id, many.visitor.account_id, MANY, only_listed=True)
     mixer = person(engine)
     load_ids = _begun(engine, mixer.visitor, BENCHES)
-    rows = [_core_plan(), _day_plan()]
+    rows = [_core_plan(), _counting(), _day_plan()]
     with (
         _keeve(url) as app,
         by_uvicorn("bare:app", DATABASE_URL=url) as bare,
@@ -232,6 +235,28 @@ def _core_plan() -> Row:
     job = read_job(COPING_BED)
     times = _times(lambda: make_plan(job), 300)
     return Row("core plan", "under 3 ms", f"p50 {times[0]:.2f} ms, p95 {times[1]:.2f} ms", times[1] < 3)
+
+
+def _counting() -> Row:
+    """Counting a load out, from 0.1 L to a truck's 10 m3, in vessels of half a litre to 40 L."""
+    job, chance = read_job(COPING_BED), Random(1)
+    times = []
+    for _ in range(300):
+        volume_m3, bucket_l = 10 ** chance.uniform(-4, 1), chance.choice([0.5, 1, 3, 5, 10, 12, 19, 40])
+        changes = {
+            "need": [VolumeNeed(volume_m3=volume_m3)],
+            "mixer": Mixer(kind=job.mixer.kind, working_l=volume_m3 * 1000),
+            "vessels": [Vessel(name="bucket", volume_l=bucket_l)],
+            "gauge": "weight",
+        }
+        plan = make_plan(job.model_copy(update=changes))
+        begun = time.perf_counter()
+        counted_load(plan, plan.loads[0], "volume")
+        times.append((time.perf_counter() - begun) * 1000)
+    p95 = quantiles(times, n=20)[-1]
+    return Row(
+        "counting a load out", "p95 under 5 ms", f"p50 {median(times):.2f} ms, p95 {p95:.2f} ms", p95 < 5
+    )
 
 
 def _day_plan() -> Row:

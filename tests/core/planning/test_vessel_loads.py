@@ -54,8 +54,10 @@ def test_what_is_printed_is_planned_in_whole_steps_and_keeps_the_ratio(
         assert "no_counts" in {item.code for item in found.warnings}
         return
     made = sum(load.yield_l for load in found.loads) / volume_m3 / 1000
-    assert made >= (0.9 if by_the_bag else 0.98)
-    assert (made > 1.03) == ("more_than_ordered" in {item.code for item in found.warnings})
+    assert made >= (0.9 if by_the_bag else 0.95 - 1e-9)
+    assert made <= 1.11 or len(found.loads) == 1
+    is_told = "other_than_ordered" in {item.code for item in found.warnings}
+    assert is_told == (made > 1.03 or made < 0.99 - 1e-9)
     for load in found.loads:
         # By hand, apart from what is tested: quarters of the bucket, their litres, and the parts of the mix.
         parts = {}
@@ -113,6 +115,15 @@ def test_a_part_of_a_bag_takes_the_water_of_that_part(bags: float) -> None:
     assert sum(load.charge("bag").vessels[0].count for load in found.loads) == pytest.approx(bags)
     assert sum(load.water.ceiling_l for load in found.loads) == pytest.approx(6 * bags)
     assert found.shopping[0].bags == math.ceil(bags)
+
+
+def test_a_trucks_load_is_a_load_and_is_weighed() -> None:
+    """10 yd3 are 7 646 L: one load of concrete by weight, whatever bucket the yard has, and nothing looks wrong."""
+    mixer = {"kind": "tilting-drum", "working_l": 7646}
+    found = counted("concrete-nominal", 7.6455, mixer=mixer)
+    assert (found.gauge, len(found.loads)) == ("weight", 1)
+    assert {item.field for item in found.warnings} == {"gauge"}
+    assert counted_load(found, found.loads[0], "volume") is None
 
 
 def test_no_load_for_a_crumb_by_hand() -> None:

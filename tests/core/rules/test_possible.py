@@ -44,7 +44,7 @@ def told(rule_id: str, given: dict[str, Any]) -> set[str]:
         ("volume-parts", parts(bulk_density_kg_m3=2700), "components.1.bulk_density_kg_m3"),
         ("volume-parts", parts(bulking_fraction=4), "components.1.bulking_fraction"),
         ("volume-parts", parts(ratio=6), "water_binder_ratio"),
-        ("split-loads", {"order_m3": 0.2, "mixer_working_l": 9000}, "mixer_working_l"),
+        ("split-loads", {"order_m3": 0.2, "mixer_working_l": 90_000}, "mixer_working_l"),
         ("order-volume", {"net_m3": 2, "waste_fraction": 0.9}, "waste_fraction"),
     ],
 )

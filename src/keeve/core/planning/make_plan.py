@@ -40,7 +40,7 @@ from keeve.core.planning.vessel_loads import (
     COUNTED,
     InVessels,
     loads_in_vessels,
-    more_than_ordered,
+    other_than_ordered,
     without_means,
 )
 from keeve.core.planning.volumes import no_bag, volumes
@@ -188,7 +188,7 @@ def _by_parts(
         )
         loads = counted or loads
     workings.warnings += without_means(mix, job, loads, counted is not None)
-    workings.warnings += more_than_ordered(volume.order_m3, loads)
+    workings.warnings += other_than_ordered(volume.order_m3, loads)
     other: tuple[Way, WholeBags | None] | None = None
     if bags:
         other = ("equal", None) if job.whole_bags else ("whole-bags", bags)

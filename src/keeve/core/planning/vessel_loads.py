@@ -35,8 +35,13 @@ _WITH_BAGS = 0.1
 # Where the mixer holds no more, smaller loads are tried: up to twice as many, or so many more, but no more than so
 # many numbers of them. A judgement made here.
 _MORE_LOADS, _TRIES = 4, 8
-# So much more than ordered is mixed rather than another load; what is over the lesser one is told. A judgement.
+# So much more than ordered is mixed, and several loads are weighed rather than more; what is over the lesser one is
+# told. A judgement made here.
 _OVER, _TOLD_OVER = 0.1, 0.03
+# A larger load is a truck's, which is weighed.
+_BY_HAND_L = 1000.0
+# A rest of that share that cannot be counted so small is left out, and told. A judgement made here.
+_LEFT_OUT = 0.05
 
 
 def nearest(count: float, step: float) -> float:
@@ -245,6 +250,8 @@ def loads_in_vessels(
         bags: the bags that loads are sized by; None where they are not.
         workings: keeps the rules that are run.
     """
+    if max(load.yield_l for load in planned) > _BY_HAND_L:
+        return None
     made: list[Load] = []
     trials = 1 if how.job.trial_l else 0
     for pours, group in groupby(enumerate(planned), key=lambda item: (item[0] < trials, item[1].pours)):
@@ -321,6 +328,10 @@ def _loads_of(
     rest = load_in_vessels(load_of(LoadSize(number=1, volume_m3=rest_l / 1000)), how, None, workings)
     last = rest if rest and rest.yield_l < each.yield_l * (1 - ROUNDING) else each
     loads = [each] * before + [last]
+    if before and last.yield_l > rest_l + _OVER * total_l:
+        if rest_l > _LEFT_OUT * total_l:
+            return None
+        loads.pop()
     off = max(ratio_off(load.charges, one.charges) for load in {id(load): load for load in loads}.values())
     return _Made(loads, off, sum(load.yield_l for load in loads) / total_l - 1)
 
@@ -367,7 +378,7 @@ def _in_ratio(charge: PlannedCharge, material: PlanMaterial, plan: Plan) -> Plan
 def counted_load(plan: Plan, load: Load, gauge: Gauge) -> Load | None:
     """A load that is measured otherwise, as it would be counted out in the plan's vessels; None where it cannot be."""
     measures = measures_of(load.charges, plan.vessels, gauge)
-    if len(measures) < len(load.charges):
+    if len(measures) < len(load.charges) or load.yield_l > _BY_HAND_L:
         return None
     loose_l = sum(charge.volume_l for charge in load.charges)
     most_l = loose_l * max(plan.mixer.working_l / load.yield_l, 1.0)
@@ -387,19 +398,19 @@ def counted_load(plan: Plan, load: Load, gauge: Gauge) -> Load | None:
     )
 
 
-def more_than_ordered(ordered_m3: float, loads: Sequence[Load]) -> list[RuleWarning]:
-    """A word where loads make more than was ordered, since they are counted.
+def other_than_ordered(ordered_m3: float, loads: Sequence[Load]) -> list[RuleWarning]:
+    """A word where loads make more than was ordered, or less, since they are counted.
 
     Args:
         ordered_m3: the volume to make, m3.
         loads: the loads.
     """
     made_l, ordered_l = sum(load.yield_l for load in loads), ordered_m3 * 1000
-    if made_l <= ordered_l * (1 + _TOLD_OVER):
+    if -NEAR_ENOUGH_FRACTION - ROUNDING <= made_l / ordered_l - 1 <= _TOLD_OVER:
         return []
     return [
         RuleWarning(
-            code="more_than_ordered",
+            code="other_than_ordered",
             message=f"That makes {made_l:.4g} L, and you need {ordered_l:.4g} L.",
             field="gauge",
             suggestion="A smaller bucket or bag comes nearer, or measure by weight.",

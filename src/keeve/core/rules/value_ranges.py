@@ -49,7 +49,8 @@ SPANS: dict[str, Span] = SIZES | {
     "water_c": Span(0, 60, "°C"),
     "slump_mm": Span(10, 260, "mm"),
     "working_l": Span(1, 1000, "L"),
-    "mixer_working_l": Span(1, 1000, "L"),
+    # To a truck of ready-mix.
+    "mixer_working_l": Span(1, 10_000, "L"),
 }
 # The largest dose that is one, by what it is counted on.
 _DOSES = {
