@@ -1,6 +1,7 @@
 """What happens to a crew's stockpile: written down once, undone, and carried to the loads that wait."""
 
-from datetime import timedelta
+from datetime import datetime, timedelta
+from typing import Any
 from uuid import UUID
 
 import pytest
@@ -10,9 +11,12 @@ from sqlalchemy import Engine, text
 from sqlalchemy.exc import DBAPIError
 
 from keeve.core.errors import InputError
+from keeve.core.loads.expected_water import as_expected, in_words
+from keeve.core.loads.pre_start import ExpectedWater
 from keeve.core.loads.running_load import RunningLoad
 from keeve.data import loads, plans, stockpiles
 from keeve.data.accounts import Visitor
+from keeve.demo.mixing import Mixing
 from keeve.store.database import crew_session
 
 SAND = "building-sand"
@@ -102,3 +106,64 @@ def test_what_was_last_found_of_a_stockpile_begins_the_next_job(engine: Engine, 
     }
     stockpiles.record_stockpile_event(engine, visitor, SAND, raw_event("rain", at + timedelta(minutes=1)), at)
     assert stockpiles.last_measured_of(engine, visitor, at) == {SAND: {}}
+
+
+def sand_of(moisture: float | None) -> dict[str, Any]:
+    return {"sand": {} if moisture is None else {"moisture_fraction": moisture}, "cement": {"bag_kg": 25}}
+
+
+def mixed(
+    engine: Engine, visitor: Visitor, plan_id: UUID, number: int, at: datetime, moisture: float
+) -> None:
+    """A load that is right at the water its sand asks for at that moisture."""
+    load = Mixing(engine, visitor, plan_id, number, at)
+    wanted_l = load.running.load.water.target_l + load.running.load.water.in_aggregate_l
+    needs_l = wanted_l - moisture * load.running.load.charge("sand").dry_kg
+    load.charge_and_mix(max(load.now.load.water.start_l - needs_l, 0.0))
+    load.to_right(min(needs_l, load.now.window.ceiling_l))
+    load.place(after_min=5)
+
+
+@pytest.mark.parametrize("typed", [0.08, 0.075, 0.0])
+def test_what_is_typed_for_a_job_stands_until_its_own_loads_say_otherwise(
+    engine: Engine, visitor: Visitor, typed: float
+) -> None:
+    """Another job's loads say 3.2 %. The job goes by what was typed for it, and asks; its own loads then say more."""
+    typed = typed or 0.033
+    other = plans.save_plan(engine, visitor, job(materials=sand_of(None)))
+    for number in (1, 2, 3, 4):
+        mixed(engine, visitor, other, number, NOON + timedelta(minutes=30 * number), 0.032)
+    at = NOON + timedelta(hours=3)
+    plan_id = plans.save_plan(engine, visitor, job(materials=sand_of(typed)))
+    saved = plans.saved_plan(engine, visitor, plan_id)
+    assert saved is not None
+    planned = saved.plan.loads[0]
+
+    def expected() -> ExpectedWater | None:
+        return stockpiles.expected_for_next(engine, visitor, plan_id, saved.plan, planned, at)
+
+    def told(*, is_same: bool) -> None:
+        raw = raw_event("pile", at, plan_id=str(plan_id), is_same=is_same)
+        stockpiles.record_stockpile_event(engine, visitor, SAND, raw, at)
+
+    asked = expected()
+    if typed < 0.05:
+        # They agree: nothing is asked, and the plan says all there is to say.
+        assert asked is None
+    else:
+        assert asked is not None
+        assert as_expected(saved.plan, planned, asked).water == planned.water
+        assert "Same pile as before?" in in_words(asked.because)
+        told(is_same=True)
+        learnt = expected()
+        assert learnt is not None
+        assert learnt.free_moisture_fraction == pytest.approx(0.032, abs=0.008)
+        assert learnt.start_l > planned.water.start_l + 1
+        told(is_same=False)
+        assert expected() is None
+    for number in (1, 2):
+        mixed(engine, visitor, plan_id, number, at - timedelta(minutes=90 - 40 * number), 0.06)
+    own = expected()
+    assert own is not None
+    assert own.because.kind != "told"
+    assert abs(own.free_moisture_fraction - 0.06) < abs(own.free_moisture_fraction - typed)

@@ -7,7 +7,8 @@ import json
 import logging
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime, timedelta
-from typing import Any
+from itertools import takewhile
+from typing import Any, NamedTuple
 from uuid import UUID
 
 from sqlalchemy import Engine, Text, bindparam, cast, select
@@ -21,14 +22,18 @@ from keeve.core.loads.expected_water import carried_over, followed
 from keeve.core.loads.pre_start import ExpectedWater
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.mixes import materials
-from keeve.core.planning.plan import Load, Plan
-from keeve.core.stockpile.events import StockpileEvent, last_measured, parse_stockpile_event
+from keeve.core.planning.plan import Load, Plan, PlanMaterial
+from keeve.core.stockpile.events import PileTold, StockpileEvent, last_measured, parse_stockpile_event
 from keeve.core.stockpile.forecast import (
     Observation,
+    Told,
+    asked_of_the_pile,
     expected_water,
     forecast,
     history_up_to,
+    is_only_told,
     observed_in,
+    told_moisture,
 )
 from keeve.core.stockpile.stockpile import Stockpile
 from keeve.core.stockpile.weathering import Weathered, moisture_change
@@ -39,6 +44,7 @@ from keeve.data.plans import newest_plan_ids, plans_by_id
 from keeve.devices.weather import Weather
 from keeve.store import models
 from keeve.store.database import crew_reading, crew_session
+from keeve.store.queries import of_job
 
 _log = logging.getLogger(__name__)
 # How far back a stockpile is followed: longer ago it was another stockpile. A judgement made here.
@@ -103,9 +109,10 @@ def stockpile_before(
     if material is None:
         return None
     with crew_reading(engine, visitor.crew_id) as session:
-        loads, events = _seen(session, material.stockpile, now)
-    others = _observed([item for item in loads if item.id != running.id])
-    history = history_up_to(others, events, now, _weathered(visitor, weather))
+        seen = _seen(session, material.stockpile, now)
+        word = _word_on(session, running.plan_id, running.plan, material)
+    loads, events = seen
+    history = _history_of(word, loads, events, running.id, now, _weathered(visitor, weather))
     return Stockpile(material.stockpile, history, events, forecast(running.plan, running.load, history))
 
 
@@ -248,9 +255,62 @@ def _expected(
         )
         return next((water for water in found if water), None)
     loads, events = _seen(session, material.stockpile, now)
-    others = _observed(item for item in loads if item.id != load_id)
-    history = history_up_to(others, events, now, weathered)
-    return expected_water(plan, load, history)
+    word = _word_on(session, plan_id, plan, material)
+    history = _history_of(word, loads, events, load_id, now, weathered)
+    if not is_only_told(history):
+        return expected_water(plan, load, history)
+    if any(isinstance(event, PileTold) and event.plan_id == plan_id for event in events):
+        return None
+    before = history_up_to(_observed(loads), events, now, weathered)
+    return asked_of_the_pile(plan, load, before)
+
+
+class _Word(NamedTuple):
+    """What was typed of its stockpile for a job, with the plans that say so: its versions since."""
+
+    told: Told
+    plan_ids: frozenset[UUID]
+
+    def stands(self, events: Iterable[StockpileEvent]) -> bool:
+        """Whether it stands: nobody said that the sand is from the same stockpile as before."""
+        said = [event for event in events if isinstance(event, PileTold) and event.plan_id in self.plan_ids]
+        return not said or not said[-1].is_same
+
+
+def _word_on(session: Session, plan_id: UUID | None, plan: Plan, material: PlanMaterial) -> _Word | None:
+    """What was typed for a plan; that the version before it says the same makes it no newer."""
+    moisture = told_moisture(plan)
+    if moisture is None or plan_id is None:
+        return None
+    typed = models.StoredPlan.job["materials"][material.name]["moisture_fraction"].as_float()
+    first = select(of_job()).where(models.StoredPlan.id == plan_id).scalar_subquery()
+    versions = session.execute(
+        select(models.StoredPlan.id, models.StoredPlan.made_at, typed)
+        .where(of_job() == first)
+        .order_by(models.StoredPlan.made_at.desc())
+    ).all()
+    at = next(index for index, version in enumerate(versions) if version[0] == plan_id)
+    same = list(takewhile(lambda version: version[2] == moisture, versions[at:]))
+    return _Word(Told(same[-1][1], moisture), frozenset(version[0] for version in versions))
+
+
+def _history_of(
+    word: _Word | None,
+    loads: Sequence[RunningLoad],
+    events: Sequence[StockpileEvent],
+    load_id: UUID | None,
+    now: datetime,
+    weathered: Weathered | None,
+) -> list[Observation]:
+    """The history of a stockpile before a load: from what was typed for its job on, where that stands."""
+    others = [item for item in loads if item.id != load_id]
+    if word is None or not word.stands(events):
+        return history_up_to(_observed(others), events, now, weathered)
+    # It was said before the first load of its job was begun.
+    begun = [item.begun_at for item in loads if item.plan_id in word.plan_ids]
+    told = word.told._replace(at=min([word.told.at, *begun]))
+    own = _observed(item for item in others if item.plan_id in word.plan_ids)
+    return history_up_to(own, events, now, weathered, told)
 
 
 def expected_for_next(
@@ -265,6 +325,19 @@ def expected_for_next(
     """The water a load that was not begun would be expected to need now."""
     with crew_reading(engine, visitor.crew_id) as session:
         return _expected(session, plan_id, plan, load, now, None, _weathered(visitor, weather))
+
+
+def expected_of_new(
+    engine: Engine, visitor: Visitor, plan: Plan, now: datetime, weather: Weather | None = None
+) -> list[ExpectedWater | None]:
+    """The water of each kind of load of a plan that is not kept yet, as its cards will have it; see ``loads_alike``."""
+    material = followed(plan)
+    if material is None or told_moisture(plan) is not None:
+        return [None for _ in plan.loads_alike]
+    with crew_reading(engine, visitor.crew_id) as session:
+        loads, events = _seen(session, material.stockpile, now)
+    history = history_up_to(_observed(loads), events, now, _weathered(visitor, weather))
+    return [expected_water(plan, same[0], history) for same in plan.loads_alike]
 
 
 def expected_of_loads(

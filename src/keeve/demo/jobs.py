@@ -2,7 +2,7 @@
 
 from typing import Any
 
-_SAND = {"moisture_fraction": 0.04, "bulking_fraction": 0.2}
+_SAND = {"bulking_fraction": 0.2}
 _BUCKET = {"name": "bucket", "volume_l": 12, "tare_kg": 0.7}
 _JUG = {"name": "jug", "volume_l": 1, "material": "water"}
 

@@ -72,7 +72,7 @@ def test_what_is_unusual_and_can_be_stays_silent(given: dict[str, Any]) -> None:
         ({"materials": {"sand": {"particle_density_kg_m3": 2.65}}}, "materials.sand.particle_density_kg_m3"),
         ({"materials": {"sand": {"bulking_fraction": 0.9}}}, "materials.sand.bulking_fraction"),
         ({"waste_fraction": 0.8}, "waste_fraction"),
-        ({"mixer": {"kind": "tilting-drum", "working_l": 4500}}, "mixer.working_l"),
+        ({"mixer": {"kind": "tilting-drum", "working_l": 45_000}}, "mixer.working_l"),
         ({"need": {"shape": "unit-masonry-mortar", "wall_area_m2": 6, "unit_length_mm": 21.5, "unit_height_mm": 65,
                    "unit_width_mm": 102.5, "joint_mm": 10}}, "need.0.unit_length_mm"),
     ],

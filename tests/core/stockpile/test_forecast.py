@@ -109,7 +109,9 @@ def test_the_eye_never_lifts_the_ceiling_and_a_dried_pan_does() -> None:
     by_eye = expected_water(PLAN, LOAD, history_up_to(taught, [], at))
     assert by_eye is not None
     water = as_expected(PLAN, LOAD, by_eye).water
-    assert by_eye.start_l == water.ceiling_l == LOAD.water.ceiling_l
+    assert water.ceiling_l == LOAD.water.ceiling_l
+    # A start is never the max: something is left to judge with.
+    assert by_eye.start_l == pytest.approx(0.95 * water.ceiling_l)
     assert "Do a pan test" in in_words(by_eye.because)
     pan = happened("pan", 1.9, wet_kg=1.11, dry_kg=1.1, pan_kg=0.1)
     weighed = expected_water(PLAN, LOAD, history_up_to(taught, [pan], at))

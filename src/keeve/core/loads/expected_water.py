@@ -23,7 +23,7 @@ def as_expected(plan: Plan, load: Load, expected: ExpectedWater | None) -> Load:
     material = followed(plan)
     if material is None:
         about_l = min(max(expected.about_l, load.water.min_l), load.water.ceiling_l)
-        return load.with_water(start_l=expected.start_l, target_l=about_l)
+        return load.with_water(start_l=expected.start_l, target_l=max(about_l, expected.start_l))
     water = shifted_water(load, material, expected.free_moisture_fraction, expected.weighed)
     return load.model_copy(update={"water": water}).with_water(start_l=expected.start_l)
 
@@ -43,7 +43,9 @@ def carried_over(plan: Plan, load: Load, last: Load, state: LoadState) -> Expect
     if right is None or followed(plan) or not plan.mix.regime_traits.water_in_steps:
         return None
     taken_l = contents(plan, last, state).as_planned_l(right.water_l) * load.binder_kg / last.binder_kg
-    start_l = min(max(taken_l, LEAST_POUR_L), load.water.ceiling_l)
+    # A label may leave nothing to judge.
+    most_l = max(most_to_start_l(load.water.ceiling_l), load.water.start_l)
+    start_l = min(max(taken_l, LEAST_POUR_L), most_l)
     return ExpectedWater(
         stockpile="",
         start_l=start_l,
@@ -56,6 +58,15 @@ def carried_over(plan: Plan, load: Load, last: Load, state: LoadState) -> Expect
         weighed=False,
         because=ForecastReason(kind="last-load"),
     )
+
+
+# So much of the max is never poured before the first look. A judgement made here.
+_LEFT_TO_JUDGE = 0.05
+
+
+def most_to_start_l(ceiling_l: float) -> float:
+    """The most water to start with, L: what is learnt leaves something to judge with, whatever it says."""
+    return ceiling_l * (1 - _LEFT_TO_JUDGE)
 
 
 def shifted_water(load: Load, material: PlanMaterial, free_fraction: float, weighed: bool) -> LoadWater:
@@ -115,6 +126,11 @@ def in_words(because: ForecastReason) -> str:
                     else "Is it new sand, or from another part of the pile?"
                 )
                 + " Note it under Our kit."
+            )
+        case "told":
+            words = (
+                f"Same pile as before? You typed {now} free water, the loads before say {before} %. "
+                "This job goes by what you typed until you say so."
             )
         case "seen-once":
             words = f"The pile holds {now} free water at the last load."

@@ -15,7 +15,7 @@ class ForecastReason(Strict):
 
     Args:
         kind: that the last load took it; what changed the stockpile unseen; that it changed and nobody said so; how it
-            has gone since it last changed.
+            has gone since it last changed; ``told``, that another moisture was typed than it had before.
         free_moisture_fraction: free moisture of the stockpile.
         before_fraction: what that was before.
         spread_fraction: how far it may be from that.
@@ -25,7 +25,7 @@ class ForecastReason(Strict):
     """
 
     kind: Literal[
-        "last-load", "rain", "delivery", "night", "untold", "drying", "wetter", "steady", "seen-once"
+        "last-load", "rain", "delivery", "night", "untold", "drying", "wetter", "steady", "seen-once", "told"
     ]
     free_moisture_fraction: _Moisture = 0.0
     before_fraction: _Moisture = 0.0

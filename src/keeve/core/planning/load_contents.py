@@ -244,13 +244,13 @@ def load_by_bag(
     bags = size.bags or size.volume_m3 * 1000 / label.yield_l
     each = {part.name: bags * label.bag_kg * part.parts / parts[0].parts for part in parts}
     loose_l = {part.name: each[part.name] / part.bulk_density_kg_m3 * 1000 for part in parts}
-    target_l = bags * (label.water_min_l + label.water_max_l) / 2
+    start_l = bags * label.water_start_l
+    # The middle of the label's range; not less than the start its owner wrote.
+    target_l = max(bags * (label.water_min_l + label.water_max_l) / 2, start_l)
     binder = sum(each.values())
     amounts = LoadAmounts(each, each, loose_l, target_l)
     packs = bags / (mix.bags_a_batch or 1)
     admixtures, admixture_l = _admixtures(mix, job, amounts, binder, size.volume_m3, workings, packs)
-    # A start above the middle of the label's range would leave nothing to judge.
-    start_l = min(bags * label.water_start_l, target_l)
     return Load(
         number=size.number,
         yield_l=size.volume_m3 * 1000,

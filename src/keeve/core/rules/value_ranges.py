@@ -48,8 +48,8 @@ SPANS: dict[str, Span] = SIZES | {
     "waste_fraction": Span(0, 0.5, ""),
     "water_c": Span(0, 60, "°C"),
     "slump_mm": Span(10, 260, "mm"),
-    "working_l": Span(1, 1000, "L"),
     # To a truck of ready-mix.
+    "working_l": Span(1, 10_000, "L"),
     "mixer_working_l": Span(1, 10_000, "L"),
 }
 # The largest dose that is one, by what it is counted on.

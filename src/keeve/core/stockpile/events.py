@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from typing import Annotated, Any, Literal
+from uuid import UUID
 
 from pydantic import Field, TypeAdapter
 
@@ -102,8 +103,25 @@ class JarShaken(LoadEvent):
         return silt_jar(water_look=self.water_look, floating=self.floating).verdict
 
 
+class PileTold(LoadEvent):
+    """Whether the sand of a plan, typed otherwise than the loads before say, is from the same stockpile as theirs."""
+
+    kind: Literal["pile"]
+    plan_id: Annotated[UUID, Field(strict=False)]
+    is_same: bool
+
+
 StockpileEvent = (
-    Rained | Delivered | PanDried | MoistureMeasured | Felt | BulkingTested | Covered | JarShaken | Undone
+    Rained
+    | Delivered
+    | PanDried
+    | MoistureMeasured
+    | Felt
+    | BulkingTested
+    | Covered
+    | JarShaken
+    | PileTold
+    | Undone
 )
 
 

@@ -11,12 +11,12 @@ from functools import lru_cache
 from typing import Literal, NamedTuple
 
 from keeve.core.loads.contents import contents
-from keeve.core.loads.expected_water import followed, free_water_kg, in_words, shifted_water
+from keeve.core.loads.expected_water import followed, free_water_kg, in_words, most_to_start_l, shifted_water
 from keeve.core.loads.load_state import LoadState
 from keeve.core.loads.pre_start import ExpectedWater, ForecastReason
 from keeve.core.mixes.model import Reading
 from keeve.core.planning.plan import Load, Plan, PlanMaterial
-from keeve.core.rules.next_water import PAN_SD, Judged, NextWater, PastLoad, Reset, next_water
+from keeve.core.rules.next_water import BAND_SD, PAN_SD, Judged, NextWater, PastLoad, Reset, next_water
 from keeve.core.stockpile.events import (
     FEEL_SD,
     PROBE_SD,
@@ -36,6 +36,28 @@ _NIGHT = timedelta(hours=8)
 # A change of free moisture that is worth a word.
 _WORTH_SAYING = 0.003
 _JUDGED: dict[Reading, Judged] = {"too-dry": "dry", "right": "right", "too-wet": "wet"}
+
+
+class Told(NamedTuple):
+    """The moisture of its followed stockpile that a person typed for a job, and when: it stands until loads of this job
+    say otherwise.
+    """
+
+    at: datetime
+    moisture_fraction: float
+
+
+# How sure a typed moisture is, standard deviation. A judgement made here, between a probe and the feel of a handful.
+_TOLD_SD = 0.01
+
+
+def told_moisture(plan: Plan) -> float | None:
+    """The moisture that was typed for the followed stockpile; None where its default was taken."""
+    material = followed(plan)
+    if material is None or f"materials.{material.name}.moisture_fraction" in plan.assumed:
+        return None
+    # A default of nothing is not told as one.
+    return material.moisture_fraction or None
 
 
 class Observation(NamedTuple):
@@ -81,13 +103,25 @@ def history_up_to(
     events: Sequence[StockpileEvent],
     now: datetime,
     weathered: Weathered | None = None,
+    told: Told | None = None,
 ) -> list[Observation]:
     """Loads and what happened to the stockpile, as one history in order of time up to now.
 
     ``weathered``: what the weather should have done to it over a night in the open; None where nobody knows it.
+    ``told``: what was typed for the job whose loads these are: its history begins with that.
     """
     between = [Observation(event.occurred_at, past) for event in events if (past := _between_loads(event))]
     history: list[Observation] = []
+    if told:
+        word = {
+            "reset": "delivery",
+            "pan_moisture_fraction": told.moisture_fraction,
+            "pan_sd_fraction": _TOLD_SD,
+        }
+        between = [item for item in between if item.at >= told.at]
+        # What was measured since is the newer word.
+        if all(item.past.pan_sd_fraction > _TOLD_SD or _is_unmeasured(item.past) for item in between):
+            history.append(Observation(told.at, _SEEN_NOTHING.model_copy(update=word)))
     for at, past in sorted([*loads, *between], key=lambda observed: observed.at):
         overnight = (
             history and at - history[-1].at > _NIGHT and past.reset is None and not _was_covered(events, at)
@@ -177,6 +211,15 @@ def _next_water(
     )
 
 
+def is_only_told(history: Sequence[Observation]) -> bool:
+    """Whether nothing is known but what was typed for the job: its plan says all there is to say."""
+    return len(history) == 1 and history[0].past.pan_sd_fraction == _TOLD_SD
+
+
+def _is_unmeasured(past: PastLoad) -> bool:
+    return past.pan_moisture_fraction is None
+
+
 def _tells(past: PastLoad) -> bool:
     return past.judged != "unmixed" or past.pan_moisture_fraction is not None
 
@@ -192,9 +235,10 @@ def expected_water(plan: Plan, load: Load, history: Sequence[Observation]) -> Ex
         return None
     water = known.water
     ceiling_l = shifted_water(load, material, water.free_moisture_fraction, known.weighed).ceiling_l
+    start_l = max(water.low_l if known.unseen else water.start_l, LEAST_POUR_L)
     return ExpectedWater(
         stockpile=material.stockpile,
-        start_l=min(max(water.low_l if known.unseen else water.start_l, LEAST_POUR_L), ceiling_l),
+        start_l=min(start_l, most_to_start_l(ceiling_l)),
         about_l=water.start_l,
         low_l=water.low_l,
         high_l=water.high_l,
@@ -203,6 +247,37 @@ def expected_water(plan: Plan, load: Load, history: Sequence[Observation]) -> Ex
         sd_fraction=water.sd_fraction,
         weighed=known.weighed,
         because=known.because.model_copy(update={"is_past_ceiling": water.start_l > ceiling_l}),
+    )
+
+
+def asked_of_the_pile(plan: Plan, load: Load, before: Sequence[Observation]) -> ExpectedWater | None:
+    """The water of a load as it is planned, with the question whether its sand is from the same pile as before.
+
+    None where what was typed for the plan is what the loads before it say, but for their bands.
+
+    Args:
+        plan: the plan, with a moisture that was typed.
+        load: the load.
+        before: the history of the stockpile apart from that plan.
+    """
+    material, known = followed(plan), forecast(plan, load, before)
+    if material is None or known is None:
+        return None
+    typed, learnt = material.free_fraction, known.water.free_moisture_fraction
+    if abs(typed - learnt) <= known.water.spread_fraction + BAND_SD * _TOLD_SD:
+        return None
+    planned = load.water
+    return ExpectedWater(
+        stockpile=material.stockpile,
+        start_l=planned.start_l,
+        about_l=planned.target_l,
+        low_l=planned.start_l,
+        high_l=planned.ceiling_l,
+        last_total_l=None,
+        free_moisture_fraction=typed,
+        sd_fraction=_TOLD_SD,
+        weighed=False,
+        because=ForecastReason(kind="told", free_moisture_fraction=typed, before_fraction=learnt),
     )
 
 

@@ -94,7 +94,7 @@ class StockpileNews(NamedTuple):
 
     words: str
     key: str
-    event: Mapping[str, str]
+    event: Mapping[str, str | bool]
 
 
 STOCKPILE_NEWS = (

@@ -285,6 +285,15 @@ class BenchView:
         return STOCKPILE_NEWS
 
     @property
+    def pile_answers(self) -> Sequence[StockpileNews]:
+        """The answers to whether the sand is from the same pile as before."""
+        told = {"kind": "pile", "plan_id": str(self.running.plan_id)}
+        return (
+            StockpileNews("Same pile", "7", {**told, "is_same": True}),
+            StockpileNews("Another pile", "8", {**told, "is_same": False}),
+        )
+
+    @property
     def may_stiffen(self) -> bool:
         """Whether what stands may be worked up again."""
         return self.now.act == "place" and self.running.plan.mix.retempering != "never"

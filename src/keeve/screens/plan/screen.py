@@ -8,13 +8,14 @@ from fastapi import HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.errors import InputError
+from keeve.core.loads.pre_start import ExpectedWater
 from keeve.core.log.learning import Learnt
 from keeve.core.mixes.model import Use
-from keeve.core.planning.plan import PlanItem
+from keeve.core.planning.plan import Plan, PlanItem
 from keeve.core.planning.yard import OwnBag, YardItem
 from keeve.core.texts import written
 from keeve.core.units import System
-from keeve.data import jobs, mixes, plans, yard
+from keeve.data import jobs, mixes, plans, stockpiles, yard
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
 from keeve.data.job_summaries import ClosedWaste
@@ -112,7 +113,7 @@ def preview(request: Request, database: Database, visitor: Anyone) -> Response:
         else mixes.known_mixes(database, visitor, typed.get("mix", ""))
     )
     form = plan_form.form_from(typed, units_of(request), known, typed)
-    result = _result(form)
+    result = _result(request, database, visitor, form)
 
     def part(template: str, **values: Any) -> str:
         return bytes(page(request, template, form=form, **values).body).decode()
@@ -247,7 +248,7 @@ def _form_page(
         learnt=learnt,
         changed=jobs.job_page(database, visitor, job_id) if job_id and visitor else None,
         **_choices(database, visitor, form, owned),
-        **_result(form),
+        **_result(request, database, visitor, form),
     )
 
 
@@ -301,13 +302,20 @@ def shape_choices() -> dict[str, Any]:
     }
 
 
-def _result(form: PlanForm) -> dict[str, Any]:
+def _result(request: Request, database: Engine, visitor: Visitor | None, form: PlanForm) -> dict[str, Any]:
     """The answer to the form with its pictures, or none; what is wrong is left on the form."""
+    state = request.app.state
+
+    def expected(plan: Plan) -> Sequence[ExpectedWater | None]:
+        if visitor is None:
+            return [None for _ in plan.loads_alike]
+        return stockpiles.expected_of_new(database, visitor, plan, state.clock(), state.weather)
+
     job = plan_job.to_job(form)
     if job is None:
         return {"answer": None, "errors": form.wrong}
     try:
-        answer = plan_answer(job)
+        answer = plan_answer(job, expected)
     except InputError as fault:
         form.refuse(fault)
         return {"answer": None, "errors": form.errors}

@@ -1,9 +1,11 @@
 """The answer of the plan page: the plan of a job with what is shown of it."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from keeve.core.loads.expected_water import as_expected
+from keeve.core.loads.pre_start import ExpectedWater
 from keeve.core.planning.amounts import WeighedWater, weighed_water
 from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
@@ -13,6 +15,8 @@ from keeve.core.planning.vessel_loads import COUNTED, VesselError, counting_erro
 from keeve.figures.amounts import BoughtLine, MaterialAmount, material_amounts, shopping_list
 from keeve.figures.plaster import RatioLine, ratios_beside
 from keeve.figures.set_clock import Batches, ClockFigures, Warmth, batches_of, by_warmth, planned_clock
+
+Expects = Callable[[Plan], Sequence[ExpectedWater | None]]
 
 
 class LoadsAlike(NamedTuple):
@@ -60,22 +64,30 @@ class PlanAnswer:
     batches: Batches | None
 
 
-def plan_answer(job: Job) -> PlanAnswer:
+def plan_answer(job: Job, expected_of: Expects | None = None) -> PlanAnswer:
     """The answer to a job.
+
+    Args:
+        job: the job.
+        expected_of: the water of each kind of load, where the crew knows more of its stockpile than the plan.
 
     Raises:
         InputError: the job cannot be planned.
     """
     plan = make_plan(job)
-    load, strength = plan.loads[0], plan.strength
+    strength = plan.strength
+    expected = expected_of(plan) if expected_of else [None for _ in plan.loads_alike]
+    firsts = [
+        as_expected(plan, same[0], water) for same, water in zip(plan.loads_alike, expected, strict=True)
+    ]
+    load = firsts[0]
     left = strength.litre_more_ratio if strength else None
     return PlanAnswer(
         plan=plan,
         load=load,
         alike=[
             LoadsAlike(len(same), one, material_amounts(plan, one), weighed_water(plan, one.water.start_l))
-            for same in plan.loads_alike
-            for one in same[:1]
+            for same, one in zip(plan.loads_alike, firsts, strict=True)
         ],
         shopping=shopping_list(plan),
         waste_m3=plan.volume.order_m3 - plan.volume.net_m3,
