@@ -286,6 +286,20 @@ class AnyLoad(RuleBasedStateMachine):
         )
 
     @invariant()
+    def what_is_in_and_what_is_offered_come_to_the_start(self) -> None:
+        """By whatever way water came in before: a rinse, a hose, a step poured a little more or less."""
+        if not hasattr(self, "run") or self.run.now.act in OVER:
+            return
+        now = self.run.now
+        offered_l = [step.water_l for step in self.all_open() if step.water_l is not None]
+        if not offered_l:
+            return
+        assert now.held.added_l + sum(offered_l) == pytest.approx(max(now.held.added_l, now.window.start_l))
+        assert sum(offered_l) <= max(now.window.ceiling_l - now.held.added_l, 0.0) + 1e-9
+        if now.held.growth == pytest.approx(1) and now.held.admixture_l == now.load.water.in_admixture_l:
+            assert now.window.start_l == pytest.approx(now.load.water.start_l)
+
+    @invariant()
     def figures_are_sane(self) -> None:
         if not hasattr(self, "run"):
             return

@@ -14,7 +14,7 @@ from keeve.core.loads.state_parts import Judgement
 from keeve.core.loads.working_life import Life, Stage, began_at, life_by_clock, life_of
 from keeve.core.mixes.model import driest_right
 from keeve.core.planning.expected_strength import strength_of_load
-from keeve.core.planning.plan import Load, LoadStep, Plan, PlanStep, load_step
+from keeve.core.planning.plan import Load, LoadStep, Plan, load_step
 from keeve.core.rules.strength import StrengthBand
 from keeve.core.rules.water import WaterWindow, water_account, water_window
 from keeve.core.rules.workings import Working, Workings
@@ -156,7 +156,7 @@ def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situat
     counted = for_count(plan, state, held, workings) if state.recounted else None
     window = _window(left, held)
     ceiling_left_l = max(window.ceiling_l - held.added_l, 0.0)
-    steps = [_step(step, left, left_of(step, whole, state), ceiling_left_l) for step in plan.procedure]
+    steps = _steps(plan, whole, state, left, max(window.start_l - held.added_l, 0.0))
     rested = any(step.plan.kind == "rest" and step.plan.step in state.steps_done for step in steps)
     takes_water = not (rested and plan.mix.retempering == "remix_dry")
     act: Act
@@ -210,10 +210,16 @@ def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situat
     )
 
 
-def _step(step: PlanStep, load: Load, left: float, most_water_l: float) -> LoadStep:
-    """A step with what is left of it; none asks for more water than the load may have."""
-    found = load_step(step, load, left)
-    return found if found.water_l is None else replace(found, water_l=min(found.water_l, most_water_l))
+def _steps(plan: Plan, whole: Load, state: LoadState, load: Load, to_pour_l: float) -> list[LoadStep]:
+    """The steps with what is left of each.
+
+    Those of water share what is still to pour until the start is in, wherever water came from before: a rinse, a hose,
+    a step that was poured a little more or less.
+    """
+    steps = [load_step(step, load, left_of(step, whole, state)) for step in plan.procedure]
+    planned_l = sum(step.water_l or 0.0 for step in steps)
+    share = to_pour_l / planned_l if planned_l else 0.0
+    return [step if step.water_l is None else replace(step, water_l=step.water_l * share) for step in steps]
 
 
 def _when_empty(plan: Plan, state: LoadState) -> Act:
@@ -317,7 +323,10 @@ def _window(load: Load, held: Contents) -> Window:
     water = load.water
     ceiling_l = held.to_add_l(water.ceiling_l)
     return Window(
-        min(water.start_l, ceiling_l), held.to_add_l(water.min_l), held.to_add_l(water.target_l), ceiling_l
+        min(held.to_add_l(water.start_l), ceiling_l),
+        held.to_add_l(water.min_l),
+        held.to_add_l(water.target_l),
+        ceiling_l,
     )
 
 

@@ -348,6 +348,12 @@ class Plan(_Part):
         return [material.name for material in self.materials if material.is_binder]
 
     @property
+    def is_in_whole_bags(self) -> bool:
+        """Whether the volume to make is what whole bags of a mix by the bag make."""
+        bags = [count.count for load in self.loads for charge in load.charges for count in charge.vessels]
+        return self.mix.basis_traits.is_blended and all(count == round(count) for count in bags)
+
+    @property
     def has_damp(self) -> bool:
         """Whether any of it is damp: what is pre-weighed then keeps for one day only."""
         return any(material.moisture_fraction for material in self.materials)
