@@ -296,7 +296,9 @@ class AnyLoad(RuleBasedStateMachine):
             return
         assert now.held.added_l + sum(offered_l) == pytest.approx(max(now.held.added_l, now.window.start_l))
         assert sum(offered_l) <= max(now.window.ceiling_l - now.held.added_l, 0.0) + 1e-9
-        if now.held.growth == pytest.approx(1) and now.held.admixture_l == now.load.water.in_admixture_l:
+        planned_kg = {charge.material: charge.mass_kg for charge in now.load.charges}
+        is_as_planned = now.held.batch_kg == pytest.approx(planned_kg)
+        if is_as_planned and now.held.admixture_l == now.load.water.in_admixture_l:
             assert now.window.start_l == pytest.approx(now.load.water.start_l)
 
     @invariant()
