@@ -108,6 +108,18 @@ def check_not_in_future(event: LoadEvent, now: datetime) -> None:
         )
 
 
+# Nobody tells at a bench of what was longer before. A judgement made here.
+_LONGEST_BEFORE = timedelta(hours=12)
+
+
+def check_not_long_before(event: LoadEvent, running: RunningLoad) -> None:
+    """Refuse what happened long before its load was begun; a little before, the bench was opened late."""
+    if event.occurred_at < running.begun_at - _LONGEST_BEFORE:
+        raise InputError(
+            "before_load", "occurred_at is long before this load. Check the time.", ["occurred_at"]
+        )
+
+
 def received(raw: Any, visitor: Visitor, now: datetime) -> Any:
     """An event as it came in, with who sent it and when: checked with the rest, as it will be read."""
     if not isinstance(raw, Mapping):

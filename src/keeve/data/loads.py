@@ -30,6 +30,7 @@ from keeve.data.accounts import Visitor
 from keeve.data.load_store import (
     add_event,
     check_not_in_future,
+    check_not_long_before,
     loads_where,
     own_event,
     read_event,
@@ -183,6 +184,7 @@ def record_event(
         running = read_load(session, load_id)
         if running is None or any(event.id == known.id for known in running.events):
             return running
+        check_not_long_before(event, running)
         check_allowed(running.plan, running.state, running.situation(event.occurred_at), event)
         add_event(session, visitor, load_id, event, now)
         if isinstance(event, Placed):

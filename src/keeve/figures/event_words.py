@@ -118,6 +118,8 @@ def event_words(event: LoadEvent, plan: Plan, quantity: Quantity) -> str:
 def _of_material(event: Charged | Corrected, quantity: Quantity) -> str:
     if isinstance(event, Corrected):
         return f"Added {', '.join(_masses(event.add_kg, quantity))} to correct it"
+    if not event.mass_kg:
+        return f"First handful of {event.material}" if event.part else f"No {event.material} added"
     return f"Added {event.material}{', part' if event.part else ''}, {quantity(event.mass_kg, 'mass')}"
 
 

@@ -385,3 +385,49 @@ MIX = yaml.safe_load(mix_text(get_mix("plaster-casting")))
 def test_a_mix_says_how_it_is_run_and_has_what_that_needs(changes: dict[str, object], words: str) -> None:
     with pytest.raises(InputError, match=words):
         validated(Mix, {**deepcopy(MIX), **changes})
+
+
+@given(
+    st.floats(0, 1),
+    st.lists(st.tuples(st.floats(0.1, 2.5), st.floats(0, 0.5)), min_size=2, max_size=2),
+)
+def test_what_took_so_long_began_so_long_ago(before_min: float, told: list[tuple[float, float]]) -> None:
+    """Rested so long and mixed so long, told within minutes of the water: powder and water met before all of it."""
+    run = Run(PLAN)
+    while run.now.step is None or run.now.step.plan.kind != "rest":
+        run.at += timedelta(minutes=before_min / 4)
+        run.step()
+    for minutes, after_min in told:
+        step = run.now.step
+        assert step is not None
+        run.at += timedelta(minutes=after_min)
+        kind = "rested" if step.plan.kind == "rest" else "mixed"
+        run.record({"kind": kind, "step": step.plan.step, "minutes": minutes})
+    met = run.now.life.began_at
+    assert met is not None
+    assert (run.at - met).total_seconds() / 60 >= sum(minutes for minutes, _ in told) - 1e-4
+    window = run.now.clock.window_min if run.now.clock else (0.0, 0.0)
+    assert run.now.dead_at == met + timedelta(minutes=window[1])
+
+
+def test_the_clock_starts_with_the_first_handful_and_every_sight_waits_for_its_time() -> None:
+    run = Run(PLAN)
+    while run.now.step is None or run.now.step.plan.kind != "charge":
+        run.step()
+    step = run.now.step
+    begun = run.at = run.at + timedelta(minutes=1)
+    charged = {"kind": "charged", "step": step.plan.step, "material": step.plan.material}
+    run.record({**charged, "mass_kg": 0.0, "part": True})
+    assert run.now.life.began_at == begun
+    assert run.now.step == step
+    run.at += timedelta(minutes=2.5)
+    run.record({**charged, "mass_kg": step.mass_kg})
+    assert run.now.life.began_at == begun
+    to_pour(run)
+    ready = {offer.target: offer.ready_at for offer in run.offers if offer.action == "see" and offer.is_open}
+    assert ready
+    for sight, at in ready.items():
+        assert at is not None
+        if at > run.at:
+            with pytest.raises(InputError, match="Not yet"):
+                run.record({"kind": "seen", "sight": sight})

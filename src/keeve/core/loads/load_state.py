@@ -5,7 +5,7 @@ whole load, beside the share of it that is still in the mixer: what goes into ha
 """
 
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import datetime, timedelta
 from types import MappingProxyType
 from typing import Any, NamedTuple, TypeVar
 from uuid import UUID
@@ -168,8 +168,24 @@ class LoadState(NamedTuple):
 
     @property
     def undoable(self) -> LoadEvent | None:
-        """The last event that can be undone."""
-        return next((item for item in reversed(self.applied) if not item.is_own), None)
+        """The event told last of those that can be undone, whenever it happened."""
+        told = [item for item in self.applied if not item.is_own]
+        return max(told, key=lambda item: item.received_at or item.occurred_at, default=None)
+
+    def after(self, at: datetime, minutes: float | None) -> "LoadState":
+        """The state before an act that ended then and took so long: it began after all that was in, whenever told.
+
+        What was tapped later than that went in earlier, and all before it by as much: the clocks follow.
+        """
+        if minutes is None or self.worked_at is None:
+            return self
+        late = self.worked_at - (at - timedelta(minutes=minutes))
+        if late <= timedelta(0):
+            return self
+        return self._replace(
+            water=tuple(item._replace(at=item.at - late) for item in self.water),
+            charged_at={name: moment - late for name, moment in self.charged_at.items()},
+        )
 
 
 def mixed_l(load: Load, state: LoadState) -> float:

@@ -95,7 +95,7 @@ def record(
 
     try:
         # Most taps need no look at the load before: it is read once, under its lock.
-        read = typed_event(event, bench, visitor.units)
+        read = typed_event(event, bench, visitor.units, visitor.zone)
         running = loads.record_event(database, visitor, load_id, read, now)
     except InputError as fault:
         return _refused(fault, bench(), visitor)

@@ -285,6 +285,16 @@ class BenchView:
         return STOCKPILE_NEWS
 
     @property
+    def is_before_first_handful(self) -> bool:
+        """Whether the set clock starts with the first handful of the material in hand, and none is in yet."""
+        step = self.now.step
+        return (
+            self.now.clock is not None
+            and step is not None
+            and step.plan.material not in self.running.state.charged_at
+        )
+
+    @property
     def pile_answers(self) -> Sequence[StockpileNews]:
         """The answers to whether the sand is from the same pile as before."""
         told = {"kind": "pile", "plan_id": str(self.running.plan_id)}

@@ -150,7 +150,17 @@ document.addEventListener("alpine:init", () => {
       }
     },
 
+    // When it was done, where that is not now: the server reads it as it is told.
+    when() {
+      const told = this.$root.querySelector("[data-when]");
+      if (!told || told.value !== "clock") return told ? told.value : "";
+      return this.$root.querySelector("[data-clock]").value;
+    },
+
     slide(input) {
+      if (input.dataset.when !== undefined) {
+        this.$root.querySelector("[data-clock]").hidden = input.value !== "clock";
+      }
       if (input.dataset.slider === undefined) return;
       for (const slide of input.closest("details").querySelectorAll("[data-slide]")) {
         slide.hidden = slide.dataset.slide !== input.value;
@@ -229,6 +239,7 @@ document.addEventListener("alpine:init", () => {
         occurred_at: new Date(this.now()).toISOString(),
         schema: 1,
       });
+      if (to === "events" && this.when()) event.when = this.when();
       const { load, crew } = this.$root.dataset;
       write(QUEUE, [...read(QUEUE, []), { load, crew, to, event, words }]);
       this.send();

@@ -53,7 +53,7 @@ class Mix(Action[Mixed]):
 
     def apply(self, load: Load, state: LoadState, event: Mixed) -> LoadState:
         """Have it mixed."""
-        return state._replace(
+        return state.after(event.occurred_at, event.minutes)._replace(
             steps_done=state.steps_done if event.step is None else state.steps_done | {event.step},
             is_mixed=True,
             mixings=state.mixings + 1,

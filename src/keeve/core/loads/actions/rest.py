@@ -42,4 +42,5 @@ class Rest(Action[Rested]):
 
     def apply(self, load: Load, state: LoadState, event: Rested) -> LoadState:
         """Have the step done."""
-        return state._replace(steps_done=state.steps_done | {event.step}, worked_at=event.occurred_at)
+        before = state.after(event.occurred_at, event.minutes)
+        return before._replace(steps_done=state.steps_done | {event.step}, worked_at=event.occurred_at)

@@ -35,7 +35,7 @@ class See(Action[Seen]):
     id, event = "see", Seen
 
     def offers(self, at: Moment) -> Iterator[Offer]:
-        """Each sight that can be seen by now, after those that were."""
+        """Each sight after those that were seen, from when it can be."""
         clock = at.now.clock
         if clock is None:
             return
@@ -45,11 +45,12 @@ class See(Action[Seen]):
             unmixed = InputError("not_mixed", "Mix it first. There is nothing to see before.", ["sight"])
         past = InputError("seen_already", "You've logged a later stage. Undo that first.", ["sight"])
         for sight, minutes in SIGHTS.items():
-            refusal = unmixed or (None if minutes > reached else past) or _not_then(clock, at.now.at, minutes)
+            refusal = unmixed or (None if minutes > reached else past) or _too_late(clock, at.now.at, minutes)
             yield Offer(
                 self.id,
                 {"kind": "seen", "sight": sight},
                 sight,
+                ready_at=clock.at(_SEEN_BETWEEN[0] * minutes * clock.factor),
                 still=frozenset({"dead", "clean", "strip"}),
                 refusal=refusal,
             )
@@ -63,15 +64,13 @@ class See(Action[Seen]):
         return state._replace(seen=(*state.seen, SeenAt(event.sight, event.occurred_at)))
 
 
-def _not_then(clock: SetClock, at: datetime, minutes: float) -> InputError | None:
-    """Why a sight cannot have been seen by now: nothing sets that much sooner, or later, than the clock says."""
+def _too_late(clock: SetClock, at: datetime, minutes: float) -> InputError | None:
+    """Why a sight cannot have been seen only now: nothing sets that much later than the clock says."""
     elapsed = clock.elapsed_min(at) or 0.0
-    soonest, latest = (minutes * clock.factor * times for times in _SEEN_BETWEEN)
-    if soonest <= elapsed <= latest:
+    if elapsed <= _SEEN_BETWEEN[1] * minutes * clock.factor:
         return None
-    when = "so soon" if elapsed < soonest else "so late"
     return InputError(
         "not_then",
-        f"You can't see that {when}: {elapsed:.0f} min since plaster met water. Tap it when you see it.",
+        f"You can't see that so late: {elapsed:.0f} min since plaster met water. Tap it when you see it.",
         ["sight"],
     )
