@@ -23,6 +23,16 @@ NEAR_ENOUGH_FRACTION = 0.01
 COUNT_FRACTION = 0.02
 
 
+def is_over(volume_l: float, room_l: float) -> bool:
+    """Whether a volume is more than there is room for: a mixer is full within a hundredth."""
+    return volume_l > room_l * (1 + NEAR_ENOUGH_FRACTION)
+
+
+def drop_of(most_l: float) -> float:
+    """As much water as nobody pours beside a load that takes this much, L: a drop, of a small load less."""
+    return min(DROP_L, NEAR_ENOUGH_FRACTION * most_l)
+
+
 def whole_up(number: float) -> int:
     """The next whole number; what is a rounding over a whole number is that number."""
     return math.ceil(number - ROUNDING)

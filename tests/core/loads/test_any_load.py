@@ -24,8 +24,10 @@ DOSE = {"dose": 150.0, "basis": "ml_per_100kg", "density_kg_l": 1.02, "solids_fr
 DROP_L = 0.05
 
 
-def a_plan(mix: str, mixer: str) -> Plan:
-    changes = a_job_of(mix, mixer)
+def a_plan(mix: str, mixer: str, gauge: str = "weight") -> Plan:
+    kind = "shovel" if gauge == "shovels" else "level"
+    vessels = [{"name": "measure", "volume_l": 4.5, "tare_kg": 0.7, "kind": kind}]
+    changes = {**a_job_of(mix, mixer), "gauge": gauge, "vessels": vessels}
     if mix == "mortar-bricklaying":
         changes["admixtures"] = [{"name": "plasticiser", **DOSE}]
     return plan(**changes)
@@ -143,10 +145,12 @@ def put(event: dict[str, Any], path: str, value: float) -> None:
 class AnyLoad(RuleBasedStateMachine):
     """A load of any mix in any of its mixers."""
 
-    @initialize(procedure=st.sampled_from(EVERY_PROCEDURE))
-    def begin(self, procedure: tuple[str, str]) -> None:
-        note(str(procedure))
-        self.run = Run(a_plan(*procedure))
+    @initialize(
+        procedure=st.sampled_from(EVERY_PROCEDURE), gauge=st.sampled_from(["weight", "volume", "shovels"])
+    )
+    def begin(self, procedure: tuple[str, str], gauge: str) -> None:
+        note(f"{procedure} {gauge}")
+        self.run = Run(a_plan(*procedure, gauge))
 
     def open_offers(self) -> list[Offer]:
         return [offer for offer in self.run.offers if offer.is_open]
@@ -223,8 +227,16 @@ class AnyLoad(RuleBasedStateMachine):
     @precondition(lambda self: self.run.now.act == "correct" and self.run.now.correction.add_kg)
     @rule()
     def a_correction_reaches_its_ratio(self) -> None:
-        run, shown = self.run, self.run.now.correction
+        run, now = self.run, self.run.now
+        shown = now.correction
         assert shown is not None
+        if run.plan.gauge in ("volume", "shovels") and not run.plan.mix.basis_traits.is_blended:
+            # In the measure of the load, and in steps that a hand can do.
+            step_l = 4.5 / (4 if run.plan.gauge == "volume" else 2)
+            for name, kg in shown.add_kg.items():
+                charge = now.load.charge(name)
+                steps = kg / charge.mass_kg * charge.volume_l / step_l
+                assert steps == pytest.approx(max(round(steps), 1), rel=1e-6)
         run.do("correcting", cause=shown.cause, add_kg=shown.add_kg, water_l=shown.water_l, minutes=0.0)
         owed = run.state.owed
         assert owed is not None

@@ -9,11 +9,12 @@ from keeve.core.loads.load_state import LoadState
 from keeve.core.planning.expected_strength import strength_of_load
 from keeve.core.planning.mix_temperature import heat_masses
 from keeve.core.planning.plan import Load, Plan
+from keeve.core.planning.vessel_loads import COUNTED, measures_of
 from keeve.core.rules.corrections import correct_miscount, correct_wet
 from keeve.core.rules.strength import StrengthBand
 from keeve.core.rules.temperature import SOLID_HEAT, CoolingPlan, cooling_plan
 from keeve.core.rules.workings import Workings
-from keeve.core.tolerances import COUNT_FRACTION, CRUMB_KG
+from keeve.core.tolerances import COUNT_FRACTION, CRUMB_KG, NEAR_ENOUGH_FRACTION
 
 # Where the eye says too wet and the figures do not, so much of the water is taken as the surplus where it looks
 # wettest, less between the drawings: a judgement made here, about one visible step on the trowel.
@@ -61,8 +62,10 @@ class _Case(NamedTuple):
 
     @property
     def room_l(self) -> float:
-        """Room left in the mixer, L."""
-        return max(self.plan.mixer.working_l - self.held.yield_l, 0.0)
+        """Room left in the mixer, L; it is full within a hundredth."""
+        working_l = self.plan.mixer.working_l
+        room_l = working_l - self.held.yield_l
+        return room_l if room_l > NEAR_ENOUGH_FRACTION * working_l else 0.0
 
     @property
     def free_fractions(self) -> dict[str, float]:
@@ -82,10 +85,34 @@ class _Case(NamedTuple):
             return None
         return strength_of_load(self.plan, load, load.water.to_add_l(ratio * load.binder_kg), Workings())
 
-    def in_parts(self, cause: Cause, add_kg: dict[str, float]) -> Correction:
-        """The correction that adds these masses, with water to keep the ratio."""
+    @property
+    def ratio(self) -> float | None:
+        """Water over binder now; None before there is both."""
+        held = self.held
+        return held.water_kg / held.binder_kg if held.has_binder and held.added_l > 0 else None
+
+    def counted(self, add_kg: dict[str, float]) -> dict[str, float]:
+        """What is added, where the load is counted out in steps of its measures, one of each at least; kg."""
+        plan, planned = self.plan, self.held.planned
+        if plan.gauge not in COUNTED or plan.mix.basis_traits.is_blended:
+            return add_kg
+        charges = [
+            planned.charge(name).times(kg / planned.charge(name).mass_kg) for name, kg in add_kg.items()
+        ]
+        measures = measures_of(charges, plan.vessels, plan.gauge)
+        in_steps = {}
+        for charge in charges:
+            if measure := measures.get(charge.material):
+                step_l = measure.volume_l * measure.fraction
+                in_steps[charge.material] = (
+                    max(round(charge.volume_l / step_l), 1) * step_l / charge.volume_l * charge.mass_kg
+                )
+        return {**add_kg, **in_steps}
+
+    def adding(self, cause: Cause, rule: str, add_kg: dict[str, float], wanted: float | None) -> Correction:
+        """The correction that adds these masses, with water up to the wanted ratio."""
         plan, held = self.plan, self.held
-        kept = {name: kg for name, kg in add_kg.items() if kg > CRUMB_KG}
+        kept = self.counted({name: kg for name, kg in add_kg.items() if kg > CRUMB_KG})
         dry_kg = {
             name: kg * held.planned.charge(name).dry_kg / held.planned.charge(name).mass_kg
             for name, kg in kept.items()
@@ -93,19 +120,18 @@ class _Case(NamedTuple):
         binder_kg = held.binder_kg + sum(dry_kg.get(name, 0.0) for name in plan.binders)
         free, densities_kg_m3 = self.free_fractions, self.densities_kg_m3
         brought_l = sum(kg * free[name] for name, kg in dry_kg.items())
-        wet = held.has_binder and held.added_l > 0
-        water_l = max(held.water_kg * (binder_kg / held.binder_kg - 1) - brought_l, 0.0) if wet else 0.0
-        ratio = (held.water_kg + brought_l + water_l) / binder_kg if wet else None
+        water_l = max(wanted * binder_kg - held.water_kg - brought_l, 0.0) if wanted else 0.0
+        ratio = (held.water_kg + brought_l + water_l) / binder_kg if wanted else None
         loose_l = sum(kg / densities_kg_m3[name] * 1000 for name, kg in kept.items())
         return Correction(
             cause=cause,
-            rule="correct-miscount",
+            rule=rule,
             add_kg=kept,
             water_l=water_l,
             ratio=ratio,
             loose_l=loose_l,
             room_l=self.room_l,
-            fits=loose_l <= self.room_l,
+            fits=loose_l <= self.room_l + NEAR_ENOUGH_FRACTION * plan.mixer.working_l,
             strength=self.strength(ratio),
         )
 
@@ -160,17 +186,7 @@ def _too_wet(case: _Case, wetness: float) -> Correction:
         return Correction(
             "too-wet", "correct-wet", {}, 0.0, ratio, 0.0, case.room_l, fits=True, strength=None
         )
-    return Correction(
-        cause="too-wet",
-        rule="correct-wet",
-        add_kg={name: kg for name, kg in found.add_kg.items() if kg > CRUMB_KG},
-        water_l=0.0,
-        ratio=found.new_ratio,
-        loose_l=found.volume_l or 0.0,
-        room_l=case.room_l,
-        fits=found.fits is not False,
-        strength=case.strength(found.new_ratio),
-    )
+    return case.adding("too-wet", "correct-wet", found.add_kg, found.new_ratio)
 
 
 def for_count(plan: Plan, state: LoadState, held: Contents, workings: Workings) -> Correction | None:
@@ -192,7 +208,8 @@ def for_count(plan: Plan, state: LoadState, held: Contents, workings: Workings) 
     )
     cause: Cause = "overdosed" if doses and max(doses.values()) > max(times.values()) else "miscounted"
     add_kg = {name: found.add[name] * mass_kg for name, mass_kg in parts.items()}
-    return _Case(plan, state, held, workings).in_parts(cause, add_kg)
+    case = _Case(plan, state, held, workings)
+    return case.adding(cause, "correct-miscount", add_kg, case.ratio)
 
 
 def _sandy_or_rich(case: _Case, cohesion: Cohesion) -> Correction:
@@ -212,7 +229,7 @@ def _sandy_or_rich(case: _Case, cohesion: Cohesion) -> Correction:
         # By dry mass, as the load was planned: so many times what the plan has of it.
         parts[material.name] = case.held.planned.charge(material.name).mass_kg * wanted / material.parts
     found = case.workings.run(correct_miscount, charged_vessels=case.held.batch_kg, parts_vessels=parts)
-    return case.in_parts(cohesion, found.add)
+    return case.adding(cohesion, "correct-miscount", found.add, case.ratio)
 
 
 def judges_cohesion(plan: Plan) -> bool:

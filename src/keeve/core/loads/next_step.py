@@ -18,7 +18,7 @@ from keeve.core.planning.plan import Load, LoadStep, Plan, load_step
 from keeve.core.rules.strength import StrengthBand
 from keeve.core.rules.water import WaterWindow, water_account, water_window
 from keeve.core.rules.workings import Working, Workings
-from keeve.core.tolerances import DROP_L, ROUNDING
+from keeve.core.tolerances import DROP_L, ROUNDING, drop_of
 
 Act = Literal[
     "accept",
@@ -174,7 +174,9 @@ def situation(plan: Plan, load: Load, state: LoadState, now: datetime) -> Situat
     elif counted:
         act = "correct"
     else:
-        act, step = _act(plan, steps, state, has_room=ceiling_left_l > DROP_L, takes_water=takes_water)
+        act, step = _act(
+            plan, steps, state, has_room=ceiling_left_l > drop_of(window.ceiling_l), takes_water=takes_water
+        )
     judged = _last_reading(plan, step, state) if step else None
     correction = counted if act == "correct" else None
     if act == "correct" and judged:

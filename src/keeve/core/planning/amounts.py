@@ -113,8 +113,10 @@ def _counted(
     kinds = {vessel.name: vessel.kind for vessel in plan.vessels}
     for item in charge.vessels:
         if plan.mix.basis_traits.is_blended:
-            # Bags and pails are shared out as their label allows.
-            return VesselCount(name=item.name, count=item.count * share)
+            # All of it is so many bags or pails; a share of it is told in quarters of them, or weighed.
+            part = item.count * share
+            is_told = share == 1 or is_near(part, PART_BAG)
+            return VesselCount(name=item.name, count=part) if is_told else None
         # Loads of whole bags are shared out in quarters of them, as level vessels are.
         step = COUNTED[gauge].get(kinds[item.name]) if item.name in kinds else PART_BAG
         if step is None:

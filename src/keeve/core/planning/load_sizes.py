@@ -15,7 +15,7 @@ from keeve.core.rules.gypsum_time import plaster_stages
 from keeve.core.rules.load_sizes import Limit, Loads, LoadSize, WholeBags, split_loads
 from keeve.core.rules.registry import RuleWarning
 from keeve.core.rules.workings import Workings
-from keeve.core.tolerances import NEAR_ENOUGH_FRACTION, ROUNDING
+from keeve.core.tolerances import NEAR_ENOUGH_FRACTION, ROUNDING, is_over
 
 # Mixers as they are sold and lent, mixed volume in L. Common practice, no source.
 _MIXERS_L = (40.0, 60.0, 90.0, 120.0, 150.0, 200.0, 300.0)
@@ -39,7 +39,7 @@ def sized(
         workings: keeps the rule that is run.
     """
     trial_m3 = (job.trial_l or 0.0) / 1000
-    if job.trial_l and (trial_m3 >= order_m3 or job.trial_l > mixer_l):
+    if job.trial_l and (trial_m3 >= order_m3 or is_over(job.trial_l, mixer_l)):
         raise InputError(
             "trial_too_large",
             "trial_l must be less than the order, and fit in the mixer.",

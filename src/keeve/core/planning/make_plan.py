@@ -50,7 +50,7 @@ from keeve.core.rules.load_sizes import LoadSize, WholeBags
 from keeve.core.rules.registry import VERSION, RuleWarning
 from keeve.core.rules.shopping import shopping
 from keeve.core.rules.workings import Workings
-from keeve.core.tolerances import NEAR_ENOUGH_FRACTION, ROUNDING, whole_up
+from keeve.core.tolerances import NEAR_ENOUGH_FRACTION, is_over, whole_up
 
 ESTIMATES = Caution(code="estimates", text="Estimates only: local codes and licensed professionals decide.")
 
@@ -234,7 +234,7 @@ def _by_bag(mix: Mix, job: Job, parts: list[PlanMaterial], workings: Workings) -
     made_l, most_l = made.yield_l, min(job.mixer.working_l, rim_l)
     if mix.bags_a_batch:
         batch_l = mix.bags_a_batch * label.yield_l
-        if batch_l > most_l * (1 + ROUNDING):
+        if is_over(batch_l, most_l):
             raise InputError(
                 "batch_too_large",
                 f"The mixer is too small: {mix.name} needs at least {batch_l:.1f} L at a time.",

@@ -20,6 +20,7 @@ from keeve.core.rules.registry import (
     rule,
 )
 from keeve.core.texts import ByName, Few, Name
+from keeve.core.tolerances import is_over
 
 
 class CorrectWet(Result):
@@ -120,7 +121,7 @@ def correct_wet(
         if bulk_densities_kg_m3 and set(add) <= set(bulk_densities_kg_m3)
         else None
     )
-    fits = None if volume is None or mixer_free_l is None else volume <= mixer_free_l
+    fits = None if volume is None or mixer_free_l is None else not is_over(volume, mixer_free_l)
     return CorrectWet(
         add_kg=add,
         volume_l=volume,

@@ -33,7 +33,7 @@ class WaterWindow(Result):
     "water-window",
     formula=(
         "next = start; judged too dry: dryness · (ceiling − first) / 3; else below target (target − in) / 2; "
-        "above it (ceiling − in) / 2; at least 0.1 L"
+        "above it (ceiling − in) / 2; at least 0.1 L, of a small load a twentieth of the ceiling"
     ),
     math=(
         r"\text{next} = \begin{cases} \text{start} & \text{if nothing is in} \\ "
@@ -89,9 +89,10 @@ def water_window(
     total = sum(additions_l)
     remaining = max(max_l - total, 0.0)
     if dryness_fraction is None:
-        step = _next_step(total, start_l, target, remaining)
+        step = _next_step(total, start_l, target, remaining, least_pour_l(max_l))
     else:
-        step = _step_by_eye(max_l - (total if first_l is None else first_l), dryness_fraction, remaining)
+        way_l = max_l - (total if first_l is None else first_l)
+        step = _step_by_eye(way_l, dryness_fraction, remaining, least_pour_l(max_l))
     return WaterWindow(
         total_l=total, remaining_l=remaining, next_step_l=step, state=_state(total, min_l, max_l)
     )
@@ -101,19 +102,28 @@ def water_window(
 _STEPS_TO_CEILING = 3
 
 
-def _step_by_eye(way: float, dryness: float, remaining: float) -> float:
+# The least pour beside a small load, as a share of its ceiling. A judgement made here.
+_LEAST_SHARE = 0.05
+
+
+def least_pour_l(max_l: float) -> float:
+    """The least step of water beside a load, L: what can be poured, of a small load less."""
+    return min(LEAST_POUR_L, _LEAST_SHARE * max_l)
+
+
+def _step_by_eye(way: float, dryness: float, remaining: float, least: float) -> float:
     """A step in whole pours; what would be left for less than a pour goes with it."""
-    pours = max(whole_up(dryness * way / _STEPS_TO_CEILING / LEAST_POUR_L), 1)
-    step = pours * LEAST_POUR_L
-    return remaining if remaining - step < LEAST_POUR_L else step
+    pours = max(whole_up(dryness * way / _STEPS_TO_CEILING / least), 1) if least else 0
+    step = pours * least
+    return remaining if remaining - step < least else step
 
 
-def _next_step(total: float, start: float, target: float, remaining: float) -> float:
+def _next_step(total: float, start: float, target: float, remaining: float, least: float) -> float:
     if total == 0 and start > 0:
         return start
     gap = target - total
     step = gap / 2 if gap > ROUNDING else remaining / 2
-    return min(max(step, LEAST_POUR_L), remaining)
+    return min(max(step, least), remaining)
 
 
 def _state(total: float, low: float, ceiling: float) -> WaterState:

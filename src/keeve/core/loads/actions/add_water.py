@@ -24,7 +24,7 @@ from keeve.core.loads.state_parts import (
 )
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.texts import Line
-from keeve.core.tolerances import DROP_L, LEAST_POUR_L
+from keeve.core.tolerances import DROP_L, LEAST_POUR_L, drop_of
 
 # So much of the ceiling goes over it at a time, with a reason: small enough to be seen before it runs.
 _PAST_STEP = 0.05
@@ -132,7 +132,12 @@ def _litres(at: Moment, most_l: float | None = None) -> Amount:
     # Measured by eye: a drop over the ceiling is the ceiling, but no drop after that.
     over_l = max(now.held.added_l - now.window.ceiling_l, 0.0)
     return Amount(
-        "water_l", min(now.water.next_step_l, room_l), 0.0, room_l, over, slack=max(DROP_L - over_l, 0.0)
+        "water_l",
+        min(now.water.next_step_l, room_l),
+        0.0,
+        room_l,
+        over,
+        slack=max(drop_of(now.window.ceiling_l) - over_l, 0.0),
     )
 
 

@@ -11,7 +11,7 @@ from keeve.core.planning.job import Job
 from keeve.core.planning.plan import Load
 from keeve.core.rules.registry import RuleWarning
 from keeve.core.rules.value_ranges import SIZES, Span
-from keeve.core.tolerances import UNMEASURABLE
+from keeve.core.tolerances import UNMEASURABLE, is_over
 
 # The inputs of the shapes that are the thickness of one layer or coat, and mm in one of their unit.
 _THICKNESSES = {
@@ -113,7 +113,7 @@ def implausible_charge(job: Job, loads: list[Load]) -> Iterator[RuleWarning]:
             suggestion="Check the sizes and the mixer. For this much, use a bigger mixer or order ready-mix.",
         )
     largest = max(loads, key=lambda load: load.loose_l)
-    if job.mixer.drum_l and largest.loose_l > job.mixer.drum_l:
+    if job.mixer.drum_l and is_over(largest.loose_l, job.mixer.drum_l):
         yield RuleWarning(
             code="loose_charge_high",
             message=(
