@@ -165,10 +165,11 @@ def _kept(number: float, unit: str, kind: Kind | None, system: System) -> float:
 # Figures in a sentence, alone or two with one unit between which something lies.
 _IN_TEXT = re.compile(
     r"(?<![\w.,:])(-?\d+(?:\.\d+)?)(?:( to | and |–)(-?\d+(?:\.\d+)?))?[ \u202f]?"
-    r"(kg/m³|kg/m3|kg|kN|mm|m³|m3|m²|mL|m|L|°C|MPa)(?![\w/³²])"
+    r"(kg/m³|kg/m3|kg/L|kg|kN|mm|m³|m3|m²|mL|m|L|°C|MPa)(?![\w/³²])"
 )
 _KINDS: Mapping[str, Kind] = {
-    "kg/m³": "density", "kg/m3": "density", "kg": "mass", "mm": "size", "m³": "volume", "m3": "volume", "m²": "area",
+    "kg/m³": "density", "kg/m3": "density", "kg/L": "liquid_density", "kg": "mass", "mm": "size", "m³": "volume",
+    "m3": "volume", "m²": "area",
     "m": "length", "mL": "admixture", "°C": "temperature", "MPa": "strength", "kN": "force",
 }  # fmt: skip
 # Litres are of water or of what a bucket holds where a sentence says so, else of what is mixed.

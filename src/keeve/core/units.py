@@ -26,6 +26,7 @@ Kind = Literal[
     "bag",
     "admixture",
     "density",
+    "liquid_density",
     "strength",
     "force",
     "temperature",
@@ -68,7 +69,8 @@ _ALIKE: Sequence[Mapping[str, Fraction]] = (
         "US cwt": 100 * _POUND_KG, "imp cwt": 112 * _POUND_KG, "US ton": 2000 * _POUND_KG,
         "imp ton": 2240 * _POUND_KG,
     },
-    {"kg/m³": Fraction(1), "lb/ft³": _POUND_KG / _FOOT_M**3, "lb/yd³": _POUND_KG / _YARD_M**3},
+    {"kg/m³": Fraction(1), "lb/ft³": _POUND_KG / _FOOT_M**3, "lb/yd³": _POUND_KG / _YARD_M**3,
+     "kg/L": Fraction(1000), "lb/US gal": _POUND_KG / _US_GALLON_M3},
     {"MPa": Fraction(10**6), "N/mm²": Fraction(10**6), "psi": _POUND_KG * _GRAVITY / _INCH_M**2},
     {"kN": Fraction(1000), "N": Fraction(1), "lbf": _POUND_KG * _GRAVITY},
     {"°C": Fraction(1), "°F": Fraction(5, 9)},
@@ -98,6 +100,7 @@ DISPLAY_UNITS: Mapping[System, Mapping[Kind, DisplayUnit]] = {
         "admixture": DisplayUnit("mL", 0, "mL"),
         "size": DisplayUnit("mm", 0, "mm"),
         "density": DisplayUnit("kg/m³", 0, "kg/m³"),
+        "liquid_density": DisplayUnit("kg/L", 2, "kg/L"),
         "strength": DisplayUnit("MPa", 1, "MPa"),
         "force": DisplayUnit("kN", 1, "kN"),
         "temperature": DisplayUnit("°C", 0, "°C"),
@@ -115,6 +118,7 @@ DISPLAY_UNITS: Mapping[System, Mapping[Kind, DisplayUnit]] = {
         "admixture": DisplayUnit("US fl oz", 1, "mL"),
         "size": DisplayUnit("in", 2, "mm"),
         "density": DisplayUnit("lb/ft³", 1, "kg/m³"),
+        "liquid_density": DisplayUnit("lb/US gal", 2, "kg/L"),
         "strength": DisplayUnit("psi", 0, "MPa"),
         "force": DisplayUnit("lbf", 0, "kN"),
         "temperature": DisplayUnit("°F", 0, "°C"),
@@ -286,8 +290,9 @@ def _converted(value: float, unit: str, into: str) -> float:
 
 # The kind of quantity by the ending of a figure's name, the longer endings first; none where it has a unit of its own.
 _KIND_OF_ENDING: Mapping[str, Kind | None] = {
-    "_kg_m3": "density", "_kg_l": None, "_per_l": None, "_l_m2": None, "w_c": None, "per_m3": None, "_m3": "volume",
-    "_m2": "area", "_mm": "size", "_m": "length", "_kg": "mass", "_ml": "admixture", "_l": "mixed_volume",
+    "_kg_m3": "density", "_kg_l": "liquid_density", "_per_l": None, "_l_m2": None, "w_c": None, "per_m3": None,
+    "_m3": "volume", "_m2": "area", "_mm": "size", "_m": "length", "_kg": "mass", "_ml": "admixture",
+    "_l": "mixed_volume",
     "_mpa": "strength", "_kn": "force", "_c": "temperature",
 }  # fmt: skip
 # The same, told by another word of the name.

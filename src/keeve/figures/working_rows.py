@@ -5,6 +5,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 from typing import Any, NamedTuple
 
+from keeve.core.quantities import in_reader_units
 from keeve.core.texts import capitalized
 from keeve.core.tolerances import ROUNDING
 from keeve.core.units import DISPLAY_UNITS, System, in_figures, to_shown, with_minus
@@ -38,12 +39,17 @@ def working_rows(figures: Mapping[str, Any], units: System) -> list[Row]:
             rows += _damp_and_dry(value, figures.get("dry_kg", {}), units)
         elif isinstance(value, Mapping):
             if name != "dry_kg" or "masses_kg" not in figures:
-                rows += [Row(_head(name, part), figure(one, name, units)) for part, one in value.items()]
+                rows += [
+                    Row(capitalized(label(part).words), figure(one, part, units))
+                    if name not in BY_MATERIAL and kind_of(part)
+                    else Row(_head(name, part), figure(one, name, units))
+                    for part, one in value.items()
+                ]
         elif isinstance(value, list | tuple) and value and isinstance(value[0], Mapping):
             rows.append(Row(capitalized(label(name).words), table=_table_of(value, units)))
         else:
             rows.append(Row(capitalized(label(name).words), figure(value, name, units)))
-    return rows
+    return [row._replace(head=in_reader_units(row.head, units)) for row in rows]
 
 
 def _head(name: str, part: str) -> str:
@@ -90,7 +96,8 @@ def figure(value: Any, name: str, units: System) -> str:
         return ", ".join(
             figure(one, f"amount_{part}", units) if part in ("kg", "t") else f"{one} {part}"
             for part, one in value.items()
-            if one is not None
+            # A tonne is no ton: what is told in kilograms too is told in pounds.
+            if one is not None and not (part == "t" and units == "us")
         )
     if isinstance(value, list | tuple):
         return ", ".join(figure(item, name, units) for item in value) or "none"

@@ -129,12 +129,12 @@ _NO_ERROR = 0.0005
 
 
 def _bucket_error(error: VesselError) -> str:
-    """The error of measuring in quarter buckets on a load, in a sentence."""
+    """The error of counting a load out, in a sentence."""
     ratio, size = error.ratio_error_fraction, error.volume_error_fraction
     words = "ratio exact" if abs(ratio) < _NO_ERROR else f"ratio off by {_percent(abs(ratio), 1)}"
     if abs(size) >= _NO_ERROR:
         words += f", load {_percent(abs(size), 1)} {'larger' if size > 0 else 'smaller'}"
-    return f"Measured in ¼ buckets: {words}."
+    return f"Counted out: {words}."
 
 
 def _grams(mass_g: float) -> str:
@@ -167,10 +167,11 @@ def name_in_words(name: str) -> str:
     return capitalized(label(name).words)
 
 
-def _assumption(name: str, value: float) -> str:
+@pass_context
+def _assumption(context: Context, name: str, value: float) -> str:
     """A default that was taken, such as ``sand moisture 4 %``."""
     *where, last = name.removeprefix("materials.").split(".")
-    return f"{' '.join(where).replace('_', ' ')} {label(last).words} {figure(value, last, 'metric')}".lstrip()
+    return f"{' '.join(where).replace('_', ' ')} {label(last).words} {figure(value, last, context['units'])}".lstrip()
 
 
 @pass_context

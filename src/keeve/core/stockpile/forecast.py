@@ -320,7 +320,11 @@ def _trend(history: Sequence[Observation], found: NextWater) -> ForecastReason:
     ]
     since = max(changed, default=0)
     lately = history[since:]
-    steps = [step for observed, step in zip(lately, found.path[since:], strict=True) if _tells(observed.past)]
+    steps = [
+        step
+        for observed, step in zip(lately, found.path[since:], strict=True)
+        if _tells(observed.past) and observed.past.pan_sd_fraction != _TOLD_SD
+    ]
     now = found.free_moisture_fraction
     if len(steps) < 2:
         return ForecastReason(kind="seen-once", free_moisture_fraction=now)

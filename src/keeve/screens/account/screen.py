@@ -9,10 +9,18 @@ from keeve.core.errors import InputError
 from keeve.data import crews, recovery, sessions
 from keeve.data.database import Engine
 from keeve.data.guessing import SignInRefused
-from keeve.screens.account.sign_in import begin_session, remember_browser
+from keeve.screens.account.sign_in import begin_session, remember_browser, remember_units
 from keeve.screens.plan.quick import keep
 from keeve.web.pages import page
-from keeve.web.security import Database, Now, address_of, device_of, screen_router
+from keeve.web.security import (
+    UNITS_COOKIE,
+    Database,
+    Now,
+    address_of,
+    device_of,
+    screen_router,
+    units_of,
+)
 
 router = screen_router()
 
@@ -99,12 +107,17 @@ def code_page(
     request: Request, database: Engine, now: Now, sign_in_name: str, code: str, job: str = ""
 ) -> Response:
     """The recovery code, shown once, to somebody who is signed in from here on, or who is in no crew."""
+    units = units_of(request)
     token = sessions.sign_in_proven(database, sign_in_name, now, device_of(request), address_of(request))
     visitor = request.state.visitor = sessions.visitor(database, token, now) if token else None
     plan_id = keep(database, visitor, job) if job and visitor else None
+    # What a stranger chose to read in stays when there is an account.
+    request.state.units = units
     answer = page(request, "account/recovery_code.html", code=code, plan_id=plan_id)
     if token and visitor:
         begin_session(answer, token)
+        if UNITS_COOKIE in request.cookies:
+            remember_units(database, visitor, units, answer)
         remember_browser(request, answer, database, visitor)
     return answer
 

@@ -385,7 +385,7 @@ def admixture_label(mix: Mix, number: int) -> list[Field]:
         Number("Dose", (*here, "dose")),
         Choice("Dose unit", (*here, "basis"), {first: _DOSE_UNITS[first], **_DOSE_UNITS}, needed=True),
         Choice("Type", (*here, "form"), {admixture.form: forms[admixture.form], **forms}, needed=True),
-        Number("Density, kg/L", (*here, "density_kg_l")),
+        Number("Density", (*here, "density_kg_l"), "liquid_density"),
         Number("Solids", (*here, "solids_fraction"), percent=True),
         Choice("Chloride-free", (*here, "with_chlorides"), {False: "Yes", True: "No, or not stated"}),
         Number("Working time with it, min", (*here, "life_min")),

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping
 from typing import NamedTuple
 
 from keeve.core.mixes.model import Mix
+from keeve.core.quantities import in_reader_units
 from keeve.core.texts import capitalized
 from keeve.core.units import System
 from keeve.screens.plan import fields as plan_fields
@@ -48,7 +49,11 @@ class Fold(NamedTuple):
             for field in self.fields
             if _tells(field, values)
         ]
-        return " · ".join(said) or self.value or "not given"
+        return (
+            " · ".join(said)
+            or (self.value if self.rows else in_reader_units(self.value, units))
+            or "not given"
+        )
 
     def is_open(self, errors: Mapping[str, str]) -> bool:
         """Whether it starts open: something in it is wrong."""
