@@ -63,6 +63,16 @@ def test_each_basis_by_hand(basis: str, given: dict[str, float], mass_kg: float)
     assert dose.water_in_kg == pytest.approx(0.75 * mass_kg)
 
 
+def test_only_the_bottle_is_at_hand() -> None:
+    """By hand: 30 mL to each of two bags and to each of three buckets; 60 mL at 1.05 kg/L are 63 g, 80 % water."""
+    by_bag = admixture_dose(binder_kg=50, dose=30, basis="ml_per_bag", bags=2)
+    by_bucket = admixture_dose(binder_kg=50, dose=20, basis="ml_per_bucket", buckets=3)
+    for found in (by_bag, by_bucket):
+        assert (found.volume_ml, found.mass_kg) == (pytest.approx(60), pytest.approx(0.063))
+        assert found.water_in_kg == pytest.approx(0.8 * 0.063)
+        assert {"density_kg_l": 1.05, "solids_fraction": 0.2}.items() <= found.assumed.items()
+
+
 @given(st.floats(0.1, 500), st.floats(0, 20))
 def test_powder_brings_no_water(binder_kg: float, dose: float) -> None:
     found = admixture_dose(binder_kg=binder_kg, dose=dose, basis="percent_binder", form="powder")
@@ -73,8 +83,9 @@ def test_powder_brings_no_water(binder_kg: float, dose: float) -> None:
 @pytest.mark.parametrize(
     ("given", "field"),
     [
-        ({"basis": "percent_binder"}, "solids_fraction"),
-        ({"basis": "ml_per_100kg", "solids_fraction": 0.2}, "density_kg_l"),
+        ({"basis": "ml_per_bag"}, "bags"),
+        ({"basis": "ml_per_bucket"}, "buckets"),
+        ({"basis": "ml_per_100kg", "form": "powder"}, "density_kg_l"),
         ({"basis": "percent_cement", "solids_fraction": 0.2}, "cement_kg"),
         ({"basis": "ml_per_l_water", "solids_fraction": 0.2, "density_kg_l": 1}, "water_l"),
     ],

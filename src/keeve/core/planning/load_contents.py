@@ -307,7 +307,7 @@ def _admixtures(
         if label is None:
             doses.append(AdmixtureAmount(name=wanted.name, mass_kg=None, volume_ml=None))
             continue
-        dose = _dose(mix, label, path, amounts, binder, volume_m3, workings)
+        dose = _dose(mix, job, label, path, amounts, binder, volume_m3, workings)
         doses.append(
             AdmixtureAmount(
                 name=wanted.name,
@@ -333,6 +333,7 @@ def _label_of(wanted: Admixture, job: Job) -> AdmixtureLabel | None:
 
 def _dose(
     mix: Mix,
+    job: Job,
     label: AdmixtureLabel,
     path: str,
     amounts: LoadAmounts,
@@ -350,12 +351,30 @@ def _dose(
             cement_kg=_cement_kg(mix, amounts),
             volume_m3=volume_m3,
             water_l=amounts.added_water_l,
+            bags=_bags(mix, job, amounts),
+            buckets=_buckets(job, amounts),
             density_kg_l=label.density_kg_l,
             solids_fraction=label.solids_fraction,
         )
     except InputError as fault:
         fault.fields = [f"{path}{field}" for field in fault.fields]
         raise
+
+
+def _bags(mix: Mix, job: Job, amounts: LoadAmounts) -> float | None:
+    """The bags in a load, of the first part that comes in them; None where none does."""
+    for part in mix.parts:
+        site = job.materials.get(part.name, MaterialOnSite())
+        if bag_kg := site.bag_kg or materials()[part.material].bag_kg:
+            return amounts.dry_kg[part.name] / bag_kg
+    return None
+
+
+def _buckets(job: Job, amounts: LoadAmounts) -> float | None:
+    """The buckets of water of a load, in the first vessel that water is measured in; None without one."""
+    level = (item.volume_l for item in vessels_for("water", job.vessels) if item.kind == "level")
+    bucket_l = next((volume_l for volume_l in level if volume_l), None)
+    return amounts.added_water_l / bucket_l if bucket_l else None
 
 
 def _cement_kg(mix: Mix, amounts: LoadAmounts) -> float | None:

@@ -44,6 +44,7 @@ from keeve.core.planning.vessel_loads import (
     without_means,
 )
 from keeve.core.planning.volumes import no_bag, volumes
+from keeve.core.rules.admixtures import LIQUID_KG_L, LIQUID_SOLIDS
 from keeve.core.rules.bagged import bagged
 from keeve.core.rules.gypsum_time import age_factor_of
 from keeve.core.rules.load_sizes import LoadSize, WholeBags
@@ -312,6 +313,14 @@ def _assumed(job: Job, mix: Mix) -> dict[str, Any]:
         assumed["waste_fraction"] = job.waste_fraction
     if job.mixer.drum_l is None:
         assumed["mixer.drum_l"] = job.mixer.full_l
+    for item in job.admixtures:
+        if item.form == "liquid":
+            taken = {"density_kg_l": LIQUID_KG_L, "solids_fraction": LIQUID_SOLIDS}
+            assumed |= {
+                f"admixtures.{item.name}.{name}": value
+                for name, value in taken.items()
+                if getattr(item, name) is None
+            }
     if mix.regime_traits.placed_in and job.conditions.water_c is None:
         assumed["conditions.water_c"] = water_c_of(job.conditions)
     return assumed

@@ -16,13 +16,19 @@ Basis = Literal[
     "g_per_m3",
     "ml_per_l_water",
     "ml_per_batch",
+    "ml_per_bag",
+    "ml_per_bucket",
 ]
+# A liquid of which only the bottle is at hand: a plasticiser or air entrainer. Common practice, no source.
+LIQUID_KG_L, LIQUID_SOLIDS = 1.05, 0.2
 
 # The input each basis is counted on besides the binder.
 _COUNTED_ON: dict[str, str] = {
     "percent_cement": "cement_kg",
     "g_per_m3": "volume_m3",
     "ml_per_l_water": "water_l",
+    "ml_per_bag": "bags",
+    "ml_per_bucket": "buckets",
 }
 
 
@@ -63,6 +69,8 @@ def admixture_dose(
     cement_kg: Amount | None = None,
     volume_m3: Amount | None = None,
     water_l: Amount | None = None,
+    bags: Amount | None = None,
+    buckets: Amount | None = None,
     density_kg_l: Dimension | None = None,
     solids_fraction: Fraction | None = None,
 ) -> AdmixtureDose:
@@ -76,8 +84,10 @@ def admixture_dose(
         cement_kg: cement in the batch, kg; for ``percent_cement``.
         volume_m3: fresh volume, m3; for ``g_per_m3``.
         water_l: mixing water, L; for ``ml_per_l_water``.
-        density_kg_l: density of the product, kg/L; needed to turn a volume into a mass.
-        solids_fraction: solids by mass; required for a liquid, whose other share is water.
+        bags: bags of cement or mix in the batch; for ``ml_per_bag``.
+        buckets: buckets of mixing water in the batch; for ``ml_per_bucket``.
+        density_kg_l: density of the product, kg/L. Blank for a liquid: 1.05.
+        solids_fraction: solids by mass; the other share of a liquid is water. Blank: 0.2.
 
     Returns:
         mass_kg, volume_ml, water_in_kg.
@@ -86,11 +96,24 @@ def admixture_dose(
         InputError: a figure that the form or basis needs is missing.
     """
     needed = _COUNTED_ON.get(basis)
-    counted = {"cement_kg": cement_kg, "volume_m3": volume_m3, "water_l": water_l}
+    counted = {
+        "cement_kg": cement_kg,
+        "volume_m3": volume_m3,
+        "water_l": water_l,
+        "bags": bags,
+        "buckets": buckets,
+    }
     if needed and counted[needed] is None:
-        raise _needs(needed, f"the basis {basis}")
+        raise InputError(
+            "missing",
+            f"{needed} is missing. This dose unit needs it. Choose another unit, or enter it.",
+            [needed],
+        )
+    assumed: dict[str, float] = {}
     if form == "liquid" and solids_fraction is None:
-        raise _needs("solids_fraction", "a liquid")
+        assumed["solids_fraction"] = solids_fraction = LIQUID_SOLIDS
+    if form == "liquid" and density_kg_l is None:
+        assumed["density_kg_l"] = density_kg_l = LIQUID_KG_L
     mass: float | None = {
         "percent_binder": binder_kg * dose / 100,
         "percent_cement": (cement_kg or 0) * dose / 100,
@@ -102,14 +125,16 @@ def admixture_dose(
             "floz_per_us_cwt": binder_kg / CWT_US_KG * dose * FLOZ_US_ML,
             "ml_per_l_water": (water_l or 0) * dose,
             "ml_per_batch": dose,
+            "ml_per_bag": (bags or 0) * dose,
+            "ml_per_bucket": (buckets or 0) * dose,
         }[basis]
         if density_kg_l is None:
-            raise _needs("density_kg_l", f"the basis {basis}")
+            raise InputError(
+                "missing",
+                "density_kg_l is missing. A powder counted in mL needs it. Copy it from the label.",
+                ["density_kg_l"],
+            )
         mass = millilitres / 1000 * density_kg_l
     water = mass * (1 - (solids_fraction or 0)) if form == "liquid" else 0.0
     volume = None if density_kg_l is None else mass / density_kg_l * 1000
-    return AdmixtureDose(mass_kg=mass, volume_ml=volume, water_in_kg=water)
-
-
-def _needs(field: str, what: str) -> InputError:
-    return InputError("missing", f"{field} is missing. {what} needs it. Copy it from the label.", [field])
+    return AdmixtureDose(mass_kg=mass, volume_ml=volume, water_in_kg=water, assumed=assumed)

@@ -227,6 +227,7 @@ class Rule:
         if not _finite(outputs):
             raise _too_large(sorted(given))
         assumed = dict(_defaults_taken(inputs))
+        assumed |= result.assumed
         return RuleRun(inputs, result.model_copy(update={"assumed": assumed}) if assumed else result, outputs)
 
 

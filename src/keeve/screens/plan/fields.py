@@ -367,6 +367,8 @@ _DOSE_UNITS = {
     "ml_per_l_water": "mL per L of water",
     "g_per_m3": "g per m³",
     "ml_per_batch": "mL per load",
+    "ml_per_bag": "mL per bag",
+    "ml_per_bucket": "mL per bucket of water",
     "floz_per_us_cwt": "US fl oz per US cwt",
 }
 
