@@ -43,14 +43,15 @@ def form_of(job: Job, units: System, mixes: Mapping[str, Mix]) -> PlanForm:
         for number in range(len(at(raw, each.path) or [])):
             form.values |= {item.name: "" for item in each.row(number)}
     by_number = _by_number(raw, form.mix)
-    for name, item in form.fields.items():
-        kept = at(by_number, item.path)
-        if name in form.values and isinstance(item, Choice) and item.redraws:
-            continue
-        if kept is not None:
-            form.values[name] = shown_text(item, kept, units)
-        else:
-            form.values[name] = _left_out(item, units)
+    filled: set[str] = set()
+    # A choice that is filled may ask for more.
+    while asked_for := {name: item for name, item in form.fields.items() if name not in filled}:
+        filled |= set(asked_for)
+        for name, item in asked_for.items():
+            kept = at(by_number, item.path)
+            if name in form.values and isinstance(item, Choice) and item.redraws:
+                continue
+            form.values[name] = _left_out(item, units) if kept is None else shown_text(item, kept, units)
     return form
 
 
