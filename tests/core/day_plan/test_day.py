@@ -4,8 +4,11 @@ from random import Random
 
 import pytest
 from helpers import a_job_of, plan
+from hypothesis import given
+from hypothesis import strategies as st
 
 from keeve.core.day_plan.day import (
+    CLEAN_MIN,
     MINUTES,
     DayJob,
     DayPlan,
@@ -206,3 +209,57 @@ def test_a_load_in_the_mixer_keeps_the_next_one_waiting() -> None:
     placed = play(day, [work], by_hour, SoFar([{1: StartedLoad(560.0, 590.0, 700.0)}], 595.0))
     assert mixing.jobs[0][1].pieces[0].from_min == pytest.approx(clean_at)
     assert placed.jobs[0][1].pieces[0].from_min == pytest.approx(595.0)
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_half_a_day_later_the_rest_is_foretold_as_it_will_come(seed: int) -> None:
+    """The day as it goes, cut at any moment: what is in mixers, busy hands and those who place hold back the rest.
+
+    Nothing is foretold sooner than it comes, but for a mixer that is being cleaned; nor later than by the placing that
+    is under way, of which nobody knows how far it is.
+    """
+    chance = Random(seed)
+    day, works = some_day(chance)
+    by_hour = suits(day, works, MILD)
+    whole = play(day, works, by_hour)
+    moments = [piece.from_min for loads in whole.jobs for load in loads for piece in load.pieces]
+    now = chance.uniform(min(moments), max(moments))
+    begun = [
+        {
+            load.number: StartedLoad(
+                load.pieces[0].from_min, load.placed_min if load.placed_min <= now else None, load.dead_min
+            )
+            for load in loads
+            if load.pieces[0].from_min < now
+        }
+        for loads in whole.jobs
+    ]
+    later = play(day, works, by_hour, SoFar(begun, now))
+    slack = max(
+        times.place_min + times.discharge_min
+        for job, work in zip(day.jobs, works, strict=True)
+        for times in [load_times(work.plan, work.plan.loads[0], job.placing_m3_h)]
+    )
+    for went, foretold in zip(whole.jobs, later.jobs, strict=True):
+        for true, told in zip(went, foretold, strict=True):
+            assert true.number == told.number
+            if true.placed_min > now and len(day.jobs) == 1:
+                assert true.placed_min - CLEAN_MIN - 1e-6 <= told.placed_min
+                assert told.placed_min <= true.placed_min + slack + CLEAN_MIN + 1e-6
+            if true.is_dead and true.placed_min > now and len(day.jobs) == 1:
+                assert told.is_dead or told.placed_min < true.placed_min
+
+
+@given(st.integers(1, 40), st.integers(1, 4), st.integers(1, 10), st.integers(0, 3), st.floats(0.001, 50))
+def test_a_day_is_told_whatever_people_there_are(
+    hands: int, mixing: int, placing: int, in_mixer: int, placing_m3_h: float
+) -> None:
+    """Too few to place a load or to mix one: that is a fault that is told, not a day that cannot be opened."""
+    work = WORKS[0]
+    job = a_day_job(work, placing_m3_h=placing_m3_h)
+    day = DayPlan(jobs=[job], hands=hands, mixing_hands=mixing, placing_hands=placing)
+    begun = {number: StartedLoad(470.0 + number, None, 600.0) for number in range(1, in_mixer + 1)}
+    outcome = play(day, [work], suits(day, [work], MILD), SoFar([begun], 480.0))
+    told = {each.kind for each in outcome.breaks}
+    assert ("no-hands" in told) == (max(mixing, placing) > hands and in_mixer < job.loads)
+    changes(day, [work], outcome)

@@ -22,6 +22,7 @@ from keeve.core.rules.loads_timeline import (
     simulate,
 )
 from keeve.core.rules.registry import Dimension, Strict
+from keeve.core.tolerances import ROUNDING
 from keeve.core.weather import Air
 
 MINUTES = 24 * 60
@@ -109,7 +110,7 @@ class SoFar(NamedTuple):
 
 class DayLoad(NamedTuple):
     """A load of the day: its parts, when its life is over (min of the day), whether the joint before it is cold, the
-    hour it is mixed in, and whether it was begun already.
+    hour it is mixed in, whether it was begun already, and whether it was placed.
     """
 
     number: int
@@ -118,6 +119,7 @@ class DayLoad(NamedTuple):
     is_cold: bool
     hour: HourFor
     is_begun: bool = False
+    is_placed: bool = False
 
     @property
     def placed_min(self) -> float:
@@ -127,7 +129,7 @@ class DayLoad(NamedTuple):
     @property
     def is_dead(self) -> bool:
         """Whether it would be placed past its life."""
-        return not self.is_begun and self.placed_min > self.dead_min
+        return not self.is_placed and self.placed_min > self.dead_min + ROUNDING
 
 
 BreakKind = Literal["dead", "cold-joint", "no-weather", "late", "no-hands"]
@@ -235,20 +237,25 @@ def play(
     now_min = so_far.now_min if so_far else None
     left = [_left(job, work, known) for job, work, known in zip(day.jobs, works, begun, strict=True)]
     runs = [
-        _run(day, job, work, loads, _free_from(job, work, known, now_min))
+        _run(day, job, work, loads, known, now_min or 0.0)
         for job, work, loads, known in zip(day.jobs, works, left, begun, strict=True)
     ]
-    found = simulate(runs, day.hands)
+    found = simulate(runs, day.hands, now_min or 0.0)
     jobs: list[list[DayLoad]] = []
     breaks: list[Break] = []
     for index, (job, work, run) in enumerate(zip(day.jobs, works, runs, strict=True)):
         by_hour = suited[index]
         cold = set() if job.joints else set(cold_joints(found[index], run.cold_joint_min))
-        numbers = [load.number for load in left[index]]
-        loads = [_begun_load(number, each, by_hour) for number, each in sorted(begun[index].items())]
+        under_way = _under_way(work, begun[index])
+        placed_at = {piece.load: piece.to_min for piece in found[index] if piece.what == "place"}
+        loads = []
+        for number, each in sorted(begun[index].items()):
+            place = under_way.index(number) + 1 if number in under_way else 0
+            loads.append(_begun_load(number, each, by_hour, placed_at.get(place)))
+        numbers = [*under_way, *(load.number for load in left[index])]
         loads += _loads(found[index], numbers, run, job, work, cold, by_hour)
         jobs.append(loads)
-        breaks += _breaks(index, loads, len(numbers) - sum(not load.is_begun for load in loads))
+        breaks += _breaks(index, loads, len(left[index]) - sum(not load.is_begun for load in loads))
     return Outcome(jobs, suited, breaks)
 
 
@@ -256,30 +263,35 @@ def _left(job: DayJob, work: Work, begun: Mapping[int, StartedLoad]) -> list[Loa
     return [load for load in work.plan.loads if load.number in job.numbers and load.number not in begun]
 
 
-def _free_from(job: DayJob, work: Work, begun: Mapping[int, StartedLoad], now_min: float | None) -> float:
-    """When the job's next load can be begun, min of the day: now, or when the first of its mixers is clean."""
-    busy = [
-        each.began_min + times.ready_after_min + times.discharge_min + times.clean_min
-        for number, each in begun.items()
-        if each.placed_min is None and (load := work.plan.load(number))
-        for times in [load_times(work.plan, load, job.placing_m3_h)]
-    ]
-    free = now_min or 0.0
-    return free if len(busy) < len(job.mixers) else max(free, min(busy))
+def _under_way(work: Work, begun: Mapping[int, StartedLoad]) -> list[int]:
+    """The numbers of its loads that are under way, the oldest first: they hold mixer, people and placing crew."""
+    found = [number for number, each in begun.items() if each.placed_min is None and work.plan.load(number)]
+    return sorted(found, key=lambda number: begun[number].began_min)
 
 
-def _run(day: DayPlan, job: DayJob, work: Work, loads: Sequence[Load], free_from_min: float) -> JobTimeline:
+def _run(
+    day: DayPlan,
+    job: DayJob,
+    work: Work,
+    left: Sequence[Load],
+    begun: Mapping[int, StartedLoad],
+    now_min: float,
+) -> JobTimeline:
+    under_way = _under_way(work, begun)
+    by_number = {load.number: load for load in work.plan.loads}
+    loads = [*(by_number[number] for number in under_way), *left]
     # Loads of one size take the same times.
     by_size = {load.yield_l: load for load in loads}
     times = {size: load_times(work.plan, load, job.placing_m3_h) for size, load in by_size.items()}
     return JobTimeline(
         [times[load.yield_l] for load in loads],
         job.mixers,
-        max(job.begins_min, free_from_min),
+        max(job.begins_min, now_min),
         min(COLD_JOINT_MIN, work.plan.mix.life_min),
         day.mixing_hands,
         day.placing_hands,
         job.held_back,
+        [begun[number].began_min for number in under_way],
     )
 
 
@@ -296,6 +308,8 @@ def _loads(
     for piece in pieces:
         of_load.setdefault(piece.load, []).append(piece)
     for place, parts in of_load.items():
+        if place <= len(run.charged_from):
+            continue
         begins = next(piece.from_min for piece in parts if piece.what == "charge")
         water_at = begins + run.loads[place - 1].first_water_min
         hour = by_hour[_hour(water_at)]
@@ -313,12 +327,22 @@ def _hour(minute: float) -> int:
     return min(int(minute // 60), 23)
 
 
-def _begun_load(number: int, begun: StartedLoad, by_hour: Suits) -> DayLoad:
+def _begun_load(number: int, begun: StartedLoad, by_hour: Suits, placed_at: float | None) -> DayLoad:
+    """A load that was begun; of one that is not placed yet, ``placed_at`` is when it will be (None: nobody can)."""
     hour = by_hour[_hour(max(begun.began_min, 0.0))]
     dead_min = begun.dead_min if begun.dead_min is not None else begun.began_min + hour.life_min
-    end = begun.placed_min if begun.placed_min is not None else dead_min
+    ends = (begun.placed_min, placed_at, dead_min)
+    end = max(next(moment for moment in ends if moment is not None), begun.began_min)
     pieces = [Piece(number, "place", begun.began_min, end, 0)]
-    return DayLoad(number, pieces, dead_min, is_cold=False, hour=hour, is_begun=True)
+    return DayLoad(
+        number,
+        pieces,
+        dead_min,
+        is_cold=False,
+        hour=hour,
+        is_begun=True,
+        is_placed=begun.placed_min is not None,
+    )
 
 
 def _breaks(job: int, loads: Sequence[DayLoad], never: int) -> Iterator[Break]:

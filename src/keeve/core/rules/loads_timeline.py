@@ -81,6 +81,7 @@ class JobTimeline:
         mixing_hands: people a load keeps busy while it is charged, mixed and its mixer cleaned.
         placing_hands: people it keeps busy while it is discharged and placed.
         held_back: charging waits so that a load is ready when its turn to be placed comes, not before.
+        charged_from: when the first of its loads were charged that are under way already and not placed yet, min.
     """
 
     loads: Sequence[LoadTimes]
@@ -90,6 +91,11 @@ class JobTimeline:
     mixing_hands: int = 0
     placing_hands: int = 0
     held_back: bool = False
+    charged_from: Sequence[float] = ()
+
+    def has_hands(self, hands: int | None) -> bool:
+        """Whether so many people are ever enough for it."""
+        return hands is None or max(self.mixing_hands, self.placing_hands) <= hands
 
 
 @dataclass
@@ -131,8 +137,10 @@ class _Site:
             self.done[load.run].append(Piece(load.number, what, begin, end, load.mixer))
 
 
-def simulate(runs: Sequence[JobTimeline], hands: int | None = None) -> list[list[Piece]]:
-    """What is done when, for each run.
+def simulate(
+    runs: Sequence[JobTimeline], hands: int | None = None, now_min: float = 0.0
+) -> list[list[Piece]]:
+    """What is done when, for each run; of loads under way what is left from now on.
 
     Judgements made here: whoever is free first places what is ready, the oldest load first; then cleans; then charges
     the next load, of the run that comes first in the list. Nobody leaves what was begun. A load is placed as one, by
@@ -141,12 +149,20 @@ def simulate(runs: Sequence[JobTimeline], hands: int | None = None) -> list[list
     Args:
         runs: the runs, the one that goes first first.
         hands: how many people there are; None where nobody waits for want of people.
+        now_min: from when on, where loads are under way, min.
 
     Returns:
         For each run its events, in the order in which they begin; loads that find no hands at all are left out.
     """
-    site = _Site(runs, hands, [0] * len(runs), done=[[] for _ in runs])
+    site = _Site(runs, hands, [len(run.charged_from) for run in runs], done=[[] for _ in runs])
     now: float | None = min((run.start_min for run in runs), default=None)
+    for index, run in enumerate(runs):
+        for number, begun in enumerate(run.charged_from):
+            times, mixer = run.loads[number], run.mixers[number % len(run.mixers)]
+            load = _Load(index, number + 1, times, mixer, begun, since=begun, until=begun + times.charge_min)
+            site.under_way.append(load)
+            site.busy.append((begun + times.charge_min + times.mix_min, run.mixing_hands))
+            now = now_min
     while now is not None:
         wakes = _step(site, now)
         now = min(wakes, default=None)
@@ -199,6 +215,8 @@ def _place(site: _Site, load: _Load, now: float) -> None:
 def _charge(site: _Site, index: int, run: JobTimeline, now: float) -> float | None:
     """Begin to charge what mixers and people allow; when to look again, where that is not when something ends."""
     taken = {load.mixer for load in site.under_way}
+    if not run.has_hands(site.hands):
+        return None
     while site.begun[index] < len(run.loads):
         mixer = next((mixer for mixer in run.mixers if mixer not in taken), None)
         if mixer is None:
