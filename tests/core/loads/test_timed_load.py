@@ -431,3 +431,31 @@ def test_the_clock_starts_with_the_first_handful_and_every_sight_waits_for_its_t
         if at > run.at:
             with pytest.raises(InputError, match="Not yet"):
                 run.record({"kind": "seen", "sight": sight})
+
+
+@given(
+    st.sampled_from(["plaster-casting", "plaster-quart", "plaster-island", "plaster-coat"]),
+    st.floats(3, 45),
+    st.floats(0, 40),
+    st.lists(st.floats(0.41, 2.4), min_size=1, max_size=6),
+)
+def test_no_stage_ends_before_it_begins(
+    mix: str, water_c: float, age_months: float, seen: list[float]
+) -> None:
+    """Whatever the water and the powder, and whenever something is seen."""
+    powder = {"plaster": {"age_months": age_months}}
+    try:
+        run = Run(plan(**{**CAST, "mix": mix, "conditions": {"water_c": water_c}, "materials": powder}))
+    except InputError:
+        return
+    while run.now.act not in ("place", "dead"):
+        run.step()
+    for sight, times in zip(SIGHTS, seen, strict=False):
+        clock = run.now.clock
+        assert clock is not None
+        assert clock.met_at is not None
+        for stage in (*clock.stages, *clock.build):
+            assert stage.to_min is None or stage.from_min <= stage.to_min + 1e-9
+        run.at = max(run.at, clock.met_at + timedelta(minutes=SIGHTS[sight] * clock.factor * times))
+        if any(offer.target == sight and offer.is_open for offer in run.offers if offer.action == "see"):
+            run.record({"kind": "seen", "sight": sight})

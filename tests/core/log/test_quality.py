@@ -12,6 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.log.charts import (
+    _groups,
     judges_of,
     ratio_series,
     runs_of,
@@ -22,6 +23,7 @@ from keeve.core.log.charts import (
 from keeve.core.log.load_row import LoadRow, ratio_window
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.rules.control_chart import Signal
+from keeve.core.rules.strength_tests import strength_acceptance
 
 PLAN = make_plan(job(mix="concrete-nominal", materials={}, vessels=[]))
 PLAN_ID = uuid4()
@@ -131,6 +133,19 @@ def test_the_verdict_is_on_means_of_samples() -> None:
     ]
     assert by_day.meets
     assert verdict_of([], 30.0, "en-206") is None
+
+
+@given(st.lists(st.floats(18, 40), min_size=1, max_size=30))
+def test_every_result_of_a_day_is_in_a_group_of_the_standard(strengths: list[float]) -> None:
+    """Six of 32 and six of 22 do not pass for 25: the mean of each group is held against the rule, never one alone."""
+    groups = list(_groups(strengths))
+    assert [mpa for group in groups for mpa in group] == strengths
+    assert max(map(len, groups)) <= 6
+    assert len(groups) == 1 or min(map(len, groups)) >= 3
+    told = [
+        strength_acceptance(list(group), 25.0, "en-206").verdict for group in _groups([32.0] * 6 + [22.0] * 6)
+    ]
+    assert told == ["meets", "falls-short"]
 
 
 def test_the_window_is_that_of_the_mix() -> None:

@@ -13,6 +13,7 @@ from keeve.core.planning.set_clock import clock_of, water_c_of, window_of
 from keeve.core.rules.gypsum_time import (
     HOTTEST_WATER_C,
     SIGHTS,
+    SLOWEST,
     PlasterClock,
     Sight,
     age_factor_of,
@@ -103,7 +104,7 @@ def set_clock(
     if seen and met_at:
         seen_min = (seen.at - met_at).total_seconds() / 60
         factor = seen_min / SIGHTS[seen.sight]
-        clock = _estimated(plan, load, state, age * factor / clock.factor, workings)
+        clock = _estimated(plan, load, state, min(age * factor / clock.factor, SLOWEST), workings)
         clock, spread = _poured_from(clock, seen_min), _SEEN
     mixed_min = clock.starts("stand")
     return SetClock(
@@ -126,14 +127,17 @@ def set_clock(
 def _poured_from(clock: PlasterClock, seen_min: float) -> PlasterClock:
     """A clock that was re-timed: what was seen can be poured then, however long it was to be mixed by the plan."""
     begins = min(clock.starts("pour"), seen_min)
-    changes = {
-        "mix": {"to_min": min(clock.starts("stand"), begins)},
-        "stand": {"from_min": min(clock.starts("stand"), begins), "to_min": begins},
-        "pour": {"from_min": begins},
-    }
-    return clock.model_copy(
-        update={"stages": [one.model_copy(update=changes.get(one.name, {})) for one in clock.stages]}
-    )
+    pour = next(index for index, one in enumerate(clock.stages) if one.name == "pour")
+    stages = []
+    for index, one in enumerate(clock.stages):
+        if index < pour:
+            # What came before it was over by then.
+            ends = begins if one.name == "stand" or one.to_min is None else min(one.to_min, begins)
+            one = one.model_copy(update={"from_min": min(one.from_min, begins), "to_min": ends})
+        elif index == pour:
+            one = one.model_copy(update={"from_min": begins})
+        stages.append(one)
+    return clock.model_copy(update={"stages": stages})
 
 
 def _water_c(plan: Plan, state: LoadState) -> float:
@@ -178,7 +182,7 @@ def learnt(ages: Sequence[float]) -> SettingHistory | None:
     errors = [abs(off[number] - _expected(off[:number])) for number in range(len(off))]
     half = max(len(errors) // 2, 1)
     return SettingHistory(
-        age_factor=math.exp(_expected(off)),
+        age_factor=min(math.exp(_expected(off)), SLOWEST),
         spread_fraction=_spread(len(off)),
         loads=len(off),
         error_before_fraction=sum(errors[:half]) / half,

@@ -1,5 +1,6 @@
 """Statistics over many loads of a mix: water, strength, people, moisture, time, waste."""
 
+import math
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import timedelta
 from itertools import pairwise
@@ -214,7 +215,7 @@ def verdict_of(tests: Sequence[TestedSpecimen], specified_mpa: float, standard: 
     """A first verdict on specimens of one shape; None where none was tested at 28 days.
 
     The specimens of a load are one sample, and count by their mean. By EN 206 what was placed on a day is a volume,
-    and is looked at by itself, six samples at a time.
+    and is looked at by itself, in groups of at most six samples.
     """
     by_load: dict[UUID, list[TestedSpecimen]] = {}
     for test in tests:
@@ -227,16 +228,26 @@ def verdict_of(tests: Sequence[TestedSpecimen], specified_mpa: float, standard: 
         [Specimen(age_days=float(_SPECIFIED_DAYS), mpa=mpa) for _, mpa in samples], specified_mpa
     )
     volumes: dict[str, list[float]] = {}
-    for number, (load, mpa) in enumerate(samples):
-        part = "" if standard == "aci-318" else f"{load.begun_at:%Y-%m-%d}"
-        if len(volumes.get(part, ())) == _MOST_OF_VOLUME and standard == "en-206":
-            part = f"{part} {number}"
-        volumes.setdefault(part, []).append(mpa)
+    for load, mpa in samples:
+        volumes.setdefault("" if standard == "aci-318" else f"{load.begun_at:%Y-%m-%d}", []).append(mpa)
     accepted = [
-        (part, strength_acceptance(strengths, specified_mpa, standard)) for part, strengths in volumes.items()
+        (part, strength_acceptance(group, specified_mpa, standard))
+        for part, strengths in volumes.items()
+        for group in (_groups(strengths) if standard == "en-206" else [strengths])
     ]
     aim = None if record.sd is None else required_mean_strength(specified_mpa, record.sd).mean_mpa
     return Verdict(samples, record, accepted, aim)
 
 
 _MOST_OF_VOLUME = 6
+
+
+def _groups(strengths: list[float]) -> Iterator[list[float]]:
+    """Results of one volume in groups of at most six, alike in size: the rule of the mean holds each of them."""
+    count = math.ceil(len(strengths) / _MOST_OF_VOLUME)
+    each, more = divmod(len(strengths), count)
+    begins = 0
+    for index in range(count):
+        ends = begins + each + (index < more)
+        yield strengths[begins:ends]
+        begins = ends

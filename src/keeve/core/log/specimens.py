@@ -18,8 +18,25 @@ from keeve.core.rules.strength_tests import Shape, Specimen, StrengthRecord, spe
 from keeve.core.rules.workings import Workings
 
 DAY = timedelta(days=1)
-# A test is taken as one of the age it was due at where it is off by no more than that share of it, or half a day.
-_NEAR_SHARE, _NEAR_DAYS = 0.10, 0.5
+# How far off its day a test is still one of that age: hours by age in days. ASTM C39 (from memory); past 90 days as
+# much of it as there.
+_NEAR_HOURS = ((1.0, 0.5), (3.0, 2.0), (7.0, 6.0), (28.0, 20.0), (90.0, 48.0))
+# From so long before it is due a test is asked for; it is late from as long after its age may be off.
+_DUE_BEFORE_DAYS = 0.5
+
+
+def near_days(due_days: float) -> float:
+    """How far off its age a test may be made and counts as one of it, days."""
+    ages, hours = zip(*_NEAR_HOURS, strict=True)
+    if due_days >= ages[-1]:
+        return hours[-1] / 24 * due_days / ages[-1]
+    after = next(index for index, age in enumerate(ages) if age >= due_days)
+    if after == 0:
+        return hours[0] / 24
+    share = (due_days - ages[after - 1]) / (ages[after] - ages[after - 1])
+    return (hours[after - 1] + share * (hours[after] - hours[after - 1])) / 24
+
+
 # The law was fitted to cylinders; a cube of the same concrete reads more (EN 206 pairs C25/30, from memory).
 CUBE_OVER_CYLINDER = 1.25
 _LAW_DAYS = (1.0, 365.0)
@@ -84,12 +101,7 @@ class SpecimenRow(BaseModel):
         """The age its test counts for: that at which it was due where it is near; None where it is not."""
         if self.age_days is None:
             return None
-        return self.due_days if abs(self.age_days - self.due_days) <= self._near_days else None
-
-    @property
-    def _near_days(self) -> float:
-        """So far off its day it is still tested at its age."""
-        return max(self.due_days * _NEAR_SHARE, _NEAR_DAYS)
+        return self.due_days if abs(self.age_days - self.due_days) <= near_days(self.due_days) else None
 
     @property
     def is_weak(self) -> bool:
@@ -97,13 +109,15 @@ class SpecimenRow(BaseModel):
         return self.mpa is not None and self.expected is not None and self.mpa < self.expected.low_mpa
 
     def state(self, now: datetime) -> State:
-        """Its state: due from half a day before its time, late from a tenth of its age after it."""
+        """Its state: due from half a day before its time, late once it no longer counts as a test of its age."""
         if self.lost is not None:
             return "lost"
         if self.tested_at is not None:
             return "tested"
-        late_at = self.due_at + self._near_days * DAY
-        return "late" if now > late_at else "due" if now >= self.due_at - _NEAR_DAYS * DAY else "waiting"
+        late_at = self.due_at + near_days(self.due_days) * DAY
+        return (
+            "late" if now > late_at else "due" if now >= self.due_at - _DUE_BEFORE_DAYS * DAY else "waiting"
+        )
 
 
 def specimens_of(plan: Plan, load: Load, state: LoadState) -> list[SpecimenRow]:

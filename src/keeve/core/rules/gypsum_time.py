@@ -61,6 +61,10 @@ DRY_FRACTION = 0.005
 _FRESH_MONTHS, _A_MONTH, _OLDEST = 6.0, 0.02, 1.4
 
 
+# No powder that still sets is that many times slower than fresh.
+SLOWEST = 5.0
+
+
 def age_factor_of(age_months: float | None) -> float:
     """How much slower a powder of that age sets than a fresh one; fresh where its age is not known."""
     if age_months is None:
@@ -106,7 +110,7 @@ def plaster_clock(
     water_c: LiquidCelsius,
     batch_kg: Dimension,
     mixing_min: Dimension,
-    age_factor: Annotated[float, Field(gt=0, le=5)] = 1.0,
+    age_factor: Annotated[float, Field(gt=0, le=SLOWEST)] = 1.0,
 ) -> PlasterClock:
     """Setting times of plaster. An estimate, good to a few minutes: correct it from what you see.
 

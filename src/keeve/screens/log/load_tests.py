@@ -59,7 +59,12 @@ def keep_result(
     form = request.state.form
 
     def told() -> list[dict[str, Any]]:
-        return [result_event(form, str(event_id), number, _moment(form, visitor, now), visitor.units)]
+        running = loads.running_load(database, visitor, load_id)
+        sets = running.state.specimens if running else ()
+        # An early age counts by hours: on another day it was tested at the hour at which it was made.
+        made_at = next((made.made_at for made in sets if made.id == event_id), None)
+        at = _moment(form, visitor, now, made_at)
+        return [result_event(form, str(event_id), number, at, visitor.units)]
 
     return _told(request, database, visitor, now, load_id, f"{event_id}-{number}", told)
 
@@ -110,12 +115,15 @@ def _told(
     return go_on(found, f"/log/{load_id}#tests")
 
 
-def _moment(form: Mapping[str, str], visitor: Visitor, now: datetime) -> datetime:
-    """When it was, by the day that was typed: now, or noon of a day before."""
+def _moment(
+    form: Mapping[str, str], visitor: Visitor, now: datetime, like: datetime | None = None
+) -> datetime:
+    """When it was, by the day that was typed: now, or a day before at the hour of another moment, else at noon."""
     day = _day(form, visitor, now)
-    return (
-        now if day == now.astimezone(visitor.zone).date() else datetime.combine(day, time(12), visitor.zone)
-    )
+    if day == now.astimezone(visitor.zone).date():
+        return now
+    hour = like.astimezone(visitor.zone).time() if like else time(12)
+    return datetime.combine(day, hour, visitor.zone)
 
 
 def _day(form: Mapping[str, str], visitor: Visitor, now: datetime) -> date:
