@@ -375,7 +375,7 @@ def test_a_load_is_brought_back_in_every_way_by_keys(
         page.get_by_role("textbox", name="Used elsewhere, L").fill("100")
         page.get_by_role("textbox", name="Used elsewhere, L").blur()
         page.keyboard.press("g")
-        expect(page.get_by_role("status")).to_contain_text("Only 70.7 L left")
+        expect(page.get_by_role("status")).to_contain_text("Only 71 L left")
         visit.wrong.clear()  # the browser notes the refusal's status, 422
         tap(page, "I meant")
         expect(heading(page)).to_have_text("Clean it while it's soft")

@@ -159,7 +159,7 @@ def test_each_mix_is_planned_and_drawn_on_its_card_and_on_paper(client: Client, 
     for step in get_mix(mix_id).as_usual.procedures[0].steps:
         assert step.do.split(",")[0].replace("'", "&#39;") in card
     assert "Shopping list, Wall" in paper
-    assert ("1440 packed in the bag" in card) == ("volume" in get_mix(mix_id).ratio and _poured(mix_id))
+    assert ("1440 kg/m³ packed in the bag" in card) == ("volume" in get_mix(mix_id).ratio and _poured(mix_id))
     for rule_id in re.findall(r'popovertarget="why-([a-z-]+)"', card):
         assert f'id="why-{rule_id}"' in card
 

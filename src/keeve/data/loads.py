@@ -184,8 +184,8 @@ def record_event(
         running = read_load(session, load_id)
         if running is None or any(event.id == known.id for known in running.events):
             return running
-        check_not_long_before(event, running)
         check_allowed(running.plan, running.state, running.situation(event.occurred_at), event)
+        check_not_long_before(event, running)
         add_event(session, visitor, load_id, event, now)
         if isinstance(event, Placed):
             pours.note_placed(session, visitor, running, event)

@@ -266,7 +266,7 @@ def _expected(
 
 
 class _Word(NamedTuple):
-    """What was typed of its stockpile for a job, with the plans that say so: its versions since."""
+    """The moisture typed of its stockpile for a job, with the plans that say so: its versions since."""
 
     told: Told
     plan_ids: frozenset[UUID]
@@ -278,7 +278,7 @@ class _Word(NamedTuple):
 
 
 def _word_on(session: Session, plan_id: UUID | None, plan: Plan, material: PlanMaterial) -> _Word | None:
-    """What was typed for a plan; that the version before it says the same makes it no newer."""
+    """The moisture typed for a plan; that the version before it says the same makes it no newer."""
     moisture = told_moisture(plan)
     if moisture is None or plan_id is None:
         return None

@@ -92,7 +92,7 @@ class _Case(NamedTuple):
         return held.water_kg / held.binder_kg if held.has_binder and held.added_l > 0 else None
 
     def counted(self, add_kg: dict[str, float]) -> dict[str, float]:
-        """What is added, where the load is counted out in steps of its measures, one of each at least; kg."""
+        """Masses to add, kg; of a load that is counted out in steps of its measures, one of each at least."""
         plan, planned = self.plan, self.held.planned
         if plan.gauge not in COUNTED or plan.mix.basis_traits.is_blended:
             return add_kg

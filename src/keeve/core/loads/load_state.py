@@ -169,13 +169,13 @@ class LoadState(NamedTuple):
     @property
     def undoable(self) -> LoadEvent | None:
         """The event told last of those that can be undone, whenever it happened."""
-        told = [item for item in self.applied if not item.is_own]
+        told = [item for item in reversed(self.applied) if not item.is_own]
         return max(told, key=lambda item: item.received_at or item.occurred_at, default=None)
 
     def after(self, at: datetime, minutes: float | None) -> "LoadState":
-        """The state before an act that ended then and took so long: it began after all that was in, whenever told.
+        """The state before an act that ended then and took so long: all that was in went in before the act began.
 
-        What was tapped later than that went in earlier, and all before it by as much: the clocks follow.
+        If it was tapped later than that, it went in earlier, and all before it by as much: the clocks follow.
         """
         if minutes is None or self.worked_at is None:
             return self

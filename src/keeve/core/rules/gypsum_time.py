@@ -330,7 +330,8 @@ def plaster_drying(
     """
     ordered = sorted(weighings, key=lambda one: one.day)
     first, last = ordered[0].kg, ordered[-1].kg
-    done = (first - last) / (first - dry_kg) if first > dry_kg else 1.0
+    # Lighter than it can be it is dry, and heavier than at first it has lost nothing.
+    done = min(max((first - last) / (first - dry_kg), 0.0), 1.0) if first > dry_kg else 1.0
     ready = _ready([(one.day, math.log(one.kg - dry_kg)) for one in ordered if one.kg > dry_kg], dry_kg)
     return PlasterDrying(
         done_fraction=done, ready_day=ready[0] if ready else None, ready_day_sd=ready[1] if ready else None
