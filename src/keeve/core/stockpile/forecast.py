@@ -14,6 +14,7 @@ from keeve.core.loads.contents import contents
 from keeve.core.loads.expected_water import followed, free_water_kg, in_words, most_to_start_l, shifted_water
 from keeve.core.loads.load_state import LoadState
 from keeve.core.loads.pre_start import ExpectedWater, ForecastReason
+from keeve.core.mixes import materials
 from keeve.core.mixes.model import Reading
 from keeve.core.planning.plan import Load, Plan, PlanMaterial
 from keeve.core.rules.next_water import BAND_SD, PAN_SD, Judged, NextWater, PastLoad, Reset, next_water
@@ -52,12 +53,11 @@ _TOLD_SD = 0.01
 
 
 def told_moisture(plan: Plan) -> float | None:
-    """The moisture that was typed for the followed stockpile; None where its default was taken."""
+    """The moisture that was typed for the followed stockpile; None where it is its default, which nobody need type."""
     material = followed(plan)
-    if material is None or f"materials.{material.name}.moisture_fraction" in plan.assumed:
+    if material is None or material.moisture_fraction == materials()[material.stockpile].moisture_fraction:
         return None
-    # A default of nothing is not told as one.
-    return material.moisture_fraction or None
+    return material.moisture_fraction
 
 
 class Observation(NamedTuple):
