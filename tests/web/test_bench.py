@@ -78,6 +78,26 @@ def test_plan_card_bench_log_by_taps(browser: Browser, engine: Engine, origin: s
         visit.check()
 
 
+def test_what_was_done_before_the_tap_is_told_so(
+    browser: Browser, engine: Engine, origin: str, clock: Clock
+) -> None:
+    """Water ten minutes ago: its two hours end ten minutes sooner; and at a clock time as well."""
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        page = visit.page
+        plan_a_bed(visit)
+        begin(page)
+        page.get_by_label("Did it").select_option("10 min ago")
+        tap(page, "Added")
+        expect(page.locator("p.life")).to_contain_text("Place by 13:50")
+        expect(page.get_by_label("Did it")).to_have_value("")
+        press(page, "u")
+        page.get_by_label("Did it").select_option("at a clock time")
+        page.get_by_label("Clock time").fill("11:45")
+        tap(page, "Added")
+        expect(page.locator("p.life")).to_contain_text("Place by 13:45")
+        visit.check()
+
+
 def test_the_bench_by_keys_alone_with_undo(
     browser: Browser, engine: Engine, origin: str, clock: Clock
 ) -> None:

@@ -170,7 +170,9 @@ class LoadState(NamedTuple):
     def undoable(self) -> LoadEvent | None:
         """The event told last of those that can be undone, whenever it happened."""
         told = [item for item in reversed(self.applied) if not item.is_own]
-        return max(told, key=lambda item: item.received_at or item.occurred_at, default=None)
+        return max(
+            told, key=lambda item: (item.received_at or item.occurred_at, item.device_seq), default=None
+        )
 
     def after(self, at: datetime, minutes: float | None) -> "LoadState":
         """The state before an act that ended then and took so long: all that was in went in before the act began.
