@@ -12,6 +12,7 @@ from keeve.core.errors import InputError
 from keeve.core.log.job_summary import summarise_job
 from keeve.data import job_summaries, plans
 from keeve.data.accounts import Visitor
+from keeve.demo.mixing import Mixing
 
 
 def done(number: int, placed_share: float) -> Run:
@@ -49,9 +50,17 @@ def test_what_a_job_showed_is_kept_and_proposed(engine: Engine, visitor: Visitor
     kept = job_summaries.closed_summary(engine, visitor, plan_id)
     assert kept is not None
     assert kept.materials[0].used_kg == 125
+    # Closed with one load of four placed, a job says nothing of waste.
+    for number in (1, 2, 3, 4):
+        load = Mixing(engine, visitor, plan_id, number, NOON + timedelta(hours=number))
+        load.charge_and_mix()
+        load.to_right(0.0)
+        load.place(after_min=5)
+        assert job_summaries.last_waste(engine, visitor, "mortar-bricklaying") is None
+        assert job_summaries.close_job(engine, visitor, plan_id, {}, NOON + timedelta(hours=6 + number))
     shown = job_summaries.last_waste(engine, visitor, "mortar-bricklaying")
     assert shown is not None
-    assert (shown.title, shown.waste_fraction) == ("Coping bed", 0)
+    assert (shown.title, shown.waste_fraction) == ("Coping bed", pytest.approx(0.1))
     assert job_summaries.last_waste(engine, visitor, "hemp-lime") is None
     stranger, _ = new_visitor(engine)
     assert job_summaries.summary_so_far(engine, stranger, plan_id) is None
