@@ -130,10 +130,29 @@ def test_a_thickness_in_millimetres_is_refused_with_its_metres(
     assert fault.meant == {"need.0.thickness_m": pytest.approx(meant_m)}
 
 
-def test_a_coat_outside_the_mix_is_stopped() -> None:
-    fault = refused({**OVERLAY, "need": {"shape": "coat-volume", "area_m2": 4, "coats_mm": [8, 100]}})
-    assert (fault.code, fault.fields) == ("thickness_outside", ["need.0.coats_mm.1"])
-    assert fault.meant == {"need.0.coats_mm.1": 10}
+def test_a_coat_outside_the_mix_is_told_and_planned() -> None:
+    found = warned({**OVERLAY, "need": {"shape": "coat-volume", "area_m2": 4, "coats_mm": [8, 100]}})
+    told = found["thickness_outside"]
+    assert (told.field, told.meant) == ("need.0.coats_mm.1", {"need.0.coats_mm.1": 10})
+
+
+@pytest.mark.parametrize(
+    ("label", "meant"),
+    [
+        # 300 typed for a pail of 30 kg that is loosened with 300 mL: no fluid ounces, which would be 8.9 L.
+        ({"bag_kg": 30, "yield_l": 18, "water_start_l": 100, "water_min_l": 100, "water_max_l": 300}, 0.3),
+        # 25 kg make 12 L; 5 pints are 2.4 L: the water is wrong, not the yield.
+        ({"bag_kg": 25, "yield_l": 12, "water_start_l": 4, "water_min_l": 4.5, "water_max_l": 5}, 2.366),
+    ],
+)
+def test_the_figure_out_of_line_with_its_kind_is_mended(label: dict[str, float], meant: float) -> None:
+    is_pail = label["bag_kg"] == 30
+    job = a_job_of("finish-tinted-pail", "paddle") if is_pail else a_job_of("concrete-bagged", "tilting-drum")
+    found = warned({**job, "materials": {next(iter(job["materials"])): label}})
+    mends = [item.meant for item in found.values() if item.meant]
+    assert [
+        value for mend in mends for name, value in mend.items() if name.endswith("water_max_l")
+    ] == pytest.approx([meant], rel=1e-3)
 
 
 def test_a_mixer_that_does_not_suit_is_refused_with_one_that_does() -> None:

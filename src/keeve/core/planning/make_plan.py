@@ -4,7 +4,9 @@ import math
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
-from keeve.core.errors import InputError
+from pydantic import TypeAdapter
+
+from keeve.core.errors import InputError, validated
 from keeve.core.mixes.mixers import MIXED_IN, MIXER_NAMES, ORDER_NAMES
 from keeve.core.mixes.model import Caution, Gauge, Mix, MixWater
 from keeve.core.mixes.procedures import Procedure, Step
@@ -57,7 +59,7 @@ ESTIMATES = Caution(code="estimates", text="Estimates only: local codes and lice
 
 
 def make_plan(job: Job) -> Plan:
-    """The plan of a job.
+    """The plan of a job; a mend is offered only where it makes the whole job right.
 
     Args:
         job: the job, validated.
@@ -68,6 +70,38 @@ def make_plan(job: Job) -> Plan:
     Raises:
         InputError: a field that cannot be used, named.
     """
+    plan = _plan_of(job)
+    if not any(item.meant for item in plan.warnings):
+        return plan
+    told = {(item.code, item.field) for item in plan.warnings}
+    warnings = [
+        item if item.meant is None or _mends(job, item, told) else item.model_copy(update={"meant": None})
+        for item in plan.warnings
+    ]
+    return plan.model_copy(update={"warnings": warnings})
+
+
+def _mends(job: Job, warning: RuleWarning, told: set[tuple[str, str]]) -> bool:
+    """Whether what was probably meant makes the job right: its own warning goes, and none comes."""
+    raw = job.model_dump(mode="json", exclude_unset=True)
+    for path, value in (warning.meant or {}).items():
+        *where, last = path.split(".")
+        holder: Any = raw
+        for name in where:
+            holder = holder[int(name)] if isinstance(holder, list) else holder.setdefault(name, {})
+        holder[int(last) if isinstance(holder, list) else last] = value
+    try:
+        again = _plan_of(validated(_JOB, raw))
+    except (InputError, LookupError):
+        return False
+    left = {(item.code, item.field) for item in again.warnings}
+    return left < told and (warning.code, warning.field) not in left
+
+
+_JOB: TypeAdapter[Job] = TypeAdapter(Job)
+
+
+def _plan_of(job: Job) -> Plan:
     workings = Workings()
     mix = mix_of(job, workings)
     procedure = _procedure(mix, job, workings)

@@ -153,7 +153,10 @@ def _of_its_age(here: str, part: MixPart, site: MaterialOnSite) -> Iterator[Rule
 _HEAVIEST_SOLID, _LIGHTEST_SOLID, _MOST_AIR = 3.15, 1.0, 0.4
 # Water to powder, L/kg: of an all-in bag from the driest concrete to a wet mortar, of a light coat more; a paste is
 # only loosened.
-_LEAST_WATER, _LEAST_OF_A_PASTE, _MOST_WATER, _MOST_OF_A_COAT = 0.03, 0.005, 0.40, 0.60
+_LEAST_WATER, _MOST_WATER, _MOST_OF_A_COAT = 0.03, 0.40, 0.60
+_PASTE = (0.003, 0.12)
+# What a kilogram of a bag usually makes, L: a yield within is not the figure that is wrong. Common practice, no source.
+_USUAL_YIELD = (0.4, 0.75)
 # Water no further outside than that is unusual, no slip, unless the yield too contradicts it.
 _UNUSUAL = 2.0
 # A figure that is mended comes to lie so many times above the least, and so many times under the most.
@@ -166,7 +169,9 @@ _CUBIC_FOOT_L = 28.3168
 def _figures() -> tuple[tuple[tuple[str, ...], tuple[float, ...]], ...]:
     """Likely slips in the figures of a label, the likelier first: another unit, then the decimal point."""
     gallon_l = factor("US gal", "L")
-    of_water = (factor("US fl oz", "L"), factor("mL", "L"), 0.1, factor("US qt", "US gal"), gallon_l, 10.0)
+    of_water = (
+        factor("US fl oz", "L"), factor("mL", "L"), 0.1, factor("US qt", "US gal"), factor("US pt", "L"), gallon_l, 10.0
+    )  # fmt: skip
     return (
         (("bag_kg",), (factor("lb", "kg"),)),
         (("yield_l",), (_CUBIC_FOOT_L, _CUBIC_FOOT_L / gallon_l, gallon_l, 10.0, 0.1)),
@@ -176,11 +181,11 @@ def _figures() -> tuple[tuple[tuple[str, ...], tuple[float, ...]], ...]:
 
 def _usual_water(mix: Mix, part: MixPart) -> tuple[float, float]:
     """The least and the most water that such a bag takes, L/kg."""
+    if part.unit == "pail":
+        # A paste is only loosened.
+        return _PASTE
     is_coat = bool({"render", "plaster"} & set(mix.uses))
-    return (
-        _LEAST_OF_A_PASTE if part.unit == "pail" else _LEAST_WATER,
-        _MOST_OF_A_COAT if is_coat else _MOST_WATER,
-    )
+    return (_LEAST_WATER, _MOST_OF_A_COAT if is_coat else _MOST_WATER)
 
 
 def _of_its_figures(here: str, usual: tuple[float, float], site: MaterialOnSite) -> Iterator[RuleWarning]:
@@ -221,7 +226,11 @@ def _of_its_figures(here: str, usual: tuple[float, float], site: MaterialOnSite)
 
 def _reconciled(site: MaterialOnSite, usual: tuple[float, float]) -> dict[str, float] | None:
     """The likeliest single change by which weight, yield and water fit together; None where none does."""
-    for names, parts in _figures():
+    is_usual = bool(
+        site.yield_l and site.bag_kg and _USUAL_YIELD[0] <= site.yield_l / site.bag_kg <= _USUAL_YIELD[1]
+    )
+    # Of water against yield the one out of line with its kind is the slip.
+    for names, parts in sorted(_figures(), key=lambda item: is_usual and "yield_l" in item[0]):
         given = {name: value for name in names if (value := getattr(site, name)) is not None}
         for part in parts:
             changed = {name: value * part for name, value in given.items()}

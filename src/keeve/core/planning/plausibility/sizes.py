@@ -5,7 +5,6 @@ mixer.
 import math
 from collections.abc import Iterator
 
-from keeve.core.errors import InputError
 from keeve.core.mixes.model import Mix
 from keeve.core.planning.job import Job
 from keeve.core.planning.plan import Load
@@ -39,23 +38,14 @@ _MISPLACED = (0.1, 10.0, 0.0254)
 
 
 def implausible_sizes(mix: Mix, job: Job) -> Iterator[RuleWarning]:
-    """Sizes that look like another unit's, and layers outside the mix's span.
-
-    Raises:
-        InputError: a coat outside its mix's thickness, which would come off. A pour outside it may be meant.
-    """
+    """Sizes that look like another unit's, and layers outside the mix's span: told, and planned as they are."""
     for index, need in enumerate(job.need):
         of = vars(need)
         for name, one_mm in _THICKNESSES.items():
             given = of.get(name) or []
             for place, value in enumerate(given if isinstance(given, list) else [given]):
                 path = f"need.{index}.{name}" + (f".{place}" if isinstance(given, list) else "")
-                for slip in _of_the_layer(mix, path, value, one_mm):
-                    if name == "coats_mm":
-                        raise InputError(
-                            slip.code, f"{slip.message} {slip.suggestion}", [path], meant=slip.meant
-                        )
-                    yield slip
+                yield from _of_the_layer(mix, path, value, one_mm)
         for name, span in SIZES.items():
             size = of.get(name)
             if name not in _THICKNESSES and span.unit in _TYPED and isinstance(size, float):
