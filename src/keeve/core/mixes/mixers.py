@@ -6,6 +6,8 @@ MixerKind = Literal[
     "tilting-drum", "forced-action", "paddle", "bowl", "tray", "two-buckets", "barrow", "bucket"
 ]
 Order = Literal["water-first", "dry-first"]
+# Mixed in these by hand: nothing turns.
+BY_HAND: frozenset[MixerKind] = frozenset({"tray", "two-buckets", "barrow", "bucket"})
 
 MIXER_NAMES: dict[MixerKind, str] = {
     "tilting-drum": "Drum mixer",

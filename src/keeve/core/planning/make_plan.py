@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 from pydantic import TypeAdapter
 
 from keeve.core.errors import InputError, validated
-from keeve.core.mixes.mixers import MIXED_IN, MIXER_NAMES, ORDER_NAMES
+from keeve.core.mixes.mixers import BY_HAND, MIXED_IN, MIXER_NAMES, ORDER_NAMES
 from keeve.core.mixes.model import Caution, Gauge, Mix, MixWater
 from keeve.core.mixes.procedures import Procedure, Step
 from keeve.core.planning.expected_strength import strength_of_plan
@@ -150,7 +150,10 @@ def _plan_of(job: Job) -> Plan:
         cost=cost,
         procedure=steps,
         tests=mix.tests,
-        cautions=[*mix.cautions, ESTIMATES],
+        cautions=[
+            *(item for item in mix.cautions if item.code != "machine" or job.mixer.kind not in BY_HAND),
+            ESTIMATES,
+        ],
         warnings=list({(item.code, item.field): item for item in workings.warnings}.values()),
         assumed=assumed,
         workings=[],
