@@ -218,3 +218,23 @@ def test_casts_before_it_say_when_it_will_be_dry(client: Client) -> None:
     assert low < high
     learnt = client.get(f"/plan?again={plan_id}&learnt=yes").text
     assert "Drying time" in learnt
+
+
+def test_card_paper_and_bench_give_one_pour_time(client: Client) -> None:
+    """After a load that set half as slow again, the next card, its paper and its bench say the same, whoever looks."""
+    plan_id = plans.save_plan(client.engine, client.visitor, job(**{**CAST, "need": {"volume_m3": 0.008}}))
+    first = begun(client, plan_id)
+    to_pour(client, first)
+    do(client, first, "seen", 9, sight="trail-stays")
+
+    def told(page: str) -> list[str]:
+        return re.findall(r"Setting times: (.*?)</figcaption>", re.sub(r"\s+", " ", page))
+
+    card = told(client.get(f"/plan/{plan_id}/load/2").text)
+    paper = told(client.get(f"/plan/{plan_id}/print").text)
+    bench = told(client.get(f"/bench/{begun(client, plan_id, 2)}").text)
+    fresh = told(client.get("/plan?mix=plaster-casting").text)
+    assert card
+    assert bench == card
+    assert card[0] in paper
+    assert card != fresh

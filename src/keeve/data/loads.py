@@ -128,6 +128,12 @@ def _setting_of(session: Session, plan: Plan) -> SettingHistory | None:
     return learnt(ages)
 
 
+def setting_of(engine: Engine, visitor: Visitor, plan: Plan) -> SettingHistory | None:
+    """The setting of a plan's plaster as a load of it that is begun now would have it; None without a set clock."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        return _setting_of(session, plan)
+
+
 def _newest_attempt(session: Session, plan_id: UUID, number: int) -> UUID:
     return session.scalars(_of_number(plan_id, number)).one().id
 

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from keeve.core.loads.actions.offer import Offer
 from keeve.core.loads.load_state import LoadState
+from keeve.core.loads.pre_start import SettingHistory
 from keeve.core.loads.set_clock import SetClock, StageAt, set_clock
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.rules.gypsum_time import Sight
@@ -115,9 +116,9 @@ def clock_figures(plan: Plan, clock: SetClock, now: datetime | None = None) -> C
     )
 
 
-def planned_clock(plan: Plan, load: Load) -> ClockFigures | None:
-    """The set clock of a load that is not begun; None where none runs it."""
-    clock = set_clock(plan, load, LoadState(), None, Workings())
+def planned_clock(plan: Plan, load: Load, setting: SettingHistory | None = None) -> ClockFigures | None:
+    """The set clock of a load that is not begun, as the crew's own loads of its powder show; None: none runs it."""
+    clock = set_clock(plan, load, LoadState(setting=setting), None, Workings())
     return clock and clock_figures(plan, clock)
 
 

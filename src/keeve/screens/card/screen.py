@@ -48,7 +48,9 @@ def show(
         database, visitor, plan_id, gauged.plan, [gauged.load], mixed, now, weather
     )
     begun = {each: BegunLoad(running.id, running.situation(now).is_over) for each, running in mixed.items()}
-    shown = card_page(plan_id, saved.job_id, gauged, expected, begun)
+    started = mixed.get(number)
+    setting = started.state.setting if started else loads.setting_of(database, visitor, saved.plan)
+    shown = card_page(plan_id, saved.job_id, gauged, expected, begun, setting)
     return page(
         request, "card/card.html", shown=shown, plan=shown.plan, moment=now, **paper.drawn(shown.card)
     )
@@ -195,7 +197,7 @@ def _sheets(
     plan = _saved(database, visitor, plan_id).plan
     begun = loads.loads_of_plan(database, visitor, plan_id)
     expected = stockpiles.expected_of_loads(database, visitor, plan_id, plan, plan.loads, begun, now, weather)
-    return plan_on_paper(plan_id, plan, expected, now)
+    return plan_on_paper(plan_id, plan, expected, now, loads.setting_of(database, visitor, plan))
 
 
 def _named(title: str, ending: str) -> dict[str, str]:

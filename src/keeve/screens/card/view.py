@@ -7,7 +7,7 @@ from typing import NamedTuple
 from uuid import UUID
 
 from keeve.core.loads.expected_water import as_expected, in_words
-from keeve.core.loads.pre_start import ExpectedWater
+from keeve.core.loads.pre_start import ExpectedWater, SettingHistory
 from keeve.core.mixes.model import Gauge
 from keeve.core.planning.amounts import gauges_of
 from keeve.core.planning.job import Job
@@ -46,15 +46,27 @@ class LoadCard:
         return in_words(self.expected.because) if self.expected else ""
 
 
-def load_card(plan: Plan, planned: Load, expected: ExpectedWater | None = None) -> LoadCard:
-    """The card of a load, in the gauge of its plan, with its water as it is expected."""
+def load_card(
+    plan: Plan,
+    planned: Load,
+    expected: ExpectedWater | None = None,
+    setting: SettingHistory | None = None,
+) -> LoadCard:
+    """The card of a load, in the gauge of its plan, with its water as expected, its clock as own loads show."""
     load = as_expected(plan, planned, expected)
     steps = steps_of(plan, load)
     section = section_figures(plan, load, labels=steps)
-    return LoadCard(load, steps, section, planned_water(plan, load), expected, planned_clock(plan, planned))
+    return LoadCard(
+        load, steps, section, planned_water(plan, load), expected, planned_clock(plan, planned, setting)
+    )
 
 
-def _cards(plan: Plan, wanted: Sequence[Load], expected: Mapping[int, ExpectedWater]) -> list[LoadCard]:
+def _cards(
+    plan: Plan,
+    wanted: Sequence[Load],
+    expected: Mapping[int, ExpectedWater],
+    setting: SettingHistory | None,
+) -> list[LoadCard]:
     """Cards of loads, with the water that is expected of them by their numbers."""
     # Loads alike but for their number have one card.
     known: list[tuple[Load, ExpectedWater | None, LoadCard]] = []
@@ -63,7 +75,7 @@ def _cards(plan: Plan, wanted: Sequence[Load], expected: Mapping[int, ExpectedWa
         own, water = load.numbered(1), expected.get(load.number)
         card = next((card for like, its_water, card in known if (like, its_water) == (own, water)), None)
         if card is None:
-            card = load_card(plan, load, water)
+            card = load_card(plan, load, water, setting)
             known.append((own, water, card))
         cards.append(replace(card, load=card.load.numbered(load.number)))
     return cards
@@ -114,6 +126,7 @@ def card_page(
     shown: InGauge,
     expected: Mapping[int, ExpectedWater],
     begun: Mapping[int, BegunLoad],
+    setting: SettingHistory | None,
 ) -> CardPage:
     """The card of a load.
 
@@ -123,8 +136,9 @@ def card_page(
         shown: its plan and the load in a gauge.
         expected: the water that loads are expected to need, by number.
         begun: the loads of the plan that were begun, by number.
+        setting: what past loads of its plaster say; None where it has none.
     """
-    card = _cards(shown.plan, [shown.load], expected)[0]
+    card = _cards(shown.plan, [shown.load], expected, setting)[0]
     return CardPage(plan_id, job_id, shown.plan, card, begun, shown.gauges, shown.vessel_error)
 
 
@@ -203,7 +217,11 @@ def _without_number(card: LoadCard) -> LoadCard:
 
 
 def plan_on_paper(
-    plan_id: UUID, plan: Plan, expected: Mapping[int, ExpectedWater], now: datetime
+    plan_id: UUID,
+    plan: Plan,
+    expected: Mapping[int, ExpectedWater],
+    now: datetime,
+    setting: SettingHistory | None = None,
 ) -> PlanOnPaper:
     """A plan on paper, each load with the water it is expected to need, by number."""
-    return PlanOnPaper(now, plan_id, plan, shopping_list(plan), _cards(plan, plan.loads, expected))
+    return PlanOnPaper(now, plan_id, plan, shopping_list(plan), _cards(plan, plan.loads, expected, setting))

@@ -8,14 +8,14 @@ from fastapi import HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from keeve.core.errors import InputError
-from keeve.core.loads.pre_start import ExpectedWater
+from keeve.core.loads.pre_start import ExpectedWater, SettingHistory
 from keeve.core.log.learning import Learnt
 from keeve.core.mixes.model import Use
 from keeve.core.planning.plan import Plan, PlanItem
 from keeve.core.planning.yard import OwnBag, YardItem
 from keeve.core.texts import written
 from keeve.core.units import System
-from keeve.data import jobs, mixes, plans, stockpiles, yard
+from keeve.data import jobs, loads, mixes, plans, stockpiles, yard
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
 from keeve.data.job_summaries import ClosedWaste
@@ -311,11 +311,14 @@ def _result(request: Request, database: Engine, visitor: Visitor | None, form: P
             return [None for _ in plan.loads_alike]
         return stockpiles.expected_of_new(database, visitor, plan, state.clock(), state.weather)
 
+    def setting(plan: Plan) -> SettingHistory | None:
+        return loads.setting_of(database, visitor, plan) if visitor else None
+
     job = plan_job.to_job(form)
     if job is None:
         return {"answer": None, "errors": form.wrong}
     try:
-        answer = plan_answer(job, expected)
+        answer = plan_answer(job, expected, setting)
     except InputError as fault:
         form.refuse(fault)
         return {"answer": None, "errors": form.errors}

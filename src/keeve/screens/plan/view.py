@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from keeve.core.loads.expected_water import as_expected
-from keeve.core.loads.pre_start import ExpectedWater
+from keeve.core.loads.pre_start import ExpectedWater, SettingHistory
 from keeve.core.planning.amounts import WeighedWater, weighed_water
 from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
@@ -17,6 +17,7 @@ from keeve.figures.plaster import RatioLine, ratios_beside
 from keeve.figures.set_clock import Batches, ClockFigures, Warmth, batches_of, by_warmth, planned_clock
 
 Expects = Callable[[Plan], Sequence[ExpectedWater | None]]
+Sets = Callable[[Plan], SettingHistory | None]
 
 
 class LoadsAlike(NamedTuple):
@@ -64,12 +65,13 @@ class PlanAnswer:
     batches: Batches | None
 
 
-def plan_answer(job: Job, expected_of: Expects | None = None) -> PlanAnswer:
+def plan_answer(job: Job, expected_of: Expects | None = None, setting_of: Sets | None = None) -> PlanAnswer:
     """The answer to a job.
 
     Args:
         job: the job.
         expected_of: the water of each kind of load, where the crew knows more of its stockpile than the plan.
+        setting_of: what the crew's past loads of its plaster say.
 
     Raises:
         InputError: the job cannot be planned.
@@ -97,7 +99,7 @@ def plan_answer(job: Job, expected_of: Expects | None = None) -> PlanAnswer:
         litre_more_loss=None if left is None else 1 - left,
         # A sketch shows what was given, and no default.
         needs=[need.model_dump(exclude_unset=True) for need in job.need],
-        clock=planned_clock(plan, load),
+        clock=planned_clock(plan, load, setting_of(plan) if setting_of else None),
         warmth=by_warmth(plan, load),
         batches=batches_of(plan),
         ratios=ratios_beside(chosen_mix(job), plan),
