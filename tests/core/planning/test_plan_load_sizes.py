@@ -3,7 +3,7 @@
 from typing import Any
 
 import pytest
-from helpers import Run, a_job_of, plan
+from helpers import CAST, Run, a_job_of, plan
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -141,3 +141,22 @@ def test_no_load_is_a_crumb_of_a_bag(volume_m3: float, working_l: float) -> None
     assert max(bags) <= bags[0] + 1e-9 or len(bags) == 2
     assert len(bags) == 1 or bags[0] <= 0.25 + 1e-9 or bags[-1] >= 0.2
     assert all(round(count * 4, 6) % 1 == 0 for count in bags[:-1])
+
+
+@given(st.floats(0.05, 1.0), st.one_of(st.none(), st.floats(1, 40)))
+def test_the_pouring_window_is_all_for_pouring(placing_m3_h: float, cycle_min: float | None) -> None:
+    """However long a batch takes before it may be poured, the window that then opens is as long."""
+    pace = {"placing_m3_h": placing_m3_h, **({"cycle_min": cycle_min} if cycle_min else {})}
+    mixer = {"kind": "bucket", "working_l": 40}
+    changes = {**CAST, "need": {"volume_m3": 0.02}, "mixer": mixer}
+    paced, freely = plan(**changes, pace=pace), plan(**changes, pace={"placing_m3_h": placing_m3_h})
+    assert [load.yield_l for load in paced.loads] == [load.yield_l for load in freely.loads]
+
+
+def test_every_piece_counts_its_own_loads() -> None:
+    """Two moulds of two pieces, each piece a load: none takes two."""
+    mould = {"container": {"by": "displacement", "water_l": 6.0}, "pieces": [1, 1]}
+    found = plan(**{**CAST, "need": [{**mould, "count": 2}], "mixer": {"kind": "bucket", "working_l": 9}})
+    poured = [load.pours for load in found.loads]
+    assert len(set(poured)) == len(poured) == 4
+    assert "piece_in_parts" not in {item.code for item in found.warnings}

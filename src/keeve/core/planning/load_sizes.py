@@ -115,13 +115,23 @@ def sized_by_pour(
         workings: keeps the rule that is run.
     """
     with_waste = volume.order_m3 / volume.net_m3
-    pieces = [
-        (f"{item.name or 'Mould'}, piece {number} of {len(item.pieces_m3)}", piece_m3)
+    moulds = [
+        (item.name or "Mould", item.pieces_m3)
         for need, item in zip(job.need, volume.items, strict=True)
         if isinstance(need, MouldNeed) and len(item.pieces_m3) > 1
         for _ in range(need.count)
-        for number, piece_m3 in enumerate(item.pieces_m3, start=1)
     ]
+    # Moulds of one name, and copies of one mould, are told apart by their number.
+    many = Counter(name for name, _ in moulds)
+    so_far: Counter[str] = Counter()
+    pieces: list[tuple[str, float]] = []
+    for name, each_m3 in moulds:
+        so_far[name] += 1
+        own = f"{name} {so_far[name]}" if many[name] > 1 else name
+        pieces += [
+            (f"{own}, piece {number} of {len(each_m3)}", piece_m3)
+            for number, piece_m3 in enumerate(each_m3, start=1)
+        ]
     rest_m3 = volume.net_m3 - sum(piece_m3 for _, piece_m3 in pieces)
     if not pieces:
         return PouredLoads(**dict(sized(job, volume.order_m3, mixer_l, life_min, bags, workings)))

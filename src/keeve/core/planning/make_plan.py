@@ -208,6 +208,8 @@ def _by_parts(
         window_min = life_on_site(mix.life_min, job.conditions, binders, one, workings)
     if mix.regime_traits.placed_in:
         most_l, window_min = batch_limits(mix, water, job, steps, binder_kg(parts, a_cubic_metre))
+        # All of it is for pouring: what a load takes before that is over when it opens.
+        window_min += job.pace.cycle_min or 0.0
     size = (job, volume.order_m3, most_l, window_min)
     used = bags if job.whole_bags else None
     split = sized_by_pour(job, volume, most_l, window_min, used, workings)
