@@ -78,6 +78,19 @@ def test_plan_card_bench_log_by_taps(browser: Browser, engine: Engine, origin: s
         visit.check()
 
 
+def test_a_fault_in_a_closed_fold_opens_it(browser: Browser, engine: Engine, origin: str) -> None:
+    with visiting(browser, engine, origin, **DESK) as visit:
+        page = visit.page
+        visit.sign_in()
+        fold = page.locator("details", has=page.locator("summary", has_text="Temperatures"))
+        fold.locator("summary").click()
+        page.get_by_label("Air temperature").fill("warm")
+        fold.locator("summary").click()
+        expect(page.get_by_label("Air temperature")).to_be_hidden()
+        page.get_by_label("Length", exact=True).fill("5")
+        expect(page.get_by_label("Air temperature")).to_be_visible()
+
+
 def test_what_was_done_before_the_tap_is_told_so(
     browser: Browser, engine: Engine, origin: str, clock: Clock
 ) -> None:

@@ -314,6 +314,7 @@ _UNITS: Mapping[str, str] = {
 }
 # What is measured where the name does not say it.
 _KINDS: Mapping[str, Kind] = {
+    "binder_kg_m3": "content",
     "per_m3": "mass",
     "batch_per_m3": "mass",
     "mean": "strength",

@@ -119,7 +119,7 @@ _BY_CONTENT: tuple[Field, ...] = (
     Number(
         "Cement, slag and ash together",
         ("design", "binder_kg_m3"),
-        "density",
+        "content",
         default=330.0,
         needed=True,
     ),

@@ -57,7 +57,10 @@ class Fold(NamedTuple):
 
     def is_open(self, errors: Mapping[str, str]) -> bool:
         """Whether it starts open: something in it is wrong."""
-        return any(field.name in errors for field in self.fields)
+        rows = tuple(".".join(map(str, each.path)) + "." for each in self.rows)
+        return any(field.name in errors for field in self.fields) or any(
+            name.startswith(rows) for name in errors if rows
+        )
 
 
 def _tells(field: Field, values: Mapping[str, str]) -> bool:

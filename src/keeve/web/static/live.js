@@ -238,6 +238,8 @@ document.addEventListener("alpine:init", () => {
         if (old) old.remove();
         if (offer) place.after(this.meant(offer));
         if (input) input.setAttribute("aria-invalid", message ? "true" : "false");
+        // What is wrong is never folded away.
+        for (let fold = message && place.closest("details"); fold; fold = fold.parentElement.closest("details")) fold.open = true;
       }
       const folds = this.$root.querySelectorAll("[data-fold]");
       (given.folds || []).forEach((words, index) => {
