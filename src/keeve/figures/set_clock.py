@@ -135,6 +135,10 @@ def _on_line(plan: Plan, clock: SetClock, item: StageAt, ends_min: float, *, bui
     )
 
 
+# From that age on a powder may set sooner or later than fresh. Common practice, no source.
+_AGED_MONTHS = 6.0
+
+
 def _basis(clock: SetClock) -> list[str]:
     """The basis of a clock, in sentences."""
     if clock.seen:
@@ -143,7 +147,11 @@ def _basis(clock: SetClock) -> list[str]:
     estimate = f"Estimate from ratio, size, mixing and water at {clock.water_c:.0f} °C{old}."
     own = clock.setting
     if own is None:
-        return [estimate, "Tap what you see to re-time it."]
+        aged = (clock.age_months or 0.0) >= _AGED_MONTHS
+        unsure = [
+            "Old powder can go off early and unevenly at first, and slowly once it's stale. Try a cupful."
+        ]
+        return [estimate, *(unsure if aged else []), "Tap what you see to re-time it."]
     slower = own.age_factor - 1
     how = "as estimated"
     if abs(slower) >= _SAME_FRACTION:
