@@ -5,6 +5,8 @@ from random import Random
 from typing import Any, get_args
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
 from keeve.core.mixes.model import Use
@@ -66,3 +68,16 @@ def test_joints_are_sawn_in_floors_only() -> None:
 def test_what_is_no_time_is_refused() -> None:
     with pytest.raises(InputError, match="date and time"):
         cure_plan("concrete", "Monday", [20])
+
+
+@given(st.lists(st.floats(-20, 30), min_size=1, max_size=20), st.sampled_from(sorted(cure_table())))
+def test_of_what_is_frozen_nothing_is_promised(daily_c: list[float], family: Family) -> None:
+    """Below −5 °C nothing hardens: what waits for it comes when it is warm again, or is not there."""
+    found = cure_plan(family=family, poured_at="2026-01-05T08:00:00+00:00", daily_c=daily_c, thickness_mm=60)
+    assert bool(found.warnings) == (min(daily_c) < -5)
+    begins = [task.from_ for task in found.tasks]
+    assert begins == sorted(begins, key=datetime.fromisoformat)
+    warm = cure_plan(family=family, poured_at="2026-01-05T08:00:00+00:00", daily_c=[20.0], thickness_mm=60)
+    assert {task.what for task in found.tasks} <= {task.what for task in warm.tasks}
+    if daily_c[-1] >= -5:
+        assert len(found.tasks) == len(warm.tasks)

@@ -1,5 +1,6 @@
 """What follows a pour, until it may be used: tasks by family, stretched by how warm it is."""
 
+import math
 from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 from functools import cache
@@ -9,8 +10,18 @@ from typing import Annotated, Literal
 from pydantic import ConfigDict, Field, TypeAdapter
 
 from keeve.core.errors import InputError
-from keeve.core.rules.maturity import Spell, hours_until_aged, screed_drying
-from keeve.core.rules.registry import PRACTICE, Amount, Dimension, Example, Result, Strict, published, rule
+from keeve.core.rules.maturity import FROZEN_C, Spell, hours_until_aged, screed_drying
+from keeve.core.rules.registry import (
+    PRACTICE,
+    Amount,
+    Dimension,
+    Example,
+    Result,
+    RuleWarning,
+    Strict,
+    published,
+    rule,
+)
 from keeve.core.rules.temperature import Celsius
 from keeve.core.rules.yaml_tables import read_table
 from keeve.core.texts import Name
@@ -150,7 +161,16 @@ def cure_plan(
         if uses is None or row.uses is None or set(row.uses) & set(uses)
         if (task := _task(row, poured, spells, thickness_mm)) is not None
     ]
-    return CurePlan(tasks=sorted(found, key=lambda task: datetime.fromisoformat(task.from_)))
+    frozen = [] if all(spell.c >= FROZEN_C for spell in spells) else [_FROZEN]
+    return CurePlan(tasks=sorted(found, key=lambda task: datetime.fromisoformat(task.from_)), warnings=frozen)
+
+
+_FROZEN = RuleWarning(
+    code="frozen",
+    message="Below −5 °C it doesn't harden, so nothing is promised for that time.",
+    field="daily_c",
+    suggestion="Keep it warm under covers and measure inside it.",
+)
 
 
 def _time(text: str) -> datetime:
@@ -180,20 +200,24 @@ def _task(
     if row.begins.drying_days and thickness_mm is None:
         return None
 
-    def at(mark: Milestone, spread: float = 1.0) -> str:
+    def at(mark: Milestone, spread: float = 1.0) -> str | None:
         (aged_h,) = hours_until_aged(spells, [mark.age_h * spread])
+        if aged_h == math.inf:
+            return None
         days = mark.days
         if mark.drying_days and thickness_mm is not None:
             days += screed_drying(thickness_mm).days
         return (poured + timedelta(hours=max(aged_h, mark.hours, days * _DAY_H))).isoformat()
 
-    waits = row.begins.age_h > 0
+    waits, begins = row.begins.age_h > 0, at(row.begins)
+    if begins is None:
+        return None
     return CureTask.model_validate(
         {
             "what": row.what,
             "kind": row.kind,
             "do": row.do,
-            "from": at(row.begins),
+            "from": begins,
             "to": at(row.ends) if row.ends else None,
             "why": row.why,
             "source": row.source,

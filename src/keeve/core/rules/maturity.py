@@ -1,5 +1,6 @@
 """How far cement has hardened by its temperatures, and how fast fresh concrete and a screed dry."""
 
+import math
 from collections.abc import Iterator, Sequence
 from typing import Annotated, Literal
 
@@ -23,6 +24,10 @@ _REFERENCE_C = 20.0
 Maturing = Literal["arrhenius", "nurse-saul"]
 
 
+# Below that what is not hard yet freezes: nothing is promised of it. Common practice, no source.
+FROZEN_C = -5.0
+
+
 class Spell(Strict):
     """A length of time at a temperature: hours, °C."""
 
@@ -38,7 +43,10 @@ class EquivalentAge(Result):
 
 @rule(
     "equivalent-age",
-    formula="arrhenius: Σ h·exp(E/R · (1/293.15 − 1/(T + 273.15))); nurse-saul: Σ h·max(0, T − datum)/(20 − datum)",
+    formula=(
+        "arrhenius: Σ h·exp(E/R · (1/293.15 − 1/(T + 273.15))), nothing below −5 °C; "
+        "nurse-saul: Σ h·max(0, T − datum)/(20 − datum)"
+    ),
     math=(
         r"t_e = \sum \Delta t \, \exp\left[\frac{E}{R}\left(\frac{1}{293.15} - \frac{1}{T + 273.15}\right)\right]"
         r" \qquad t_e = \sum \Delta t \, \frac{\max(0, T - T_0)}{20 - T_0}"
@@ -81,14 +89,14 @@ def equivalent_age(
 
 
 def speed(c: float, method: Maturing = "arrhenius", datum_c: float = 0.0) -> float:
-    """How fast it ages at a temperature, over how fast at 20 °C."""
+    """How fast it ages at a temperature, over how fast at 20 °C; frozen it does not, whatever a formula says."""
     if method == "arrhenius":
-        return speed_of_setting(c)
+        return speed_of_setting(c) if c >= FROZEN_C else 0.0
     return max(c - datum_c, 0.0) / (_REFERENCE_C - datum_c)
 
 
 def hours_until_aged(temperatures: Sequence[Spell], ages_h: Sequence[float]) -> Iterator[float]:
-    """After how many hours each of these equivalent ages is reached; the last temperature goes on.
+    """After how many hours each of these equivalent ages is reached, infinity for never; the last temperature goes on.
 
     Args:
         temperatures: from the beginning on, at least one.
@@ -101,7 +109,8 @@ def hours_until_aged(temperatures: Sequence[Spell], ages_h: Sequence[float]) -> 
         while aged + left * speed(spell.c) < age and (after := next(spells, None)) is not None:
             aged, passed = aged + left * speed(spell.c), passed + left
             spell, left = after, after.hours
-        yield passed + max(age - aged, 0.0) / speed(spell.c)
+        missing, goes_on = max(age - aged, 0.0), speed(spell.c)
+        yield passed + (missing / goes_on if goes_on else math.inf if missing else 0.0)
 
 
 class EvaporationRate(Result):
