@@ -44,8 +44,8 @@ class EquivalentAge(Result):
 @rule(
     "equivalent-age",
     formula=(
-        "arrhenius: Σ h·exp(E/R · (1/293.15 − 1/(T + 273.15))), nothing below −5 °C; "
-        "nurse-saul: Σ h·max(0, T − datum)/(20 − datum)"
+        "Arrhenius: Σ h·exp(E/R · (1/293.15 − 1/(T + 273.15))), nothing below −5 °C; "
+        "Nurse-Saul: Σ h·max(0, T − datum)/(20 − datum)"
     ),
     math=(
         r"t_e = \sum \Delta t \, \exp\left[\frac{E}{R}\left(\frac{1}{293.15} - \frac{1}{T + 273.15}\right)\right]"
