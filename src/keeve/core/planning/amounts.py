@@ -12,6 +12,8 @@ from keeve.core.planning.vessel_loads import COUNTED, PART_BAG, counted_load, is
 from keeve.core.rules.vessels_and_scales import scale_target
 from keeve.core.tolerances import LEAST_POUR_L, whole_up
 
+# Beside what is weighed, a count is told up to so many. A judgement made here.
+_MOST_COUNTED = 60.0
 # A count that is further off than this is told otherwise. A judgement made here.
 _OFF = 0.1
 
@@ -112,6 +114,8 @@ def _counted(
     """
     kinds = {vessel.name: vessel.kind for vessel in plan.vessels}
     for item in charge.vessels:
+        if plan.gauge not in COUNTED and item.count * share > _MOST_COUNTED:
+            continue
         if plan.mix.basis_traits.is_blended:
             # All of it is so many bags or pails; a share of it is told in quarters of them, or weighed.
             part = item.count * share

@@ -434,6 +434,15 @@ def without_means(mix: Mix, job: Job, loads: Sequence[Load], is_counted: bool) -
         return []
     if lacking is None:
         vessel = _MEANS[job.gauge][1]
+        if max(load.yield_l for load in loads) > _BY_HAND_L:
+            return [
+                RuleWarning(
+                    code="too_large_to_count",
+                    message="A load this big is weighed, not counted out by hand.",
+                    field="gauge",
+                    suggestion="Order it by weight, or mix smaller loads.",
+                )
+            ]
         return [
             RuleWarning(
                 code="no_counts",

@@ -16,6 +16,9 @@ from keeve.figures.amounts import BoughtLine, MaterialAmount, material_amounts, 
 from keeve.figures.plaster import RatioLine, ratios_beside
 from keeve.figures.set_clock import Batches, ClockFigures, Warmth, batches_of, by_warmth, planned_clock
 
+# Less of the strength than that is none.
+_WORTH_A_WORD = 0.005
+
 Expects = Callable[[Plan], Sequence[ExpectedWater | None]]
 Sets = Callable[[Plan], SettingHistory | None]
 
@@ -63,6 +66,11 @@ class PlanAnswer:
     ratios: Sequence[RatioLine]
     warmth: Sequence[Warmth]
     batches: Batches | None
+
+    @property
+    def costs_strength(self) -> bool:
+        """Whether a litre more costs strength that is worth a word."""
+        return (self.litre_more_loss or 0.0) >= _WORTH_A_WORD
 
 
 def plan_answer(job: Job, expected_of: Expects | None = None, setting_of: Sets | None = None) -> PlanAnswer:
