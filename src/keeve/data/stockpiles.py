@@ -257,9 +257,9 @@ def _expected(
     loads, events = _seen(session, material.stockpile, now)
     word = _word_on(session, plan_id, plan, material)
     history = _history_of(word, loads, events, load_id, now, weathered)
-    if not is_only_told(history):
+    if word is None or not is_only_told(history):
         return expected_water(plan, load, history)
-    if any(isinstance(event, PileTold) and event.plan_id == plan_id for event in events):
+    if word.was_asked(events):
         return None
     before = history_up_to(_observed(loads), events, now, weathered)
     return asked_of_the_pile(plan, load, before)
@@ -273,8 +273,15 @@ class _Word(NamedTuple):
 
     def stands(self, events: Iterable[StockpileEvent]) -> bool:
         """Whether it stands: nobody said that the sand is from the same stockpile as before."""
-        said = [event for event in events if isinstance(event, PileTold) and event.plan_id in self.plan_ids]
-        return not said or not said[-1].is_same
+        answers = self._answers(events)
+        return not answers or not answers[-1].is_same
+
+    def was_asked(self, events: Iterable[StockpileEvent]) -> bool:
+        """Whether somebody answered whether it is from the same stockpile."""
+        return bool(self._answers(events))
+
+    def _answers(self, events: Iterable[StockpileEvent]) -> list[PileTold]:
+        return [event for event in events if isinstance(event, PileTold) and event.plan_id in self.plan_ids]
 
 
 def _word_on(session: Session, plan_id: UUID | None, plan: Plan, material: PlanMaterial) -> _Word | None:
@@ -290,7 +297,7 @@ def _word_on(session: Session, plan_id: UUID | None, plan: Plan, material: PlanM
         .order_by(models.StoredPlan.made_at.desc())
     ).all()
     at = next(index for index, version in enumerate(versions) if version[0] == plan_id)
-    same = list(takewhile(lambda version: version[2] == moisture, versions[at:]))
+    same = [versions[at], *takewhile(lambda version: version[2] == moisture, versions[at + 1 :])]
     return _Word(Told(same[-1][1], moisture), frozenset(version[0] for version in versions))
 
 
