@@ -85,6 +85,32 @@ def test_six_loads_of_a_drying_stockpile_on_the_bench(client: Client, engine: En
     assert yard.count("The pile is drying: ") == 1
 
 
+def test_another_moisture_than_before_is_asked_about_at_the_bench(
+    client: Client, engine: Engine, clock: Clock
+) -> None:
+    """Four loads say 5 %; the next job was typed 12 %: it asks before the water, and goes by the answer."""
+    shift = Shift(client, engine, clock)
+    for number in range(4):
+        shift.mix(shift.begin(number + 1), dry_share=-0.01)
+        clock.turn(5)
+    wet = job(materials={"sand": {"moisture_fraction": 0.12}, "cement": {"bag_kg": 25}})
+    shift.plan_id = plans.save_plan(engine, client.visitor, wet)
+    load_id = shift.begin(1)
+
+    def page() -> str:
+        return client.get(f"/bench/{load_id}").text
+
+    asked = page()
+    assert "Same pile as before?" in asked
+    start_l = shift.at(load_id).situation(clock.now).window.start_l
+    event = raw_event("pile", clock.now, plan_id=str(shift.plan_id), is_same=True)
+    answer = client.post(f"/bench/{load_id}/stockpile", json=event)
+    assert answer.status_code == 200
+    assert "Same pile as before?" not in answer.text
+    assert shift.at(load_id).situation(clock.now).window.start_l > start_l + 1
+    assert "Same pile as before" in client.get("/yard").text
+
+
 def test_the_yard_by_taps(browser: Browser, engine: Engine, origin: str, clock: Clock) -> None:
     with visiting(browser, engine, origin, viewport={"width": 390, "height": 800}) as visit:
         page = visit.page
