@@ -117,7 +117,7 @@ _SEEN_LAST = (
 
 def _setting_of(session: Session, plan: Plan) -> SettingHistory | None:
     """The setting of a plan's plaster by the crew's newest loads of it; None of a plan without a set clock."""
-    if plan.mix.regime_traits.placed_in is None:
+    if not _has_set_clock(plan):
         return None
     ages = [
         age
@@ -130,8 +130,15 @@ def _setting_of(session: Session, plan: Plan) -> SettingHistory | None:
 
 def setting_of(engine: Engine, visitor: Visitor, plan: Plan) -> SettingHistory | None:
     """The setting of a plan's plaster as a load of it that is begun now would have it; None without a set clock."""
+    # Asked at every plan card: most mixes have no set clock, and then nothing need be read.
+    if not _has_set_clock(plan):
+        return None
     with crew_reading(engine, visitor.crew_id) as session:
         return _setting_of(session, plan)
+
+
+def _has_set_clock(plan: Plan) -> bool:
+    return plan.mix.regime_traits.placed_in is not None
 
 
 def _newest_attempt(session: Session, plan_id: UUID, number: int) -> UUID:

@@ -276,7 +276,6 @@ VALUE_NAMES: Mapping[str, str] = {
     "percent_binder": "% of cement and lime",
     "percent_cement": "% of cement",
     "ml_per_100kg": "mL per 100 kg of cement or lime",
-    "floz_per_cwt": "US fl oz per US cwt",
     "ml_per_l_water": "mL per L of water",
     "floz_per_us_cwt": "US fl oz per US cwt",
     "ml_per_batch": "mL per load",

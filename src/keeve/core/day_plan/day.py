@@ -236,9 +236,10 @@ def play(
     begun = so_far.begun if so_far else [{} for _ in day.jobs]
     now_min = so_far.now_min if so_far else None
     left = [_left(job, work, known) for job, work, known in zip(day.jobs, works, begun, strict=True)]
+    under_way = [_under_way(work, known) for work, known in zip(works, begun, strict=True)]
     runs = [
-        _run(day, job, work, loads, known, now_min or 0.0)
-        for job, work, loads, known in zip(day.jobs, works, left, begun, strict=True)
+        _run(day, job, work, [*held, *loads], [known[load.number].began_min for load in held], now_min or 0.0)
+        for job, work, held, loads, known in zip(day.jobs, works, under_way, left, begun, strict=True)
     ]
     found = simulate(runs, day.hands, now_min or 0.0)
     jobs: list[list[DayLoad]] = []
@@ -246,13 +247,12 @@ def play(
     for index, (job, work, run) in enumerate(zip(day.jobs, works, runs, strict=True)):
         by_hour = suited[index]
         cold = set() if job.joints else set(cold_joints(found[index], run.cold_joint_min))
-        under_way = _under_way(work, begun[index])
+        numbers = [load.number for load in (*under_way[index], *left[index])]
+        places = {load.number: place for place, load in enumerate(under_way[index], 1)}
         placed_at = {piece.load: piece.to_min for piece in found[index] if piece.what == "place"}
         loads = []
         for number, each in sorted(begun[index].items()):
-            place = under_way.index(number) + 1 if number in under_way else 0
-            loads.append(_begun_load(number, each, by_hour, placed_at.get(place)))
-        numbers = [*under_way, *(load.number for load in left[index])]
+            loads.append(_begun_load(number, each, by_hour, placed_at.get(places.get(number, 0))))
         loads += _loads(found[index], numbers, run, job, work, cold, by_hour)
         jobs.append(loads)
         breaks += _breaks(index, loads, len(left[index]) - sum(not load.is_begun for load in loads))
@@ -263,23 +263,22 @@ def _left(job: DayJob, work: Work, begun: Mapping[int, StartedLoad]) -> list[Loa
     return [load for load in work.plan.loads if load.number in job.numbers and load.number not in begun]
 
 
-def _under_way(work: Work, begun: Mapping[int, StartedLoad]) -> list[int]:
-    """The numbers of its loads that are under way, the oldest first: they hold mixer, people and placing crew."""
-    found = [number for number, each in begun.items() if each.placed_min is None and work.plan.load(number)]
-    return sorted(found, key=lambda number: begun[number].began_min)
+def _under_way(work: Work, begun: Mapping[int, StartedLoad]) -> list[Load]:
+    """Its loads that are under way, the oldest first: they hold mixer, people and placing crew."""
+    held = [number for number, each in begun.items() if each.placed_min is None]
+    found = [load for number in held if (load := work.plan.load(number))]
+    return sorted(found, key=lambda load: begun[load.number].began_min)
 
 
 def _run(
     day: DayPlan,
     job: DayJob,
     work: Work,
-    left: Sequence[Load],
-    begun: Mapping[int, StartedLoad],
+    loads: Sequence[Load],
+    began_min: Sequence[float],
     now_min: float,
 ) -> JobTimeline:
-    under_way = _under_way(work, begun)
-    by_number = {load.number: load for load in work.plan.loads}
-    loads = [*(by_number[number] for number in under_way), *left]
+    """A job as it is run: its loads under way, which began then, before those that are left."""
     # Loads of one size take the same times.
     by_size = {load.yield_l: load for load in loads}
     times = {size: load_times(work.plan, load, job.placing_m3_h) for size, load in by_size.items()}
@@ -291,7 +290,7 @@ def _run(
         day.mixing_hands,
         day.placing_hands,
         job.held_back,
-        [begun[number].began_min for number in under_way],
+        began_min,
     )
 
 

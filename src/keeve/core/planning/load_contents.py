@@ -219,8 +219,7 @@ def vessels_for(material: str, vessels: list[Vessel]) -> list[Vessel]:
 
 def _charge(part: MixPart, amounts: LoadAmounts, job: Job) -> PlannedCharge:
     name = part.name
-    site = job.materials.get(name, MaterialOnSite())
-    bag_kg = site.bag_kg or materials()[part.material].bag_kg
+    bag_kg = _bag_kg(part, job)
     counts = []
     for vessel in vessels_for(name, job.vessels):
         if vessel.kind != "bag" and vessel.volume_l:
@@ -235,6 +234,11 @@ def _charge(part: MixPart, amounts: LoadAmounts, job: Job) -> PlannedCharge:
         volume_l=amounts.volumes_l[name],
         vessels=counts,
     )
+
+
+def _bag_kg(part: MixPart, job: Job) -> float | None:
+    """A bag of a part, kg: the job's, else the usual one; None of what comes loose."""
+    return job.materials.get(part.name, MaterialOnSite()).bag_kg or materials()[part.material].bag_kg
 
 
 def load_by_bag(
@@ -364,8 +368,7 @@ def _dose(
 def _bags(mix: Mix, job: Job, amounts: LoadAmounts) -> float | None:
     """The bags in a load, of the first part that comes in them; None where none does."""
     for part in mix.parts:
-        site = job.materials.get(part.name, MaterialOnSite())
-        if bag_kg := site.bag_kg or materials()[part.material].bag_kg:
+        if bag_kg := _bag_kg(part, job):
             return amounts.dry_kg[part.name] / bag_kg
     return None
 

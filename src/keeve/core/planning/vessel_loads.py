@@ -332,7 +332,7 @@ def _loads_of(
         if rest_l > _LEFT_OUT * total_l:
             return None
         loads.pop()
-    off = max(ratio_off(load.charges, one.charges) for load in {id(load): load for load in loads}.values())
+    off = max(ratio_off(load.charges, one.charges) for load in (loads[0], loads[-1]))
     return _Made(loads, off, sum(load.yield_l for load in loads) / total_l - 1)
 
 

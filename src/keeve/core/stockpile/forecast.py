@@ -120,7 +120,7 @@ def history_up_to(
         }
         between = [item for item in between if item.at >= told.at]
         # What was measured since is the newer word.
-        if all(item.past.pan_sd_fraction > _TOLD_SD or _is_unmeasured(item.past) for item in between):
+        if not any(_is_measured_within(_TOLD_SD, item.past) for item in between):
             history.append(Observation(told.at, _SEEN_NOTHING.model_copy(update=word)))
     for at, past in sorted([*loads, *between], key=lambda observed: observed.at):
         overnight = (
@@ -213,11 +213,15 @@ def _next_water(
 
 def is_only_told(history: Sequence[Observation]) -> bool:
     """Whether nothing is known but what was typed for the job: its plan says all there is to say."""
-    return len(history) == 1 and history[0].past.pan_sd_fraction == _TOLD_SD
+    return len(history) == 1 and _is_told(history[0].past)
 
 
-def _is_unmeasured(past: PastLoad) -> bool:
-    return past.pan_moisture_fraction is None
+def _is_told(past: PastLoad) -> bool:
+    return past.pan_sd_fraction == _TOLD_SD
+
+
+def _is_measured_within(sd_fraction: float, past: PastLoad) -> bool:
+    return past.pan_moisture_fraction is not None and past.pan_sd_fraction <= sd_fraction
 
 
 def _tells(past: PastLoad) -> bool:
@@ -284,7 +288,7 @@ def asked_of_the_pile(plan: Plan, load: Load, before: Sequence[Observation]) -> 
 def _weighed(history: Sequence[PastLoad]) -> bool:
     """Whether a pan was dried since the stockpile last changed; feel or a probe does not move a ceiling."""
     for past in reversed(history):
-        if past.pan_moisture_fraction is not None and past.pan_sd_fraction <= PAN_SD:
+        if _is_measured_within(PAN_SD, past):
             return True
         if past.reset:
             return False
@@ -323,7 +327,7 @@ def _trend(history: Sequence[Observation], found: NextWater) -> ForecastReason:
     steps = [
         step
         for observed, step in zip(lately, found.path[since:], strict=True)
-        if _tells(observed.past) and observed.past.pan_sd_fraction != _TOLD_SD
+        if _tells(observed.past) and not _is_told(observed.past)
     ]
     now = found.free_moisture_fraction
     if len(steps) < 2:

@@ -86,10 +86,9 @@ def plan_answer(job: Job, expected_of: Expects | None = None, setting_of: Sets |
     """
     plan = make_plan(job)
     strength = plan.strength
-    expected = expected_of(plan) if expected_of else [None for _ in plan.loads_alike]
-    firsts = [
-        as_expected(plan, same[0], water) for same, water in zip(plan.loads_alike, expected, strict=True)
-    ]
+    alike = plan.loads_alike
+    expected = expected_of(plan) if expected_of else [None for _ in alike]
+    firsts = [as_expected(plan, same[0], water) for same, water in zip(alike, expected, strict=True)]
     load = firsts[0]
     left = strength.litre_more_ratio if strength else None
     return PlanAnswer(
@@ -97,11 +96,11 @@ def plan_answer(job: Job, expected_of: Expects | None = None, setting_of: Sets |
         load=load,
         alike=[
             LoadsAlike(len(same), one, material_amounts(plan, one), weighed_water(plan, one.water.start_l))
-            for same, one in zip(plan.loads_alike, firsts, strict=True)
+            for same, one in zip(alike, firsts, strict=True)
         ],
         shopping=shopping_list(plan),
         waste_m3=plan.volume.order_m3 - plan.volume.net_m3,
-        vessel_error=max((counting_error(plan, one[0]) for one in plan.loads_alike), default=None)
+        vessel_error=max((counting_error(plan, one[0]) for one in alike), default=None)
         if plan.gauge in COUNTED
         else None,
         litre_more_loss=None if left is None else 1 - left,
