@@ -10,7 +10,7 @@ from typing import Any
 from keeve.core.errors import InputError
 from keeve.core.rules.mesh import mesh_of
 from keeve.core.rules.mesh_section import Cut, Up, upright
-from keeve.core.rules.moulds import METRES, LengthUnit, unlikely_unit
+from keeve.core.rules.moulds import METRES, LengthUnit, several_bodies, unlikely_unit
 
 
 def mesh_figures(
@@ -48,7 +48,7 @@ def mesh_figures(
         "below": found.below,
         "outline": [[list(corner) for corner in ring] for ring in found.outline],
     }
-    warnings = unlikely_unit(max(sides_m), unit)
+    warnings = [*unlikely_unit(max(sides_m), unit), *several_bodies(mesh, scale**3)]
     return {
         "figures": figures,
         "triangles": len(mesh.triangles),

@@ -81,6 +81,96 @@ def test_a_mesh_inside_out_is_turned() -> None:
     assert mesh_of(stl(turned), "stl").volume == pytest.approx(240_000)
 
 
+def boxes(*sizes: tuple[tuple[float, float, float], tuple[float, float, float], bool]) -> Any:
+    """Boxes in one mesh, each by its side, its middle and whether it is inside out."""
+    found = []
+    for side, middle, inside_out in sizes:
+        box = trimesh.creation.box(side)
+        box.apply_translation(middle)
+        if inside_out:
+            box.invert()
+        found.append(box)
+    return trimesh.util.concatenate(found)
+
+
+ONE, HALF = (1.0, 1.0, 1.0), (0.5, 0.5, 0.5)
+MIDDLE = (0.0, 0.0, 0.0)
+
+
+@pytest.mark.parametrize("kind", ["stl", "obj", "ply"])
+@pytest.mark.parametrize(
+    ("mesh", "volume", "overlap", "hollow"),
+    [
+        (boxes((ONE, MIDDLE, False), (ONE, (0.5, 0, 0), False)), 1.5, 0.5, 0),
+        (boxes((ONE, MIDDLE, False), (ONE, (0.5, 0, 0), True)), 1.5, 0.5, 0),
+        (boxes((ONE, MIDDLE, False), (HALF, MIDDLE, False)), 1, 0.125, 0),
+        (boxes((ONE, MIDDLE, False), (HALF, MIDDLE, True)), 0.875, 0, 0.125),
+        (boxes((ONE, MIDDLE, True), (HALF, MIDDLE, False)), 0.875, 0, 0.125),
+        (boxes((ONE, MIDDLE, False), (ONE, (1, 0, 0), False)), 2, 0, 0),
+        (boxes((ONE, MIDDLE, False), (ONE, (1, 1, 0), False)), 2, 0, 0),
+        (boxes((ONE, MIDDLE, False), (HALF, (0.75, 0, 0), False)), 1.125, 0, 0),
+        (boxes((ONE, MIDDLE, False), (ONE, (5, 0, 0), True)), 2, 0, 0),
+    ],
+    ids=["half", "half inside out", "nested", "hollow", "all inside out", "face", "edge", "on it", "apart"],
+)
+def test_bodies_of_a_mesh_are_united(
+    mesh: Any, volume: float, overlap: float, hollow: float, kind: str
+) -> None:
+    """By hand: what two share counts once; inside out in another it is a hollow, elsewhere wound the wrong way."""
+    content = mesh.export(file_type=kind)
+    found = mesh_of(content.encode() if isinstance(content, str) else content, kind)
+    assert (found.volume, found.overlap, found.hollow) == pytest.approx((volume, overlap, hollow), abs=1e-6)
+    assert found.bodies == 2
+    assert upright(found).below[-1] == 1
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_blocks_that_touch_keep_each_its_volume(seed: int) -> None:
+    """Random blocks of a grid share faces, edges and corners, whatever the order of their triangles."""
+    chance = np.random.default_rng(seed)
+    places = [place for place in np.ndindex(3, 3, 3) if chance.random() < 0.5] or [(0, 0, 0)]
+    touching = boxes(*((ONE, place, False) for place in places))
+    touching.merge_vertices()
+    touching.faces = touching.faces[chance.permutation(len(touching.faces))]
+    found = mesh_of(stl(touching), "stl")
+    assert (found.volume, found.overlap) == pytest.approx((len(places), 0), abs=1e-5)
+
+
+def test_triangles_that_bound_nothing_are_refused_with_the_place() -> None:
+    """One of two blocks on an edge has a triangle the wrong way round; three sheets meet at an edge."""
+    edge = boxes((ONE, MIDDLE, False), (ONE, (1, 1, 0), False))
+    edge.faces[0] = edge.faces[0][::-1]
+    fin = trimesh.Trimesh(
+        [(0, 0, 0), (0, 0, 1), (1, 0, 0), (0, 1, 0), (-1, -1, 0)], [(0, 1, 2), (0, 1, 3), (0, 1, 4)]
+    )
+    for mesh, code in ((edge, "mesh_crowded"), (fin, "mesh_open")):
+        with pytest.raises(InputError, match="near x") as fault:
+            mesh_of(stl(mesh), "stl")
+        assert fault.value.code == code
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_random_bodies_hold_as_many_points_as_they_should(seed: int) -> None:
+    """The share of random points that lie in any of some boxes and balls, by their own equations."""
+    chance = np.random.default_rng(seed)
+    points = chance.uniform(-1.5, 1.5, (200_000, 3))
+    held, meshes = np.zeros(len(points), dtype=bool), []
+    for _ in range(chance.integers(2, 7)):
+        middle = chance.uniform(-0.8, 0.8, 3)
+        if chance.random() < 0.5:
+            side = chance.uniform(0.2, 1.2, 3)
+            meshes.append(trimesh.creation.box(side))
+            held |= (np.abs(points - middle) <= side / 2).all(axis=1)
+        else:
+            radius = chance.uniform(0.2, 0.6)
+            meshes.append(trimesh.creation.icosphere(subdivisions=4, radius=radius))
+            held |= np.linalg.norm(points - middle, axis=1) <= radius
+        meshes[-1].apply_translation(middle)
+    found = mesh_of(stl(trimesh.util.concatenate(meshes)), "stl")
+    assert found.volume == pytest.approx(held.mean() * 27, rel=0.03)
+    assert found.volume + found.overlap == pytest.approx(sum(mesh.volume for mesh in meshes), rel=1e-5)
+
+
 def opened(mesh: Any, *gone: int) -> bytes:
     """The mesh without some triangles."""
     left = mesh.copy()
@@ -158,6 +248,18 @@ def test_the_rule_reads_a_file_and_its_unit(tmp_path: Path) -> None:
     assert slip["meant"] == {"unit": "mm"}
     with pytest.raises(InputError, match="file cannot be read"):
         calc("mesh-volume", {"file": str(tmp_path / "none.stl"), "unit": "mm"})
+
+
+def test_the_rule_says_what_it_made_of_several_bodies(tmp_path: Path) -> None:
+    file = tmp_path / "two.stl"
+    for inside_out, code, words in (
+        (False, "mesh_overlap", "overlap by 125 L"),
+        (True, "mesh_hollow", "hollow of 125 L"),
+    ):
+        file.write_bytes(stl(boxes((ONE, MIDDLE, False), (HALF, MIDDLE, inside_out))))
+        (told,) = calc("mesh-volume", {"file": str(file), "unit": "m"})["warnings"]
+        assert told["code"] == code
+        assert words in told["message"]
 
 
 def test_no_rule_that_reads_files_is_among_those_that_are_served() -> None:

@@ -1,14 +1,14 @@
-"""Reading a mesh: within limits, closed or refused with the place where it is open."""
+"""Reading a mesh: within limits, closed or refused with the place where it is open, its bodies made one."""
 
 import struct
 import zipfile
 from collections.abc import Iterator
-from dataclasses import dataclass
 from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keeve.core.errors import InputError
+from keeve.core.rules.mesh_bodies import Mesh, one_body, part_bodies, place_of
 
 if TYPE_CHECKING:
     import numpy as np
@@ -23,20 +23,6 @@ KINDS = ("stl", "obj", "ply", "3mf")
 # A hole of more edges is no small gap: a fan of triangles across it would be invented.
 _MOST_HOLE_EDGES = 200
 _STL_HEADER, _STL_TRIANGLE = 84, 50
-
-
-@dataclass(frozen=True)
-class Mesh:
-    """A closed mesh in the unit of its file: corners (n × 3), triangles (m × 3 indices of corners) and volume."""
-
-    corners: "NDArray[np.float64]"
-    triangles: "NDArray[np.int64]"
-    volume: float
-
-    @property
-    def sides(self) -> list[float]:
-        """The lengths of its box along x, y and z."""
-        return [float(side) for side in self.corners.max(axis=0) - self.corners.min(axis=0)]
 
 
 def read_mesh(file: Path, *, close_holes: bool = False) -> Mesh:
@@ -141,33 +127,41 @@ def _loaded(content: bytes, kind: str) -> Any:
     if not found.is_watertight:
         # Seams of a picture or of shading split corners that are one; and some files name a triangle twice.
         found.merge_vertices(merge_tex=True, merge_norm=True)
-        found.update_faces(found.nondegenerate_faces() & found.unique_faces())
+        found.update_faces(found.nondegenerate_faces())
+        found.update_faces(_named_once(found.faces))
     return found
 
 
+def _named_once(triangles: "NDArray[np.int64]") -> "NDArray[np.int64]":
+    """The first of the triangles with the same corners the same way round; the other way round it is another body's."""
+    import numpy as np
+
+    least = triangles.argmin(axis=1)[:, None]
+    turned = np.take_along_axis(triangles, (least + np.arange(3)) % 3, axis=1)
+    return np.unique(turned, axis=0, return_index=True)[1]
+
+
 def _closed(mesh: Any, *, close_holes: bool) -> Mesh:
-    """The mesh with its triangles all facing the same way, in or out.
+    """The mesh with its triangles all facing out, and its bodies made one.
 
     Raises:
         InputError: its surface is open; the message says where.
     """
-    import numpy as np
     import trimesh
 
     if not mesh.is_watertight and close_holes:
         _close_by_fans(mesh)
-    if not mesh.is_watertight:
+    if mesh.is_watertight:
+        if not mesh.is_winding_consistent:
+            trimesh.repair.fix_winding(mesh)
+    elif len(_open_edges(mesh)):
         raise _open(mesh)
-    if not mesh.is_winding_consistent:
-        trimesh.repair.fix_winding(mesh)
-    corners = np.asarray(mesh.vertices, dtype=np.float64)
-    triangles = np.asarray(mesh.faces, dtype=np.int64)
-    # From its middle: far from the origin the sum would lose its last places.
-    a, b, c = (corners - corners.mean(axis=0))[triangles].transpose(1, 0, 2)
-    volume = abs(float(np.einsum("ij,ij->i", a, np.cross(b, c)).sum() / 6))
-    if volume <= 0:
+    else:
+        part_bodies(mesh)
+    found = one_body(mesh)
+    if found.volume <= 0:
         raise InputError("mesh_flat", "file is a flat sheet and holds nothing.", ["file"])
-    return Mesh(corners, triangles, volume)
+    return found
 
 
 def _open_edges(mesh: Any) -> "NDArray[np.int64]":
@@ -182,15 +176,9 @@ def _open_edges(mesh: Any) -> "NDArray[np.int64]":
 def _open(mesh: Any) -> InputError:
     """Where the surface is open."""
     edges = _open_edges(mesh)
-    if not len(edges):
-        return InputError(
-            "mesh_open", "file isn't a closed surface. More than two triangles meet at an edge.", ["file"]
-        )
-    place = mesh.vertices[edges[0]].mean(axis=0)
-    where = ", ".join(f"{axis} {value:.4g}" for axis, value in zip("xyz", place, strict=True))
     return InputError(
         "mesh_open",
-        f"file isn't closed. It is open along {len(edges)} edges, the first near {where}. "
+        f"file isn't closed. It is open along {len(edges)} edges, the first near {place_of(mesh, edges[0])}. "
         "Close it in your drawing program, or close its holes here.",
         ["file"],
         meant={"close_holes": True},

@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING, Literal, NamedTuple
 
-from keeve.core.rules.mesh import Mesh
+from keeve.core.rules.mesh_bodies import Mesh
 
 if TYPE_CHECKING:
     import numpy as np

@@ -2,7 +2,7 @@
 
 import math
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import Field
 
@@ -17,7 +17,10 @@ from keeve.core.rules.registry import (
     RuleWarning,
     rule,
 )
-from keeve.core.tolerances import whole_up
+from keeve.core.tolerances import UNMEASURABLE, whole_up
+
+if TYPE_CHECKING:
+    from keeve.core.rules.mesh_bodies import Mesh
 
 LengthUnit = Literal["mm", "cm", "m", "in"]
 METRES: dict[LengthUnit, float] = {"mm": 0.001, "cm": 0.01, "m": 1.0, "in": 0.0254}
@@ -213,8 +216,37 @@ def mesh_volume(
         volume_m3=mesh.volume * scale**3,
         watertight=True,
         bounds_m=sides_m,
-        warnings=unlikely_unit(max(sides_m), unit),
+        warnings=[*unlikely_unit(max(sides_m), unit), *several_bodies(mesh, scale**3)],
     )
+
+
+def several_bodies(mesh: "Mesh", unit_m3: float) -> list[RuleWarning]:
+    """What was made of the bodies of a mesh, where it has several: what counts once, and what is left empty.
+
+    Args:
+        mesh: the mesh.
+        unit_m3: one unit of its volume, m3.
+    """
+    found = []
+    if mesh.overlap > UNMEASURABLE * mesh.volume:
+        found.append(
+            RuleWarning(
+                code="mesh_overlap",
+                message=f"Its {mesh.bodies} bodies overlap by {mesh.overlap * unit_m3 * 1000:.3g} L. That counts once.",
+                field="file",
+                suggestion="Check that they are all one casting.",
+            )
+        )
+    if mesh.hollow > UNMEASURABLE * mesh.volume:
+        found.append(
+            RuleWarning(
+                code="mesh_hollow",
+                message=f"It has a hollow of {mesh.hollow * unit_m3 * 1000:.3g} L inside. That isn't filled.",
+                field="file",
+                suggestion="If it is solid, take the inner body out of the file.",
+            )
+        )
+    return found
 
 
 def unlikely_unit(largest_m: float, unit: LengthUnit) -> list[RuleWarning]:
@@ -229,10 +261,11 @@ def unlikely_unit(largest_m: float, unit: LengthUnit) -> list[RuleWarning]:
         ),
         None,
     )
+    longest = f"{largest_m:.3g} m" if largest_m >= 1 else f"{largest_m * 1000:.3g} mm"
     return [
         RuleWarning(
             code="mesh_unit",
-            message=f"Its longest side is {largest_m:.3g} m. The file's unit looks wrong.",
+            message=f"Its longest side is {longest}. The file's unit looks wrong.",
             field="unit",
             suggestion=f"Is it in {likely}?" if likely else "Check the file.",
             meant={"unit": likely} if likely else None,
