@@ -61,6 +61,8 @@ SCENARIOS = {
     "rain untold": Scenario(change="rain", told=False, jump=0.02, jump_sd=0.012),
     "fast drying": Scenario(start=0.09, drift=-0.0035),
     "third day": Scenario(start=0.09, drift=-0.0035, days_before=2),
+    "steady drying": Scenario(start=0.09, drift=-0.0025, drift_sd=0.0003, scatter=0.0005, eye=0.008),
+    "wetter bottom": Scenario(start=0.04, drift=0.003, drift_sd=0.0005),
     "slow change": Scenario(swing=0.012),
     "uneven heap": Scenario(scatter=0.012),
     "two sides": Scenario(sides=0.012),

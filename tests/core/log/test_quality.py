@@ -69,6 +69,26 @@ def test_few_loads_are_told_without_a_chart() -> None:
     assert ratio_series([], None) is None
 
 
+@pytest.mark.parametrize("loads", [8, 12, 20, 40, 150])
+def test_a_series_in_which_nothing_changed_seldom_calls_and_one_that_did_soon_does(loads: int) -> None:
+    """Ratios scattered by chance call in under a tenth of the series; from 40 on a change of two spreads is found."""
+    chance = np.random.default_rng(loads)
+    good = chance.normal(0.6, 0.01, (600, loads))
+    assert np.mean([is_called(series) for series in good]) < 0.1
+    if loads >= 40:
+        shifted = good[:100] + 0.02 * (np.arange(loads) >= loads // 2)
+        assert np.mean([is_called(series) for series in shifted]) > 0.8
+
+
+def is_called(ratios: np.ndarray) -> bool:
+    """Whether the chart of loads with these ratios shows any signal."""
+    one = done(0.6)
+    series = ratio_series([one.model_copy(update={"ratio": float(ratio)}) for ratio in ratios], None)
+    assert series is not None
+    assert series.chart is not None
+    return bool(series.chart.signals)
+
+
 @given(st.sets(st.integers(0, 40)))
 def test_signals_in_a_row_are_one_run(indices: set[int]) -> None:
     runs = runs_of([Signal(index=index, kind="above", since=index) for index in sorted(indices)])

@@ -96,6 +96,20 @@ def test_chance_alone_is_seldom_seen_and_a_shift_soon() -> None:
     assert np.mean(shifted) == pytest.approx(10.4, rel=0.08)
 
 
+@pytest.mark.parametrize("count", [20, 465])
+def test_a_series_calls_as_seldom_as_it_is_asked_to(count: int) -> None:
+    """With centre and spread known: any signal in at most so many good series, and not in far fewer."""
+    rng = np.random.default_rng(count)
+    series = rng.normal(0, 1, (1500, count))
+    called = [
+        bool(
+            control_chart(list(map(float, values)), target=0.0, sigma=1.0, false_alarms_fraction=0.1).signals
+        )
+        for values in series
+    ]
+    assert 0.05 < np.mean(called) < 0.1 + 3 * np.sqrt(0.09 / 1500)
+
+
 def first_signal(values: np.ndarray) -> int:
     chart = control_chart([float(value) for value in values], target=0.0, sigma=1.0)
     drifts = [one.index for one in chart.signals if one.kind.startswith("drift")]

@@ -187,7 +187,7 @@ def test_rain_nobody_told_of_is_asked_about_until_it_is_noted() -> None:
     assert offered is not None
     assert offered.start_l == pytest.approx(needs_l(0.055), abs=0.4)
     words = in_words(offered.because)
-    assert "suddenly wetter: 2.9 to 5.5 % free water" in words
+    assert "suddenly wetter: 3.0 to 5.5 % free water" in words
     assert "Has it rained" in words
     noted = expected_water(
         PLAN, LOAD, history_up_to(history, [happened("rain", 2.9)], NOON + timedelta(hours=4))

@@ -26,6 +26,9 @@ from keeve.core.rules.strength_tests import (
 LEAST_CHARTED = 8
 # The standard deviation from the median of moving ranges of two (Montgomery, from memory).
 _D4 = 0.954
+# The share of series in which nothing changed and that call all the same; a spread from few values is taken as wider by
+# so many over their number (found by simulation, test_quality.py).
+_FALSE_ALARMS, _UNSURE = 0.08, 4.0
 # A figure printed to two places tells no smaller spread apart.
 _LEAST_SIGMA = 0.003
 # A ratio printed to two places is another from there.
@@ -62,7 +65,12 @@ def ratio_series(loads: Sequence[LoadRow], window: RatioWindow | None) -> RatioS
     chart = None
     if len(ratios) >= LEAST_CHARTED:
         spread = median(abs(later - earlier) for earlier, later in pairwise(ratios)) / _D4
-        chart = control_chart(ratios, target=median(ratios), sigma=max(spread, _LEAST_SIGMA))
+        chart = control_chart(
+            ratios,
+            target=median(ratios),
+            sigma=max(spread * (1 + _UNSURE / len(ratios)), _LEAST_SIGMA),
+            false_alarms_fraction=_FALSE_ALARMS,
+        )
     return RatioSeries([load for load, _ in known], ratios, window, chart)
 
 

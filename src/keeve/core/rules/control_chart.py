@@ -2,8 +2,9 @@
 
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
-from statistics import fmean
-from typing import Annotated, Literal
+from math import exp, sqrt
+from statistics import NormalDist, fmean
+from typing import Annotated, Literal, NamedTuple
 
 from pydantic import Field
 
@@ -15,6 +16,8 @@ _MOST = 10_000
 _LIMITS, _D2, _RANGE_LIMIT = 2.66, 1.128, 3.267
 # CUSUM: the slack and the decision interval, in standard deviations.
 _SLACK, _DECISION = 0.5, 5.0
+# By Siegmund a CUSUM behaves as one whose decision interval is so much wider; and how often its root is drawn nearer.
+_SIEGMUND, _STEPS = 1.166, 20
 SignalKind = Literal["above", "below", "jump", "drift-up", "drift-down"]
 
 
@@ -59,7 +62,9 @@ class ControlChart(Result):
         r"C_i^+ = \max(0, \; x_i - \bar x - 0.5 \hat\sigma + C_{i-1}^+) > 5 \hat\sigma"
     ),
     sources=[
-        published("Montgomery, Introduction to Statistical Quality Control: individuals chart, tabular CUSUM")
+        published(
+            "Montgomery, Introduction to Statistical Quality Control: individuals chart, tabular CUSUM, its run length"
+        )
     ],
     example=Example(
         given={"values": [10.0, 12.0, 11.0, 13.0, 12.0]},
@@ -71,6 +76,7 @@ def control_chart(
     values: Annotated[list[Signed], Field(min_length=2, max_length=_MOST)],
     target: Signed | None = None,
     sigma: Dimension | None = None,
+    false_alarms_fraction: Annotated[float, Field(gt=0, le=0.5)] | None = None,
 ) -> ControlChart:
     """Finds values in a series that differ by more than chance.
 
@@ -78,6 +84,8 @@ def control_chart(
         values: the values in order, two or more.
         target: what they should be. Blank: their average.
         sigma: their standard deviation, if known. Blank: from the steps between them.
+        false_alarms_fraction: the chance that so many values show a signal where nothing changed. Blank: the limits of
+            the handbook, which grow more likely to be passed with every value.
 
     Returns:
         centre, limits with lower and upper, signals (each with index from 0, kind and since); sigma, moving_ranges
@@ -92,11 +100,12 @@ def control_chart(
         raise InputError("all_alike", "values are all the same. There is nothing to chart.", ["values"])
     deviation = mean_range / _D2 if sigma is None else sigma
     centre = fmean(values) if target is None else target
-    limits = Limits(lower=centre - _LIMITS * mean_range, upper=centre + _LIMITS * mean_range)
-    range_limit = _RANGE_LIMIT * mean_range
+    widths = _Widths() if false_alarms_fraction is None else _widths(len(values), false_alarms_fraction)
+    limits = Limits(lower=centre - widths.value * deviation, upper=centre + widths.value * deviation)
+    range_limit = widths.step * deviation
     up = _sums([value - centre for value in values], deviation)
     down = _sums([centre - value for value in values], deviation)
-    sum_limit = _DECISION * deviation
+    sum_limit = widths.total * deviation
     signals = [
         *_outside(values, limits),
         *(
@@ -118,6 +127,25 @@ def control_chart(
         sums_down=down,
         sum_limit=sum_limit,
     )
+
+
+class _Widths(NamedTuple):
+    """How far a value, a step and a sum may go, in standard deviations."""
+
+    value: float = _LIMITS * _D2
+    step: float = _RANGE_LIMIT * _D2
+    total: float = _DECISION
+
+
+def _widths(count: int, false_alarms: float) -> _Widths:
+    """The widths at which each of the three is passed by chance in a third of so many series of that length."""
+    each = false_alarms / 3 / count
+    two_sided = -NormalDist().inv_cdf(each / 2)
+    # Siegmund: both sums together run (e^b − b − 1) values with a slack of a half.
+    wide = _DECISION + _SIEGMUND
+    for _ in range(_STEPS):
+        wide -= (exp(wide) - wide - 1 - 1 / each) / (exp(wide) - 1)
+    return _Widths(value=two_sided, step=sqrt(2) * two_sided, total=wide - _SIEGMUND)
 
 
 def _outside(values: Sequence[float], limits: Limits) -> Iterator[Signal]:

@@ -24,8 +24,8 @@ _DRIFT = -0.0005
 # eye beside the usual one; how the drift differs from the usual, how it changes from load to load, and how the moisture
 # does beside it; how far the eye is from true, over the wanted water.
 _SCATTERS = ((0.001, 0.65), (0.016, 0.35))
-_EYES = ((0.45, 0.40), (0.9, 0.42), (1.75, 0.18))
-_WAYS = ((0.0008, 0.0, 0.0003, 0.89), (0.0035, 0.001, 0.0018, 0.08), (0.0008, 0.0, 0.006, 0.03))
+_EYES = ((0.12, 0.18), (0.45, 0.33), (0.9, 0.34), (1.75, 0.15))
+_WAYS = ((0.0008, 0.0, 0.0003, 0.80), (0.0035, 0.0003, 0.0005, 0.17), (0.0008, 0.0, 0.006, 0.03))
 _LIKINGS = ((0.006, 0.82), (0.05, 0.18))
 # What may have come before a sight: all as usual, a change of the stockpile, a slip. The chance of each, what it adds
 # to the moisture, to the covariance of the filters, and to the variance of the sight.
