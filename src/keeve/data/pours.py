@@ -18,6 +18,7 @@ from keeve.core.curing.pours import (
     SaidLine,
     TaskLine,
     cure_of,
+    hardened,
     state_of,
     tasks,
 )
@@ -183,7 +184,16 @@ def _line(
         lines.append(
             TaskLine(task, state, entry.made_by, entry.made_at) if said and entry else TaskLine(task, state)
         )
-    return PourLine(row.job_id, row.day, row.title, row.mix_name, cure, lines, readings)
+    return PourLine(
+        row.job_id,
+        row.day,
+        row.title,
+        row.mix_name,
+        cure,
+        lines,
+        readings,
+        hardened(cure, daily, readings, now),
+    )
 
 
 _SAID_OF = (

@@ -7,8 +7,9 @@ from random import Random
 import pytest
 from helpers import a_job_of, job
 
-from keeve.core.curing.pours import Cure, Reading, cure_of, family_of, state_of, tasks
+from keeve.core.curing.pours import Cure, Reading, cube_days, cure_of, family_of, hardened, state_of, tasks
 from keeve.core.mixes import library
+from keeve.core.planning.make_plan import make_plan
 from keeve.core.rules.curing import cure_plan
 from keeve.core.rules.maturity import Spell, equivalent_age
 
@@ -32,6 +33,7 @@ def test_every_mix_of_the_library_has_a_family() -> None:
     for mix_id, family in families.items():
         expected = {
             "concrete-pervious": "pervious",
+            "concrete-fine-high-strength": "fine cast",
             "basecoat-polymer-bagged": "polymer coat",
             "basecoat-polymer-pail": "polymer coat",
             "finish-tinted-pail": "polymer coat",
@@ -72,6 +74,42 @@ def test_the_pours_own_thermometer_goes_before_the_air(seed: int) -> None:
     rest_h = (found.begins - begins[-1]) / timedelta(hours=1)
     aged = equivalent_age(temperatures=[*spells, Spell(hours=rest_h, c=12.0)])
     assert aged.hours_at_20c == pytest.approx(672, rel=1e-6)
+
+
+def test_a_fine_cast_is_stripped_broken_and_sealed_the_next_day_and_sooner_where_it_was_warm() -> None:
+    """Not a yard slab's list: no saw, no week under water; its cubes are for 24 hours and 28 days (trade.md)."""
+    fine, nominal = (
+        make_plan(job(**a_job_of(mix, "forced-action")))
+        for mix in ("concrete-fine-high-strength", "concrete-nominal")
+    )
+    assert (cube_days(fine), cube_days(nominal)) == ([1, 28, 28], [7, 28, 28])
+    cure = a_cure(family="fine cast", uses=("cast",))
+    cool = {task.what: task for task in tasks(cure, [20.0])}
+    assert {"saw-joints", "keep-wet", "strip-props"}.isdisjoint(cool)
+    for what in ("strip", "seal", "strength-tests-1"):
+        assert timedelta(hours=12) < cool[what].begins - LAST <= timedelta(hours=24)
+    night = [Reading(LAST + timedelta(hours=hour), 45.0) for hour in range(2, 20, 4)]
+    warm = {task.what: task for task in tasks(cure, [20.0], night)}
+    assert warm["strip"].begins < cool["strip"].begins
+    assert warm["strength-tests-1"].begins == cool["strength-tests-1"].begins
+    next_day = LAST + timedelta(hours=24)
+    by_air, by_heat = hardened(cure, [20.0], [], next_day), hardened(cure, [20.0], night, next_day)
+    assert by_air is not None
+    assert by_heat is not None
+    assert by_air.age_at_20c == timedelta(hours=24)
+    assert by_heat.age_at_20c > timedelta(hours=48)
+    assert by_air.strength_fraction < by_heat.strength_fraction < 1
+
+
+def test_how_far_it_hardened_is_told_of_concrete_only_and_within_its_first_month() -> None:
+    for family, hours, is_told in (
+        ("concrete", 30, True),
+        ("lime", 30, False),
+        ("concrete", 0.2, False),
+        ("concrete", 800, False),
+    ):
+        found = hardened(a_cure(family=family), [15.0], [], LAST + timedelta(hours=hours))
+        assert (found is not None) == is_told
 
 
 def test_readings_of_long_ago_tell_nothing_of_now() -> None:

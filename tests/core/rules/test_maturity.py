@@ -4,17 +4,21 @@ from math import exp, pi, sin
 from random import Random
 
 import pytest
+from iapws import iapws97
 from scipy.integrate import quad
 from scipy.optimize import brentq
 
 from keeve.core.errors import InputError
 from keeve.core.rules.maturity import (
     Spell,
+    early_strength,
     equivalent_age,
     evaporation_rate,
     hours_until_aged,
     screed_drying,
+    until,
 )
+from keeve.core.rules.strength import Binders, strength_law, strength_mpa
 
 
 def age_factor(c: float) -> float:
@@ -72,6 +76,55 @@ def test_evaporation_as_printed() -> None:
     assert evaporation_rate(5, 30, 1.0, 10).kg_m2_h == 0  # water condenses on it
     with pytest.raises(InputError, match="frost"):
         evaporation_rate(5, -20, 0.5, 10)
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_evaporation_is_never_under_the_nomograph_and_near_it(seed: int) -> None:
+    """Menzel's equation, 0.44 (e_c − r e_a)(0.253 + 0.096 V) in lb/ft2 h, psi and mph, with pressures of IAPWS-IF97."""
+    chance = Random(seed)
+    concrete_c, air_c = chance.uniform(5, 55), chance.uniform(5, 50)
+    humidity, wind_kmh = chance.uniform(0.05, 0.7), chance.choice([0.0, chance.uniform(0, 40)])
+    psi = [iapws97._PSat_T(c + 273.15) * 145.0377 for c in (concrete_c, air_c)]
+    wanted = 0.44 * (psi[0] - humidity * psi[1]) * (0.253 + 0.096 * wind_kmh / 1.609344) * 4.882428
+    found = evaporation_rate(concrete_c, air_c, humidity, wind_kmh).kg_m2_h
+    assert max(wanted * 0.995, 0.0) <= found < max(wanted, 0.0) * 1.12 + 0.2
+
+
+def test_early_strength_by_the_table_of_the_standard() -> None:
+    """EN 1992-1-1, 3.1.2 (from memory): a normal cement has 0.34, 0.60, 0.78 and 1 of it at 1, 3, 7 and 28 days."""
+    found = [early_strength(days * 24.0).strength_fraction for days in (1, 3, 7, 28)]
+    assert found == pytest.approx([0.34, 0.60, 0.78, 1.0], abs=0.005)
+    rapid, normal, slow = (
+        early_strength(48.0, hardening).strength_fraction for hardening in ("rapid", "normal", "slow")
+    )
+    assert slow < normal < rapid < 1
+
+
+@pytest.mark.parametrize("days", [3, 7, 14])
+def test_early_strength_is_near_what_open_data_show(days: int) -> None:
+    """The law fitted to I-C. Yeh's open data, plain cement at 0.4: near the standard's normal and rapid."""
+    contents = Binders(400, 0, 0, 160)
+    measured = strength_mpa(strength_law(), contents, float(days)) / strength_mpa(
+        strength_law(), contents, 28.0
+    )
+    low, high = (
+        early_strength(days * 24.0, hardening).strength_fraction for hardening in ("normal", "rapid")
+    )
+    assert low - 0.12 < measured < high + 0.12
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_temperatures_until_a_moment_last_as_long(seed: int) -> None:
+    chance = Random(seed)
+    spells = [
+        Spell(hours=chance.uniform(1, 20), c=chance.uniform(0, 40)) for _ in range(chance.randint(1, 6))
+    ]
+    hours = chance.uniform(0.5, 90)
+    found = until(spells, hours)
+    assert sum(spell.hours for spell in found) == pytest.approx(hours)
+    assert [spell.c for spell in found] == [spell.c for spell in spells][: len(found)]
+    (aged,) = hours_until_aged(spells, [equivalent_age(temperatures=found).hours_at_20c])
+    assert aged == pytest.approx(hours)
 
 
 @pytest.mark.parametrize("seed", range(30))

@@ -1,6 +1,6 @@
 """A pour: what was placed of a job on a day, and what follows until it may be used."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from functools import lru_cache
@@ -9,11 +9,12 @@ from typing import Literal, NamedTuple, get_args
 from uuid import UUID
 
 from keeve.core.mixes import materials
-from keeve.core.mixes.model import Mix, Use
+from keeve.core.mixes.model import Mix, Sort, Use
 from keeve.core.planning.job import Job, ShapeNeed
+from keeve.core.planning.plan import Plan
 from keeve.core.planning.site_mix import chosen_mix
-from keeve.core.rules.curing import CureTask, Family, Kind, cure_plan
-from keeve.core.rules.maturity import Spell
+from keeve.core.rules.curing import CureTask, Family, Kind, cure_plan, cure_table, spells_of
+from keeve.core.rules.maturity import Hardening, Spell, early_strength, equivalent_age, until
 
 # What a shape is used as, where it says that; any use of the mix where it does not.
 _USES: Mapping[str, Use] = {
@@ -28,6 +29,8 @@ _USES: Mapping[str, Use] = {
 _FLOOR_BOX = "slab"
 # Stone without sand and so much air in it is open through and through.
 _OPEN = 0.1
+# Cement classes by family, of those whose strength is asked for: a fine cast has rapid cement and little water.
+_HARDENING: Mapping[Family, Hardening] = {"concrete": "normal", "fine cast": "rapid"}
 # A thermometer tells of no longer than that after its reading.
 _READING_LASTS = timedelta(hours=12)
 
@@ -84,12 +87,56 @@ def family_of(mix: Mix) -> Family:
     sorts = {material.sort for material in known}
     if "stone" in sorts and "sand" not in sorts and mix.air_fraction >= _OPEN:
         return "pervious"
+    if _is_fine_cast(sorts):
+        return "fine cast"
     if mix.trade == "render and stucco" and any(material.has_polymer for material in known):
         return "polymer coat"
     if mix.trade is not None:
         return mix.trade
     by_sort: Sequence[tuple[str, Family]] = (("hemp", "hemp"), ("plaster", "plaster"), ("stone", "concrete"))
     return next((family for sort, family in by_sort if sort in sorts), "mortar")
+
+
+def _is_fine_cast(sorts: Collection[Sort | None]) -> bool:
+    """Whether it is a concrete so fine and strong that it is stripped the next day: of silica fume, without stone."""
+    return "silica fume" in sorts and "stone" not in sorts
+
+
+def cube_days(plan: Plan) -> list[int]:
+    """The ages at which cubes of a plan's mix are broken, days: by what follows its pour; the last of them twice."""
+    is_fine = _is_fine_cast([material.sort for material in plan.materials])
+    rows = cure_table()["fine cast" if is_fine else "concrete"]
+    days = [int(row.begins.days) for row in rows if row.what.startswith("strength-tests")]
+    return [*days, days[-1]]
+
+
+class Hardened(NamedTuple):
+    """How far a pour has hardened: its equivalent age at 20 °C and its share of its 28-day strength; an estimate."""
+
+    age_at_20c: timedelta
+    strength_fraction: float
+
+
+def hardened(
+    cure: Cure, daily_c: Sequence[float], readings: Iterable[Reading], now: datetime
+) -> Hardened | None:
+    """How far a pour has hardened by now, its last load; None before an hour, past 28 days, or where nobody asks.
+
+    Args:
+        cure: how it cures.
+        daily_c: as for ``tasks``.
+        readings: of a thermometer left in it, in any order.
+        now: the moment.
+    """
+    hours = (now - cure.last_at) / timedelta(hours=1)
+    hardening = _HARDENING.get(cure.family)
+    if hardening is None or not 1 <= hours <= 28 * 24:
+        return None
+    spells = spells_of(cure.last_at, daily_c, list(_measured(cure.last_at, sorted(readings))))
+    aged_h = equivalent_age(temperatures=until(spells, hours)).hours_at_20c
+    if not aged_h:
+        return None
+    return Hardened(timedelta(hours=aged_h), early_strength(aged_h, hardening).strength_fraction)
 
 
 def tasks(cure: Cure, daily_c: Sequence[float], readings: Iterable[Reading] = ()) -> Sequence[Task]:
@@ -157,7 +204,7 @@ class TaskLine:
 
 @dataclass(frozen=True)
 class PourLine:
-    """A pour with its tasks and the temperatures read in it, in order."""
+    """A pour with its tasks, the temperatures read in it, in order, and how far it has hardened."""
 
     job_id: UUID
     day: date
@@ -166,6 +213,7 @@ class PourLine:
     cure: Cure
     tasks: Sequence[TaskLine]
     readings: Sequence[Reading]
+    hardened: Hardened | None = None
 
 
 def state_of(task: Task, said: Said | None, now: datetime) -> State:

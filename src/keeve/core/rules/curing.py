@@ -28,6 +28,7 @@ from keeve.core.texts import Name
 
 Family = Literal[
     "concrete",
+    "fine cast",
     "pervious",
     "mortar",
     "render and stucco",
@@ -154,7 +155,7 @@ def cure_plan(
         InputError: poured_at is no time.
     """
     poured = _time(poured_at)
-    spells = _spells(poured, daily_c, measured or [])
+    spells = spells_of(poured, daily_c, measured or [])
     found = [
         task
         for row in cure_table()[family]
@@ -182,8 +183,14 @@ def _time(text: str) -> datetime:
         ) from None
 
 
-def _spells(poured: datetime, daily_c: Sequence[float], measured: Sequence[Spell]) -> list[Spell]:
-    """What was measured, then the days that follow: what is left of the one in which it ends, then whole ones."""
+def spells_of(poured: datetime, daily_c: Sequence[float], measured: Sequence[Spell]) -> list[Spell]:
+    """The temperatures of a pour: as measured, then the days that follow: the rest of the one in which that ends first.
+
+    Args:
+        poured: when it was placed, with its zone.
+        daily_c: mean temperature of the air on that day and the days after it, °C.
+        measured: in the pour, from placing on.
+    """
     midnight = poured.replace(hour=0, minute=0, second=0, microsecond=0) + timedelta(days=1)
     first_h = (midnight - poured) / timedelta(hours=1)
     known_h, spells = sum(spell.hours for spell in measured), list(measured)

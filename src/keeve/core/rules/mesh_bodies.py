@@ -184,7 +184,8 @@ def _crowded(mesh: Any, edge: tuple[int, int]) -> InputError:
     """Where a surface meets itself and bounds nothing."""
     return InputError(
         "mesh_crowded",
-        f"file isn't a body. Its triangles near {place_of(mesh, edge)} face each other. Mend it where it was drawn.",
+        f"file isn't a body. Its triangles near {place_of(mesh, edge)} face each other. "
+        "Repair it in your drawing program.",
         ["file"],
     )
 

@@ -91,6 +91,7 @@ _ELSEWHERE: Mapping[str, tuple[str, str]] = {
     "loads-timeline": ("Day: load timeline", "/day"),
     "evaporation-rate": ("Day: when to cover", "/day"),
     "cure-plan": _AFTER_PLACING,
+    "early-strength": _AFTER_PLACING,
     "equivalent-age": _AFTER_PLACING,
     "screed-drying": _AFTER_PLACING,
 }

@@ -67,7 +67,7 @@ def fresh_events(form: Mapping[str, str], units: System) -> list[dict[str, Any]]
 # The fields of a set of specimens.
 SIZE = Number("Size", ("size_mm",), "size")
 SPAN = Number("Span", ("span_mm",), "size")
-DUE = "7, 28, 28"
+_DAYS_LIKE = "7, 28, 28"
 _LABELS = {
     "size_mm": "Size",
     "span_mm": "Span",
@@ -100,7 +100,7 @@ def specimens_event(form: Mapping[str, str], units: System) -> dict[str, Any]:
 def _days(text: str) -> list[int]:
     days = [part for part in re.split(r"[\s,;]+", text.strip()) if part]
     if not days or not all(day.isascii() and day.isdigit() for day in days):
-        message = f"Test ages: one number of days per specimen, such as {DUE}."
+        message = f"Test ages: one number of days per specimen, such as {_DAYS_LIKE}."
         raise InputError("no_days", message, ["due"])
     return [int(day) for day in days]
 

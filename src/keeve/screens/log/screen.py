@@ -10,6 +10,7 @@ from fastapi import Depends, HTTPException, Query, Request
 from fastapi.responses import Response, StreamingResponse
 from pydantic import BeforeValidator
 
+from keeve.core.curing.pours import cube_days
 from keeve.core.errors import InputError
 from keeve.core.log.log_filter import FilterChoices, LogFilter
 from keeve.data import loads
@@ -29,7 +30,7 @@ from keeve.drawing.water_line import small_line, water_lines
 from keeve.formats.csv_table import csv_lines
 from keeve.formats.json_lines import json_lines
 from keeve.formats.workbook import workbook
-from keeve.screens.log.form import DUE, FIGURES, FRESH, SHAPES, SIZE, fixing_event, refusal_in_words
+from keeve.screens.log.form import FIGURES, FRESH, SHAPES, SIZE, fixing_event, refusal_in_words
 from keeve.screens.log.load_story import Look
 from keeve.screens.log.view import (
     EVENT_COLUMNS,
@@ -278,7 +279,7 @@ def load_page(
         fresh=FRESH,
         shapes=SHAPES,
         size_field=SIZE,
-        due_days=DUE,
+        due_days=", ".join(map(str, cube_days(record.running.plan))),
         clock_now=now,
         typed={"event_id": None, "form_id": None, "refusal": "", **typed},
     )
