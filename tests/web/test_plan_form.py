@@ -286,12 +286,12 @@ def test_other_units_keep_the_figures() -> None:
 @pytest.mark.parametrize(
     ("kept", "kind", "units", "written"),
     [
-        (3.0, "length", "us", "3 m"), (3.048, "length", "us", "10"), (3.048, "length", "metric", "10 ft"),
-        (0.254, "thickness", "metric", "254"), (25.0, "bag", "us", "25 kg"), (42.638, "bag", "us", "94"),
-        (25.0, "strength", "us", "25 MPa"), (0.0381, "thickness", "us", "1.5"),
+        (3.0, "length", "us", "9.843"), (3.048, "length", "us", "10"), (3.048, "length", "metric", "10 ft"),
+        (0.254, "thickness", "metric", "254"), (25.0, "bag", "us", "55.12"), (42.638, "bag", "us", "94"),
+        (25.0, "strength", "us", "3625.9"), (0.0381, "thickness", "us", "1.5"),
     ],
 )  # fmt: skip
-def test_a_kept_figure_is_written_as_it_was_plainly_typed(
+def test_a_kept_figure_is_written_in_the_readers_unit_or_as_plainly_typed_in_feet_and_pounds(
     kept: float, kind: Kind, units: System, written: str
 ) -> None:
     item = Number("Size", ("size",), kind)

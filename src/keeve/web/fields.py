@@ -85,18 +85,17 @@ class Number(_Field):
         return number / 100 if self.percent else number
 
     def write(self, kept: float, units: System) -> str:
-        """A kept number as it is typed; in the other system's unit where it was plainly typed so, such as 3 m."""
+        """A kept number as it is typed; a metric reader's in US units where it was plainly typed so, such as 3 ft."""
         if self.kind is None:
             return _plain(kept * 100 if self.percent else kept, 3)
         # One place more than is shown elsewhere, so that a typed number comes back as it was.
-        others: System = "metric" if units == "us" else "us"
         own, other = (
             _plain(to_shown(kept, self.kind, system), DISPLAY_UNITS[system][self.kind].decimals + 1)
-            for system in (units, others)
+            for system in (units, "us")
         )
         if _figures(own) < _ODD_FIGURES or _figures(other) >= _figures(own):
             return own
-        return f"{other} {DISPLAY_UNITS[others][self.kind].unit}"
+        return f"{other} {DISPLAY_UNITS['us'][self.kind].unit}"
 
     def shown(self, kept: float, units: System) -> str:
         """A kept number with its unit."""
