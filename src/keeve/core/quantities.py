@@ -177,6 +177,8 @@ _LITRES: Sequence[tuple[re.Pattern[str], Kind]] = (
     (re.compile(r"\bwater\b", re.IGNORECASE), "water"),
     (re.compile(r"\bempty\b", re.IGNORECASE), "vessel"),
 )
+# Kilograms of cement in a cubic metre are told by the yard.
+_CONTENT = re.compile(r"\bof cement\b")
 _SENTENCE = re.compile(r"[^.!?]*(?:[.!?](?!\s|$)[^.!?]*)*[.!?]?\s*")
 
 
@@ -194,12 +196,13 @@ def in_reader_units(text: str, system: System) -> str:
 
 def _in_units(sentence: str, system: System) -> str:
     litres: Kind = next((kind for words, kind in _LITRES if words.search(sentence)), "mixed_volume")
-    return _IN_TEXT.sub(lambda found: _restated(found, system, litres), sentence)
+    kinds = {**_KINDS, "L": litres} | ({"kg/m³": "content"} if _CONTENT.search(sentence) else {})
+    return _IN_TEXT.sub(lambda found: _restated(found, system, kinds), sentence)
 
 
-def _restated(found: re.Match[str], system: System, litres: Kind) -> str:
+def _restated(found: re.Match[str], system: System, kinds: Mapping[str, Kind]) -> str:
     one, between, other, unit = found.groups()
-    kind = _KINDS.get(unit, litres)
+    kind = kinds[unit]
     low, high = (as_read(float(figure), kind, system) for figure in (one, other or one))
     if not other:
         return str(low)

@@ -61,6 +61,16 @@ DRY_FRACTION = 0.005
 _FRESH_MONTHS, _A_MONTH, _OLDEST = 6.0, 0.02, 1.4
 
 
+# So dry only a harder kind still pours: the usual ratio of each, and from which on it is the next. Common practice, no
+# source: casting plaster is not wetted right under 50.
+_KINDS = ((34.0, 30.0), (50.0, 38.0), (math.inf, 70.0))
+
+
+def _usual_per_100(water_per_100: float) -> float:
+    """The usual ratio of the kind of plaster that is poured at this one."""
+    return next(usual for below, usual in _KINDS if water_per_100 < below)
+
+
 # No powder that still sets is that many times slower than fresh.
 SLOWEST = 5.0
 
@@ -93,9 +103,11 @@ class PlasterClock(Result):
 
 @rule(
     "plaster-clock",
-    formula="F = (c/70)^1.2 · 1.4^((21−T)/10) · (kg/2.3)^−0.05 · (2/mix)^0.2 · age",
+    formula=(
+        "F = (c/c₀)^1.2 · 1.4^((21−T)/10) · (kg/2.3)^−0.05 · (2/mix)^0.2 · age; c₀ 70, of c under 50 38, under 34 30"
+    ),
     math=(
-        r"F = \left(\frac{c}{70}\right)^{1.2} 1.4^{(21-T)/10} "
+        r"F = \left(\frac{c}{c_0}\right)^{1.2} 1.4^{(21-T)/10} "
         r"\left(\frac{m}{2.3}\right)^{-0.05} \left(\frac{2}{t_{mix}}\right)^{0.2} a"
     ),
     sources=[PRACTICE],
@@ -114,7 +126,8 @@ def plaster_clock(
 ) -> PlasterClock:
     """Setting times of plaster. An estimate, good to a few minutes: correct it from what you see.
 
-    More water, cold and age slow it. Size, warmth and mixing speed it up.
+    More water, cold and age slow it. Size, warmth and mixing speed it up. Under 50 water per 100 it is a hard plaster,
+    usually 38, or a stone, usually 30. They pour as long at their own ratio, a judgement made here.
 
     Args:
         water_per_100: water per 100 plaster, by weight.
@@ -137,7 +150,7 @@ def plaster_clock(
             ["water_c"],
         )
     factor = (
-        (water_per_100 / 70) ** 1.2
+        (water_per_100 / _usual_per_100(water_per_100)) ** 1.2
         * 1.4 ** ((21 - water_c) / 10)
         * (batch_kg / _SMALL_KG) ** -0.05
         * (2 / mixing_min) ** 0.2

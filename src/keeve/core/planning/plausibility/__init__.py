@@ -12,7 +12,12 @@ from keeve.core.planning.plan import Load
 from keeve.core.planning.plausibility.doses import implausible_doses
 from keeve.core.planning.plausibility.labels import implausible_labels
 from keeve.core.planning.plausibility.site import implausible_site
-from keeve.core.planning.plausibility.sizes import implausible_charge, implausible_sizes
+from keeve.core.planning.plausibility.sizes import (
+    implausible_charge,
+    implausible_design,
+    implausible_moulds,
+    implausible_sizes,
+)
 from keeve.core.rules.registry import RuleWarning, impossible_figures
 
 __all__ = ["implausible_in_job", "implausible_in_loads"]
@@ -20,7 +25,13 @@ __all__ = ["implausible_in_job", "implausible_in_loads"]
 
 def implausible_in_job(mix: Mix, job: Job) -> list[RuleWarning]:
     """Everything that looks wrong in the job as it was given."""
-    found = [*implausible_sizes(mix, job), *implausible_labels(mix, job), *implausible_site(mix, job)]
+    found = [
+        *implausible_sizes(mix, job),
+        *implausible_moulds(job),
+        *implausible_design(job),
+        *implausible_labels(mix, job),
+        *implausible_site(mix, job),
+    ]
     # Where it is known what was meant, or why it is wrong, that is said, and once.
     told = {item.field for item in found}
     return found + [item for item in impossible_figures(job) if item.field not in told]

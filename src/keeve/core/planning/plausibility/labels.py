@@ -23,6 +23,7 @@ def implausible_labels(mix: Mix, job: Job) -> Iterator[RuleWarning]:
         if mix.basis_traits.asks_for == "label":
             yield from _of_its_figures(here, _usual_water(mix, part), site)
             yield from _of_its_spans(here, site)
+            yield from _of_its_minutes(here, site)
 
 
 # What a bag is by the words on it; the first that is found counts.
@@ -250,6 +251,28 @@ def _makes(site: MaterialOnSite) -> bool:
     least_l = site.bag_kg / _HEAVIEST_SOLID + site.water_min_l
     most_l = (site.bag_kg / _LIGHTEST_SOLID + site.water_max_l) / (1 - _MOST_AIR)
     return least_l <= site.yield_l <= most_l
+
+
+# The longest rest of a label and the shortest and longest working time, min: none of a bag is outside.
+_LONGEST_REST_MIN, _WORKING_MIN = 120.0, (5.0, 2880.0)
+
+
+def _of_its_minutes(here: str, site: MaterialOnSite) -> Iterator[RuleWarning]:
+    """Minutes of a label that were likely hours or seconds."""
+    for name, words, (least, most) in (
+        ("rest_min", "a rest", (0.0, _LONGEST_REST_MIN)),
+        ("life_min", "a working time", _WORKING_MIN),
+    ):
+        told = getattr(site, name)
+        if told is not None and not least <= told <= most:
+            likely = _first_within(told, (60.0, 1 / 60, 0.1, 10.0), least, most)
+            yield RuleWarning(
+                code="minutes_unlikely",
+                message=f"{told:g} min is unlikely for {words}.",
+                field=f"{here}.{name}",
+                suggestion="Check the label: is it minutes or hours?",
+                meant={f"{here}.{name}": likely} if likely else None,
+            )
 
 
 def _first_within(value: float, parts: tuple[float, ...], least: float, most: float) -> float | None:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 from keeve.core.mixes.model import Mix
 from keeve.core.planning.job import Job
+from keeve.core.planning.moulds import Hollow, MeshFile, Model, MouldNeed, MouldSolid, Solids
 from keeve.core.planning.plan import Load
 from keeve.core.rules.registry import RuleWarning
 from keeve.core.rules.value_ranges import SIZES, Span
@@ -90,6 +91,80 @@ def _of_the_largest(field: str, size: float, span: Span) -> Iterator[RuleWarning
         field=field,
         suggestion="Check the figure and its unit.",
         meant={field: size / one},
+    )
+
+
+# A side of so few mm, so many times shorter than the longest, was likely typed in centimetres.
+_FLAT_MM, _SLENDER = 10.0, 30.0
+
+
+def implausible_moulds(job: Job) -> Iterator[RuleWarning]:
+    """Moulds with a side in another unit, and models that are larger than what is round them."""
+    for index, need in enumerate(job.need):
+        if not isinstance(need, MouldNeed):
+            continue
+        here = f"need.{index}"
+        for part in ("container", "model"):
+            solids = getattr(getattr(need, part), "solids", [])
+            for number, solid in enumerate(solids):
+                yield from _of_a_flat_side(f"{here}.{part}.solids.{number}", solid)
+        outside, inside = _sides_mm(need.container), _sides_mm(need.model)
+        for words, one, other in zip(("long", "wide", "high"), inside, outside, strict=False):
+            if one > other * (1 + UNMEASURABLE):
+                yield RuleWarning(
+                    code="model_outside",
+                    message=f"The model is {one:.4g} mm {words}, the mould around it {other:.4g} mm.",
+                    field=f"{here}.model",
+                    suggestion="Check both sizes and their units.",
+                )
+                break
+
+
+def _of_a_flat_side(here: str, solid: MouldSolid) -> Iterator[RuleWarning]:
+    sides = {name: value for name in ("length_m", "width_m", "height_m") if (value := getattr(solid, name))}
+    name, least = min(sides.items(), key=lambda side: side[1])
+    largest = max(sides.values())
+    if least * 1000 < _FLAT_MM and largest / least > _SLENDER:
+        yield RuleWarning(
+            code="side_unit",
+            message=f"{least * 1000:.4g} mm is thin for a mould {largest * 1000:.4g} mm across.",
+            field=f"{here}.{name}",
+            suggestion="Check the figure and its unit.",
+            meant={f"{here}.{name}": least * 10},
+        )
+
+
+def _sides_mm(part: Hollow | Model | None) -> tuple[float, ...]:
+    """Length, width and height of a part of one body as it stands, the longer side first, mm; none where not known."""
+    if isinstance(part, MeshFile):
+        length, width, height = part.mesh.sides_m
+    elif isinstance(part, Solids) and len(part.solids) == 1 and part.solids[0].count == 1:
+        solid = part.solids[0]
+        length, height = solid.length_m, solid.height_m
+        # Of a round one the width is its diameter at the top.
+        width = solid.width_m if solid.solid == "box" and solid.width_m else length
+    else:
+        return ()
+    return (1000 * max(length, width), 1000 * min(length, width), 1000 * height)
+
+
+# Of a designed concrete, kg/m³ of cement and what counts as it: past it there is paste for the sake of paste.
+_USUAL_CONTENT = (200.0, 550.0)
+
+
+def implausible_design(job: Job) -> Iterator[RuleWarning]:
+    """More of cement in a cubic metre than concrete takes, or less."""
+    content = job.design.binder_kg_m3 if job.design else None
+    if content is None or _USUAL_CONTENT[0] <= content <= _USUAL_CONTENT[1]:
+        return
+    yield RuleWarning(
+        code="content_unusual",
+        message=(
+            f"{content:.4g} kg/m³ of cement is unusual. "
+            f"A concrete takes {_USUAL_CONTENT[0]:g} to {_USUAL_CONTENT[1]:g} kg/m³ of cement."
+        ),
+        field="design.binder_kg_m3",
+        suggestion="Check the figure and its unit.",
     )
 
 
