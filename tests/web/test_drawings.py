@@ -1,7 +1,7 @@
 """Pictures are computed: to scale, in order, apart."""
 
 import re
-from itertools import combinations, pairwise
+from itertools import accumulate, combinations, pairwise
 from typing import get_args
 
 import pytest
@@ -180,3 +180,48 @@ def test_a_sketch_stays_on_its_sheet(kind: str, longer: float) -> None:
     assert all(0 <= x <= 500 and 0 <= y <= 300 for x, y in numbers)
     assert {line.size for line in drawn.dimensions} <= set(drawn.sizes)
     assert all(70 <= line.text_x <= 430 for line in drawn.dimensions)
+
+
+@given(
+    st.sampled_from(["box", "cylinder", "frustum", "dome"]),
+    st.floats(0.05, 2),
+    st.floats(0.05, 2),
+    st.floats(0.05, 1),
+    st.lists(st.floats(0.3, 3), min_size=1, max_size=3),
+)
+def test_a_mould_of_one_shape_is_drawn_with_the_sizes_that_were_typed(
+    solid: str, base: float, other: float, high: float, pieces: list[float]
+) -> None:
+    """The sizes shown are those typed, and the fill under each pour's level, by a sum of thin slices, is its share."""
+    high = min(high, base / 2) if solid == "dome" else high
+    one = {"solid": solid, "length_m": base, "width_m": other, "height_m": high}
+    item = {
+        "container": {"by": "solids", "solids": [one]},
+        "pieces": pieces,
+        "container_m3": 1.0,
+        "model_m3": 0.0,
+    }
+    drawn = sketch("mould", item)
+    assert drawn.to_scale
+    assert (drawn.sizes["overall_m"], drawn.sizes["high_m"]) == pytest.approx((base, high))
+    if solid in ("box", "frustum"):
+        assert drawn.sizes.get("deep_m" if solid == "box" else "top_m", base) == pytest.approx(other)
+    radius = ((base / 2) ** 2 + high**2) / (2 * high)
+    area = {
+        "box": lambda z: 1.0,
+        "cylinder": lambda z: 1.0,
+        "frustum": lambda z: (base + (other - base) * z / high) ** 2,
+        "dome": lambda z: radius**2 - (radius - high + z) ** 2,
+    }[solid]
+    slices = [area(high * (index + 0.5) / 2000) for index in range(2000)]
+    for number, whole in enumerate(accumulate(pieces[:-1]), start=1):
+        level = drawn.sizes[f"pour_{number}_m"]
+        under = sum(slices[: round(2000 * level / high)]) / sum(slices)
+        assert under == pytest.approx(whole / sum(pieces), abs=0.01)
+
+
+def test_a_hollow_of_unknown_shape_is_drawn_without_sizes() -> None:
+    item = {"container": {"by": "displacement", "water_l": 3.0}, "container_m3": 0.003, "model_m3": 0.0}
+    drawn = sketch("mould", item)
+    assert not drawn.to_scale
+    assert not drawn.dimensions

@@ -132,7 +132,7 @@ DISPLAY_UNITS: Mapping[System, Mapping[Kind, DisplayUnit]] = {
 # Kinds of which a small amount is told in a smaller unit: from so much of the kept unit on, in which.
 _BY_SIZE: Mapping[System, Mapping[Kind, Sequence[tuple[float, str]]]] = {
     "metric": {
-        "volume": ((0.0, "L"), (0.0995, "m³")),
+        "volume": ((0.0, "mL"), (0.0009995, "L"), (0.0995, "m³")),
         "mixed_volume": ((0.0, "mL"), (0.9995, "L")),
         "vessel": ((0.0, "mL"), (0.9995, "L")),
         "water": ((0.0, "mL"), (0.9995, "L")),

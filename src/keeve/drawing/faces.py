@@ -4,6 +4,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
+# Depth runs up to the right at half its length, the draughtsman's cabinet projection.
+BACK_X, BACK_Y = 0.42, 0.27
 # Right, back and up, m.
 Place = tuple[float, float, float]
 

@@ -8,14 +8,12 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from keeve.drawing.faces import Drawing, DrawnSolid, Face, Place, Size, SizedItem
+from keeve.drawing.faces import BACK_X, BACK_Y, Drawing, DrawnSolid, Face, Place, Size, SizedItem
 from keeve.drawing.mould_section import mould_section
 
 WIDTH, HEIGHT = 500.0, 300.0
 # Room for the sizes round the figure.
 _LEFT, _RIGHT, _TOP, _BOTTOM = 98.0, 104.0, 34.0, 48.0
-# Depth runs up to the right at half its length, the draughtsman's cabinet projection.
-_BACK_X, _BACK_Y = 0.42, 0.27
 # Thinner than that share of the largest a side would be a line; drawn thicker, the sketch says so.
 _LEAST = 0.05
 _GAP = 17.0
@@ -227,9 +225,9 @@ def _floor(given: SizedItem) -> Drawing:
         faces += _block(x, 0, 0, length, width, high)
         sizes.append(Size((x, 0, 0), (x + length, 0, 0), f"{index}.length_m", "below"))
         shown |= {f"{index}.length_m": length, f"{index}.width_m": width}
-        x += length + longest * 0.12 + width * _BACK_X
+        x += length + longest * 0.12 + width * BACK_X
     last = len(rooms) - 1
-    end = x - longest * 0.12 - rooms[last][1] * _BACK_X
+    end = x - longest * 0.12 - rooms[last][1] * BACK_X
     sizes.append(Size((end, 0, 0), (end, rooms[last][1], 0), f"{last}.width_m", "right"))
     sizes.append(Size((0, 0, 0), (0, 0, high), "thickness_m", "left"))
     return DrawnSolid(faces, sizes), shown, high == given["thickness_m"]
@@ -362,7 +360,7 @@ def _drawn(solid: DrawnSolid, shown: Mapping[str, float], to_scale: bool) -> Ske
 
 def _flat(place: Place) -> tuple[float, float]:
     x, y, z = place
-    return x + y * _BACK_X, z + y * _BACK_Y
+    return x + y * BACK_X, z + y * BACK_Y
 
 
 # For each side: how far the line stands off, and the text from its middle.
