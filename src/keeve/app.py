@@ -90,6 +90,7 @@ def create_app(
     address: str = "http://127.0.0.1",
     open_to_all: bool = True,
     demo: Demo | None = None,
+    demo_for_all: bool = True,
     weather: Weather | None = None,
 ) -> FastAPI:
     """The application on a migrated database.
@@ -100,6 +101,7 @@ def create_app(
         address: where it is found, for links and codes that leave it.
         open_to_all: whether anybody may make an account with a crew of their own.
         demo: the demo, where one may be looked at.
+        demo_for_all: whether it is there for whoever reaches the service, or at this machine alone.
         weather: who knows it; one that is made up where nobody does.
     """
 
@@ -125,6 +127,7 @@ def create_app(
     app.state.address = address.rstrip("/")
     app.state.open_to_all = open_to_all
     app.state.demo = demo
+    app.state.demo_for_all = demo_for_all
     app.state.weather = weather or SimulatedWeather()
     app.add_middleware(BodyLimit)
     app.add_middleware(SecureHeaders, is_secure=address.startswith("https"))

@@ -52,14 +52,6 @@ def test_what_somebody_did_in_the_demo_goes_only_when_asked(engine: Engine) -> N
     assert entered(engine, NEXT_MORNING).crew_id != visitor.crew_id
 
 
-def test_a_guest_of_the_demo_leaves_it_with_its_morning(engine: Engine, visitor: Visitor) -> None:
-    begin_afresh(engine, NOON)
-    wren = entered(engine)
-    crews.join(engine, visitor, crews.invite(engine, wren, "mixer", NOON), NOON)
-    begin_afresh(engine, NOON)
-    assert [crew_id for crew_id, _ in crews.crews_of(engine, visitor)] == [visitor.crew_id]
-
-
 @pytest.mark.parametrize("hours_later", [0, 1, 5, 20, 47, 200, 3000])
 def test_what_is_open_is_what_reading_every_load_finds_open(engine: Engine, hours_later: int) -> None:
     wren, now = entered(engine), NOON + timedelta(hours=hours_later)

@@ -10,7 +10,7 @@ from people import PASSWORD, new_visitor
 from sqlalchemy import Engine
 
 from keeve.core.errors import InputError
-from keeve.data import crews, guessing, sessions
+from keeve.data import crews, guessing, open_links, sessions
 from keeve.data.accounts import Visitor
 from keeve.data.guessing import SignInRefused
 
@@ -98,17 +98,17 @@ def test_an_invitation_is_listed_withdrawn_and_ends_with_its_maker(engine: Engin
     crews.join(engine, other, crews.invite(engine, visitor, "lead", NOON), NOON)
     link = crews.invite(engine, visitor, "mixer", NOON)
     kept = crews.invite(engine, visitor, "reader", NOON - timedelta(minutes=1))
-    waiting = crews.invitations(engine, visitor, NOON)
-    assert [(item.role, item.made_by) for item in waiting] == [
-        ("mixer", visitor.name),
-        ("reader", visitor.name),
+    waiting = open_links.open_links(engine, visitor, NOON)
+    assert [(item.kind, item.about, item.made_by) for item in waiting] == [
+        ("invitation", "mixer", visitor.name),
+        ("invitation", "reader", visitor.name),
     ]
     stranger, _ = new_visitor(engine)
-    assert not crews.withdraw(engine, stranger, waiting[0].id, NOON)
-    assert not crews.withdraw(engine, visitor, "no id", NOON)
-    assert crews.withdraw(engine, visitor, waiting[0].id, NOON)
+    assert not open_links.end_link(engine, stranger, "invitation", waiting[0].id, NOON)
+    assert not open_links.end_link(engine, visitor, "invitation", "no id", NOON)
+    assert open_links.end_link(engine, visitor, "invitation", waiting[0].id, NOON)
     assert crews.open_invitation(engine, link, NOON) is None
-    assert crews.invitations(engine, visitor, NOON + crews.INVITATION_LASTS) == []
+    assert open_links.open_links(engine, visitor, NOON + crews.INVITATION_LASTS) == []
     assert crews.open_invitation(engine, kept, NOON) is not None
     in_crew = Visitor(
         other.account_id, other.name, visitor.crew_id, "Crew", "metric", "", "lead", visitor.zone

@@ -85,7 +85,7 @@ def test_guessing_a_code_is_slowed_like_guessing_a_password(engine: Engine) -> N
 def test_an_account_without_a_code_is_opened_by_none(engine: Engine, visitor: Visitor) -> None:
     with pytest.raises(SignInRefused):
         recover(engine, visitor.name, "")
-    code = recovery.new_recovery_code(engine, visitor)
+    code = recovery.new_recovery_code(engine, visitor, PASSWORD, NOON, "home")
     with pytest.raises(InputError, match="12 characters or more"):
         recover(engine, visitor.name, code, "short")
     assert recover(engine, visitor.name, code)

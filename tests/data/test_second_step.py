@@ -33,7 +33,7 @@ def code_of(key: str, now: datetime = NOON) -> str:
 
 def turned_on(engine: Engine, visitor: Visitor) -> str:
     """The key of a visitor whose second step is on; its code of NOON is used."""
-    key = second_step.begin(engine, visitor)
+    key = second_step.begin(engine, visitor, PASSWORD, NOON)
     second_step.turn_on(engine, visitor, code_of(key), NOON, "home")
     return key
 
@@ -59,7 +59,7 @@ def test_signing_in_asks_for_a_code_once_it_is_on(engine: Engine, visitor: Visit
     key = turned_on(engine, visitor)
     assert second_step.is_on(engine, visitor)
     with pytest.raises(InputError, match="already"):
-        second_step.begin(engine, visitor)
+        second_step.begin(engine, visitor, PASSWORD, NOON)
     later = NOON + 2 * STEP
     waiting = begun(engine, visitor.name, later)
     with pytest.raises(SignInRefused, match="Wrong code"):
@@ -107,8 +107,8 @@ def test_codes_are_not_guessed_without_end(engine: Engine, visitor: Visitor) -> 
 def test_it_counts_only_once_a_code_was_typed_and_goes_by_the_password(
     engine: Engine, visitor: Visitor
 ) -> None:
-    first = second_step.begin(engine, visitor)
-    assert second_step.begin(engine, visitor) != first
+    first = second_step.begin(engine, visitor, PASSWORD, NOON)
+    assert second_step.begin(engine, visitor, PASSWORD, NOON) != first
     with pytest.raises(InputError, match="Wrong code"):
         second_step.turn_on(engine, visitor, code_of(first), NOON, "home")
     assert not second_step.is_on(engine, visitor)
@@ -122,15 +122,61 @@ def test_it_counts_only_once_a_code_was_typed_and_goes_by_the_password(
     assert not second_step.is_on(engine, visitor)
 
 
-def test_whoever_lost_the_phone_comes_in_by_the_recovery_code(engine: Engine, visitor: Visitor) -> None:
-    code = recovery.new_recovery_code(engine, visitor)
+def recover(engine: Engine, visitor: Visitor, code: str, now: datetime, phone_code: str = "") -> str:
+    given = {"sign_in_name": visitor.name, "code": code, "password": PASSWORD, "address": "home"}
+    return recovery.recover(engine, **given, now=now, phone_code=phone_code)
+
+
+def test_whoever_lost_the_phone_comes_in_by_the_recovery_code_a_day_later(
+    engine: Engine, visitor: Visitor
+) -> None:
+    code = recovery.new_recovery_code(engine, visitor, PASSWORD, NOON, "home")
     turned_on(engine, visitor)
-    recovery.recover(
-        engine, sign_in_name=visitor.name, code=code, password=PASSWORD, address="home", now=NOON
-    )
+    with pytest.raises(SignInRefused, match="come back in 24 h"):
+        recover(engine, visitor, code, NOON)
+    with pytest.raises(SignInRefused, match="come back in 1 h"):
+        recover(engine, visitor, code, NOON + timedelta(hours=23))
+    ends = second_step.ends_at(engine, visitor)
+    assert ends == NOON + recovery.SECOND_STEP_STANDS
+    assert recover(engine, visitor, code, ends)
     assert not second_step.is_on(engine, visitor)
     told = [entry.kind for entry in security_log.entries(engine, visitor)]
-    assert told[:2] == ["recovered", "second_step_on"]
+    assert told[:4] == ["recovered", "recovery_waits", "second_step_on", "recovery_code"]
+
+
+def test_whoever_is_signed_in_keeps_the_second_step_from_a_stolen_code(
+    engine: Engine, visitor: Visitor
+) -> None:
+    code = recovery.new_recovery_code(engine, visitor, PASSWORD, NOON, "home")
+    turned_on(engine, visitor)
+    with pytest.raises(SignInRefused):
+        recover(engine, visitor, code, NOON)
+    second_step.keep_on(engine, visitor, NOON + timedelta(hours=1), "home")
+    with pytest.raises(SignInRefused, match="Wrong name or recovery code"):
+        recover(engine, visitor, code, NOON + timedelta(days=2))
+    assert second_step.is_on(engine, visitor)
+    assert security_log.entries(engine, visitor)[0].kind == "recovery_stopped"
+
+
+def test_the_phones_code_beside_the_recovery_code_opens_at_once_and_the_step_stays(
+    engine: Engine, visitor: Visitor
+) -> None:
+    code = recovery.new_recovery_code(engine, visitor, PASSWORD, NOON, "home")
+    key = turned_on(engine, visitor)
+    later = NOON + 2 * STEP
+    with pytest.raises(SignInRefused):
+        recover(engine, visitor, code, later, "000000")
+    assert recover(engine, visitor, code, later, code_of(key, later))
+    assert second_step.is_on(engine, visitor)
+    assert begun(engine, visitor.name, later)
+
+
+def test_what_could_take_an_account_over_asks_for_the_password(engine: Engine, visitor: Visitor) -> None:
+    with pytest.raises(InputError, match="not your current password"):
+        recovery.new_recovery_code(engine, visitor, "a guess of somebody", NOON, "home")
+    with pytest.raises(InputError, match="not your current password"):
+        second_step.begin(engine, visitor, "a guess of somebody", NOON)
+    assert second_step.key_of(engine, visitor) is None
 
 
 def test_a_key_is_read_with_the_name_it_is_for() -> None:

@@ -7,7 +7,7 @@ from helpers import NOON
 from people import PASSWORD, new_visitor
 from sqlalchemy import Engine, text
 
-from keeve.data import crews, recovery, security_log, sessions
+from keeve.data import crews, open_links, recovery, security_log, sessions
 from keeve.data.accounts import Visitor
 from keeve.data.guessing import SignInRefused
 
@@ -87,7 +87,7 @@ def test_the_security_log_tells_a_lead_of_sign_ins_roles_and_invitations(engine:
 def test_what_did_not_happen_is_not_written_down_and_what_is_old_goes(engine: Engine) -> None:
     lead, _ = new_visitor(engine)
     before = security_log.entries(engine, lead)
-    assert not crews.withdraw(engine, lead, "0badc0de", NOON)
+    assert not open_links.end_link(engine, lead, "invitation", "0badc0de", NOON)
     assert not crews.remove(engine, new_visitor(engine)[0], lead.account_id, NOON)
     assert security_log.entries(engine, lead) == before
     security_log.note_export(engine, lead, "keeve-log.csv", NOON + security_log.KEPT_FOR, "home")

@@ -223,7 +223,9 @@ def test_a_forgotten_password_is_mended_by_the_code_and_by_the_lead(stranger: Cl
         "recovery-code" in stranger.post(f"/reset/{reset[1]}", data={"password": "a fourth one, long"}).text
     )
     assert stranger.get(f"/reset/{reset[1]}").status_code == 404
-    assert "recovery-code" in client.post("/account/recovery-code").text
+    assert "recovery-code" in client.post("/account/recovery-code", data={"password": PASSWORD}).text
+    refused = client.post("/account/recovery-code", data={"password": "a guess of somebody"})
+    assert (refused.status_code, "not your current password" in refused.text) == (422, True)
 
 
 def test_the_code_is_seen_by_whoever_proved_it_though_the_address_is_limited(
@@ -301,7 +303,7 @@ def test_the_demo_is_one_button_where_there_is_one(engine: Engine, stranger: Cli
 
 def test_signing_in_asks_for_the_code_of_the_phone(clock: Clock, client: Client, stranger: Client) -> None:
     assert client.post("/account/second-step/on", data={"code": "1"}).status_code == 404
-    shown = client.post("/account/second-step").text
+    shown = client.post("/account/second-step", data={"password": PASSWORD}).text
     key = "".join(re.findall(r'class="recovery-code key">([A-Z2-7 ]+)<', shown)[0].split())
     assert "Wrong code" in client.post("/account/second-step/on", data={"code": "000000"}).text
     right = {"code": pyotp.TOTP(key).at(clock())}

@@ -40,7 +40,7 @@ _MOST_LOOKED_AT = 72
 class Visitor:
     """A signed-in person at work in a crew; ``form_token`` proves that a form came from our own page.
 
-    ``in_demo``: the crew is the demo's. ``zone``: the crew's, in which its times are shown.
+    ``in_demo``: it is a person of the demo, in its crew. ``zone``: the crew's, in which its times are shown.
     """
 
     account_id: UUID
@@ -64,10 +64,22 @@ class Visitor:
         return self.role == "lead"
 
 
-def add_crew(engine: Engine, name: str, zone: str = UTC_ZONE) -> UUID:
+def refuse_in_demo(visitor: Visitor) -> None:
+    """Refuse what would open the demo's accounts and crews to others, or lock others out of them.
+
+    Raises:
+        InputError: the visitor is a person of the demo.
+    """
+    if visitor.in_demo:
+        raise InputError(
+            "demo_only", "The demo is everybody's. Make your own account for that: it takes a minute.", []
+        )
+
+
+def add_crew(engine: Engine, name: str, zone: str = UTC_ZONE, *, is_demo: bool = False) -> UUID:
     """A new crew."""
     with open_session(engine) as session:
-        crew = Crew(name=name, zone=zone_named(zone).key)
+        crew = Crew(name=name, zone=zone_named(zone).key, is_demo=is_demo)
         session.add(crew)
         session.flush()
         return crew.id
@@ -131,16 +143,6 @@ def has_anybody(engine: Engine) -> bool:
     """Whether there is any account."""
     with open_session(engine) as session:
         return session.scalars(select(Account.id).limit(1)).first() is not None
-
-
-def set_password(engine: Engine, sign_in_name: str, password: str, now: datetime) -> None:
-    """A new password; every session of the account ends."""
-    with open_session(engine) as session:
-        account = account_named(session, sign_in_name)
-        if account is None:
-            raise LookupError(f"no account {sign_in_name}")
-        account.password_hash = password_hash(password, account.sign_in_name, account.name)
-        end_sessions(session, account.id, now)
 
 
 def end_sessions(session: Session, account_id: UUID, now: datetime) -> None:

@@ -3,10 +3,9 @@
 import secrets
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import NamedTuple
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, Engine, delete, func, select, update
+from sqlalchemy import Engine, delete, func, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -14,8 +13,9 @@ from keeve.core.errors import InputError
 from keeve.core.loads.event import LONGEST_NAME
 from keeve.core.texts import why_unfit
 from keeve.core.zones import UTC_ZONE, zone_named, zones
-from keeve.data.accounts import ROLE_NAMES, Role, Visitor, as_role, new_account, token_hash
+from keeve.data.accounts import ROLE_NAMES, Role, Visitor, as_role, new_account, refuse_in_demo, token_hash
 from keeve.data.guessing import count_new_account
+from keeve.data.open_links import end_links_of, is_open
 from keeve.data.recovery import give_recovery_code
 from keeve.data.security_log import note
 from keeve.store.database import open_session
@@ -31,15 +31,6 @@ class Member:
     account_id: UUID
     name: str
     role: Role
-
-
-class WaitingInvitation(NamedTuple):
-    """An invitation that nobody has used yet; its link is not known any more."""
-
-    id: str
-    role: Role
-    made_by: str
-    expires_at: datetime
 
 
 @dataclass(frozen=True)
@@ -88,8 +79,9 @@ def invite(engine: Engine, visitor: Visitor, role: str, now: datetime) -> str:
     """The token of a new invitation into the visitor's crew, good once and for a week.
 
     Raises:
-        InputError: there is no such role.
+        InputError: there is no such role, or the crew is the demo's.
     """
+    refuse_in_demo(visitor)
     token = secrets.token_urlsafe(24)
     with open_session(engine) as session:
         session.add(
@@ -103,38 +95,6 @@ def invite(engine: Engine, visitor: Visitor, role: str, now: datetime) -> str:
         )
         note(session, visitor.crew_id, "invited", now, account_id=visitor.account_id, words=role)
     return token
-
-
-def invitations(engine: Engine, visitor: Visitor, now: datetime) -> list[WaitingInvitation]:
-    """The invitations into the visitor's crew that nobody has used yet, the newest first."""
-    with open_session(engine) as session:
-        rows = session.execute(
-            select(Invitation, Account.name)
-            .join(Account, Account.id == Invitation.made_by)
-            .where(Invitation.crew_id == visitor.crew_id, *_is_open(now))
-            .order_by(Invitation.expires_at.desc())
-        )
-        return [
-            WaitingInvitation(found.token_hash.hex(), as_role(found.role), name, found.expires_at)
-            for found, name in rows
-        ]
-
-
-def withdraw(engine: Engine, visitor: Visitor, invitation_id: str, now: datetime) -> bool:
-    """End an invitation into the visitor's crew; False where there is no such."""
-    try:
-        token = bytes.fromhex(invitation_id)
-    except ValueError:
-        return False
-    mine = Invitation.crew_id == visitor.crew_id
-    with open_session(engine) as session:
-        role = session.scalar(
-            delete(Invitation).where(Invitation.token_hash == token, mine).returning(Invitation.role)
-        )
-        if role is None:
-            return False
-        note(session, visitor.crew_id, "withdrawn", now, account_id=visitor.account_id, words=role)
-        return True
 
 
 def open_invitation(engine: Engine, token: str, now: datetime) -> OpenInvitation | None:
@@ -199,7 +159,12 @@ def set_zone(engine: Engine, visitor: Visitor, zone: str) -> None:
 
 
 def join(engine: Engine, visitor: Visitor, token: str, now: datetime) -> UUID | None:
-    """Accept an invitation with one's own account; the crew's id, None where it is no longer good."""
+    """Accept an invitation with one's own account; the crew's id, None where it is no longer good.
+
+    Raises:
+        InputError: it is an account of the demo's.
+    """
+    refuse_in_demo(visitor)
     with open_session(engine) as session:
         return _take_up(session, token, visitor.account_id, now)
 
@@ -233,7 +198,7 @@ def set_role(engine: Engine, visitor: Visitor, account_id: UUID, role: str, now:
         wanted = _known(role)
         if wanted != "lead":
             _keep_a_lead(session, membership)
-            _end_invitations(session, membership)
+            end_links_of(session, visitor.crew_id, account_id, now, has_left=False)
         membership.role = wanted
         note(
             session,
@@ -248,7 +213,7 @@ def set_role(engine: Engine, visitor: Visitor, account_id: UUID, role: str, now:
 
 
 def remove(engine: Engine, visitor: Visitor, account_id: UUID, now: datetime) -> bool:
-    """Take a member out of the visitor's crew and end their sessions in it; what they did stays.
+    """Take a member out of the visitor's crew, end their sessions in it and the links they made; what they did stays.
 
     Raises:
         InputError: the crew would be without a lead.
@@ -258,7 +223,7 @@ def remove(engine: Engine, visitor: Visitor, account_id: UUID, now: datetime) ->
         if membership is None:
             return False
         _keep_a_lead(session, membership)
-        _end_invitations(session, membership)
+        end_links_of(session, visitor.crew_id, account_id, now, has_left=True)
         session.execute(
             delete(SignIn).where(SignIn.crew_id == visitor.crew_id, SignIn.account_id == account_id)
         )
@@ -290,24 +255,9 @@ def _keep_a_lead(session: Session, leaving: Membership) -> None:
         raise InputError("last_lead", "A crew needs a lead. Make someone else lead first.", ["role"])
 
 
-def _end_invitations(session: Session, maker: Membership) -> None:
-    """End the invitations of somebody who may no longer invite: those that nobody used."""
-    session.execute(
-        delete(Invitation).where(
-            Invitation.crew_id == maker.crew_id,
-            Invitation.made_by == maker.account_id,
-            Invitation.used_at.is_(None),
-        )
-    )
-
-
 def _open(session: Session, token: str, now: datetime) -> Invitation | None:
-    query = select(Invitation).where(Invitation.token_hash == token_hash(token), *_is_open(now))
+    query = select(Invitation).where(Invitation.token_hash == token_hash(token), *is_open(now))
     return session.scalars(query.with_for_update()).first()
-
-
-def _is_open(now: datetime) -> tuple[ColumnElement[bool], ...]:
-    return Invitation.used_at.is_(None), Invitation.expires_at > now
 
 
 def _take_up(session: Session, token: str, account_id: UUID, now: datetime) -> UUID | None:

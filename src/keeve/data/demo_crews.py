@@ -1,19 +1,30 @@
 """The crews of the demo: made once more as often as is asked, since a crew's work is only ever added to.
 
-Its people stay the same; what was done before stays in crews that nobody is in any more.
+Its people stay the same; what was done before stays in crews that nobody is in any more. They are told by kind, never
+by the name they sign in with: a real person may have that.
 """
 
 import contextlib
+import secrets
 from collections.abc import Iterator, Mapping
 from datetime import datetime, timedelta
 from uuid import UUID
 
 from sqlalchemy import Engine, delete, func, select, text, update
 
-from keeve.data.accounts import Role, account_named, new_account
+from keeve.data.accounts import Role, account_named, end_sessions, matches, new_account, password_hash
+from keeve.data.second_step import forget
 from keeve.data.sessions import new_session
 from keeve.store.database import crew_reading, open_session
-from keeve.store.models import DemoCrew, Event, Invitation, Membership, SignIn, StockpileEvent, StoredPlan
+from keeve.store.models import (
+    Account,
+    DemoCrew,
+    Event,
+    Membership,
+    SignIn,
+    StockpileEvent,
+    StoredPlan,
+)
 
 # After that the load under way of an untouched demo is no longer as it should be found.
 _FRESH = timedelta(hours=1)
@@ -32,11 +43,34 @@ def alone(engine: Engine) -> Iterator[None]:
         yield
 
 
-def person(engine: Engine, *, sign_in_name: str, name: str, password: str) -> UUID:
-    """The account of a person of the demo, made where there is none."""
+def person(engine: Engine, demo_name: str, password: str) -> UUID:
+    """The account of a person of the demo, made where there is none; under another name where theirs is taken."""
     with open_session(engine) as session:
-        found = account_named(session, sign_in_name)
-        return (found or new_account(session, sign_in_name=sign_in_name, name=name, password=password)).id
+        found = session.scalars(select(Account).where(Account.demo_name == demo_name)).first()
+        if found is None:
+            names = (demo_name, f"{demo_name}-demo", f"{demo_name}-{secrets.token_hex(4)}")
+            free = next(name for name in names if account_named(session, name) is None)
+            found = new_account(session, sign_in_name=free, name=demo_name.title(), password=password)
+            found.demo_name = demo_name
+        return found.id
+
+
+def sign_in_name(engine: Engine, demo_name: str) -> str:
+    """The name that a person of the demo signs in with."""
+    with open_session(engine) as session:
+        return session.scalars(select(Account.sign_in_name).where(Account.demo_name == demo_name)).one()
+
+
+def set_passwords(engine: Engine, password: str, now: datetime) -> None:
+    """Give every person of the demo that password, where they have another, and no second step; their sessions end."""
+    with open_session(engine) as session:
+        for account in session.scalars(select(Account).where(Account.is_demo).with_for_update()):
+            if account.second_since is None and matches(account.password_hash, password):
+                continue
+            account.password_hash = password_hash(password, account.sign_in_name, account.name)
+            account.recovery_hash = None
+            forget(account)
+            end_sessions(session, account.id, now)
 
 
 def crew_of(engine: Engine, account_id: UUID) -> UUID | None:
@@ -76,12 +110,11 @@ def let_in(engine: Engine, crews: Mapping[UUID, Mapping[UUID, Role]], now: datet
 
     Their sessions go on in the first of these crews that they are in.
     """
-    people = {account_id for members in crews.values() for account_id in members}
     with open_session(engine) as session:
         old = select(DemoCrew.crew_id)
         for crew_id, members in crews.items():
             session.add_all(
-                Membership(crew_id=crew_id, account_id=account_id, role=role)
+                Membership(crew_id=crew_id, account_id=account_id, role=role, is_demo=True)
                 for account_id, role in members.items()
             )
         session.flush()
@@ -91,10 +124,7 @@ def let_in(engine: Engine, crews: Mapping[UUID, Mapping[UUID, Role]], now: datet
                 .where(SignIn.crew_id.in_(old), SignIn.account_id.in_(list(members)))
                 .values(crew_id=crew_id)
             )
-        # Whoever was invited into the demo leaves it with it.
-        session.execute(delete(SignIn).where(SignIn.crew_id.in_(old), SignIn.account_id.not_in(people)))
-        for table in (Membership, Invitation):
-            session.execute(delete(table).where(table.crew_id.in_(old)))
+        session.execute(delete(Membership).where(Membership.crew_id.in_(old)))
         session.execute(delete(DemoCrew))
         session.add_all(DemoCrew(crew_id=crew_id, made_at=now) for crew_id in crews)
 

@@ -1,19 +1,24 @@
 """Guessing made slow: failures are counted by name, by address, and apart for whoever is known."""
 
+import math
 from datetime import datetime, timedelta
 
 from sqlalchemy import delete, func, or_, select
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
 from keeve.core.loads.event import LONGEST_NAME
 from keeve.data.accounts import matches, plain_name
-from keeve.store.models import Account, SignInFailure
+from keeve.store.models import Account, SignInFailure, SignInWait
 
 FAILURES_COUNT_FOR = timedelta(minutes=15)
 MOST_FAILURES_BY_NAME = 5
 MOST_FAILURES_BY_ADDRESS = 20
 MOST_NEW_BY_ADDRESS = 10
+# After so many wrong tries at a name, from wherever, each place waits so long before each try: a stranger's tries shut
+# nobody out for good, and cost as much.
+WAIT_BY_NAME = timedelta(seconds=20)
 _LONGEST_ADDRESS = 80
 # Failures of a browser or a person that is known are counted apart from those of the rest of the world.
 _KNOWN = "known "
@@ -56,13 +61,34 @@ def refuse_guessing(session: Session, sign_in_name: str, address: str, now: date
         now: the moment.
 
     Raises:
-        SignInRefused: the name or the address failed too often lately.
+        SignInRefused: the address failed too often lately, or the name did and this place has not waited yet.
     """
     name = plain_name(sign_in_name)
     _forget_old(session, now)
-    if _too_many_failures(session, name, address, now):
+    by_name, by_address = _failures(session, name, address, now)
+    most = MOST_FAILURES_BY_NAME if address.startswith(_KNOWN) else MOST_FAILURES_BY_ADDRESS
+    if by_address >= most:
         raise SignInRefused("Too many tries. Wait 15 minutes, then try again.")
+    if by_name >= MOST_FAILURES_BY_NAME and (left := _left_to_wait(session, name, address, now)):
+        raise SignInRefused(
+            f"Too many tries at this name. Wait {math.ceil(left.total_seconds())} s, then try again."
+        )
     return name
+
+
+def _left_to_wait(session: Session, name: str, address: str, now: datetime) -> timedelta:
+    """How long a place still waits before it may try a name; nothing once, after it has waited."""
+    place = {"sign_in_name": name[:LONGEST_NAME], "address": address[:_LONGEST_ADDRESS]}
+    # By itself: what is written down stays, though nobody is let in.
+    with Session(session.get_bind()) as own, own.begin():
+        own.execute(delete(SignInWait).where(SignInWait.began_at <= now - FAILURES_COUNT_FOR))
+        own.execute(insert(SignInWait).values(**place, began_at=now).on_conflict_do_nothing())
+        waits = own.get_one(SignInWait, tuple(place.values()), with_for_update=True)
+        left = waits.began_at + WAIT_BY_NAME - now
+        if left > timedelta():
+            return left
+        own.delete(waits)
+    return timedelta()
 
 
 def knows_password(session: Session, account: Account, password: str, now: datetime) -> bool:
@@ -96,17 +122,17 @@ def _forget_old(session: Session, now: datetime) -> None:
     session.execute(delete(SignInFailure).where(SignInFailure.at <= now - FAILURES_COUNT_FOR))
 
 
-def _too_many_failures(session: Session, name: str, address: str, now: datetime) -> bool:
+def _failures(session: Session, name: str, address: str, now: datetime) -> tuple[int, int]:
+    """How often a name and an address failed lately; of what is known, only that counts."""
     recent = SignInFailure.at > now - FAILURES_COUNT_FOR
     is_known = SignInFailure.address.startswith(_KNOWN)
     by_address = func.count().filter(SignInFailure.address == address)
     if address.startswith(_KNOWN):
-        failures = session.scalar(select(by_address).where(recent)) or 0
-        return failures >= MOST_FAILURES_BY_NAME
+        return 0, session.scalar(select(by_address).where(recent)) or 0
     by_name = func.count().filter(SignInFailure.sign_in_name == name, ~is_known)
     names, addresses = session.execute(
         select(by_name, by_address)
         .select_from(SignInFailure)
         .where(recent, or_(SignInFailure.sign_in_name == name, SignInFailure.address == address))
     ).one()
-    return bool(names >= MOST_FAILURES_BY_NAME or addresses >= MOST_FAILURES_BY_ADDRESS)
+    return names, addresses

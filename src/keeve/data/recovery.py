@@ -1,6 +1,7 @@
 """Ways back in when a password is forgotten: a recovery code of one's own, or a link from the crew's lead."""
 
 import hmac
+import math
 import secrets
 from datetime import datetime, timedelta
 from uuid import UUID
@@ -9,14 +10,23 @@ from sqlalchemy import Engine, delete, select
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
-from keeve.data.accounts import Visitor, account_named, end_sessions, password_hash, token_hash
-from keeve.data.guessing import SignInRefused, failure, refuse_guessing
-from keeve.data.second_step import forget
+from keeve.data.accounts import (
+    Visitor,
+    account_named,
+    end_sessions,
+    password_hash,
+    refuse_in_demo,
+    token_hash,
+)
+from keeve.data.guessing import SignInRefused, failure, knows_password, not_the_password, refuse_guessing
+from keeve.data.second_step import check, is_asked_for
 from keeve.data.security_log import note, note_of_account
 from keeve.store.database import open_session
 from keeve.store.models import Account, Membership, PasswordReset
 
 RESET_LASTS = timedelta(days=1)
+# So long a second step stands against a recovery code, or a lead's link, alone.
+SECOND_STEP_STANDS = timedelta(days=1)
 # Capitals and figures that are not taken for one another on a wet note: 16 of 31 are 79 bits.
 _LETTERS = "ABCDEFGHJKLMNPQRSTUVWXYZ2345679"
 _GROUPS, _GROUP_LENGTH = 4, 4
@@ -30,16 +40,36 @@ def give_recovery_code(session: Session, account: Account) -> str:
     return code
 
 
-def new_recovery_code(engine: Engine, visitor: Visitor) -> str:
-    """A new recovery code of one's own."""
+def new_recovery_code(engine: Engine, visitor: Visitor, password: str, now: datetime, address: str) -> str:
+    """A new recovery code of one's own.
+
+    Raises:
+        InputError: it is not the password, or it is the demo.
+        SignInRefused: too many wrong passwords lately.
+    """
+    refuse_in_demo(visitor)
     with open_session(engine) as session:
-        return give_recovery_code(session, session.get_one(Account, visitor.account_id))
+        account = session.get_one(Account, visitor.account_id, with_for_update=True)
+        if knows_password(session, account, password, now):
+            note_of_account(session, account.id, "recovery_code", now, address=address)
+            return give_recovery_code(session, account)
+    raise not_the_password("password")
 
 
 def recover(
-    engine: Engine, *, sign_in_name: str, code: str, password: str, address: str, now: datetime
+    engine: Engine,
+    *,
+    sign_in_name: str,
+    code: str,
+    password: str,
+    address: str,
+    now: datetime,
+    phone_code: str = "",
 ) -> str:
     """A new password by the recovery code; gives the next code. Every session of the account ends.
+
+    With a second step the phone's code is asked for too. Without the phone the step falls away a day later; the account
+    page tells whoever is signed in, who can stop it. Until then the recovery code opens nothing.
 
     Args:
         engine: the database.
@@ -48,9 +78,10 @@ def recover(
         password: the new one.
         address: where the request came from, for the rate limit.
         now: the moment.
+        phone_code: the code of the phone, as typed; empty where there is none.
 
     Raises:
-        SignInRefused: wrong name or code, or too many failures lately.
+        SignInRefused: wrong name or code, the second step stands, or too many failures lately.
         InputError: the new password is too short.
     """
     with open_session(engine) as session:
@@ -58,10 +89,23 @@ def recover(
         account = account_named(session, name, to_change=True)
         kept = account.recovery_hash if account else None
         if account and kept and hmac.compare_digest(kept, _code_hash(code)):
-            _open_anew(session, account, password, now)
-            note_of_account(session, account.id, "recovered", now, address=address)
-            return give_recovery_code(session, account)
-        session.add(failure(name, address, now))
+            stands = is_asked_for(account, now) and not (
+                phone_code and check(session, account, phone_code, now)
+            )
+            if not stands:
+                _open_anew(session, account, password, now)
+                note_of_account(session, account.id, "recovered", now, address=address)
+                return give_recovery_code(session, account)
+            if account.second_ends_at is None:
+                account.second_ends_at = now + SECOND_STEP_STANDS
+                note_of_account(session, account.id, "recovery_waits", now, address=address)
+            hours = math.ceil((account.second_ends_at - now) / timedelta(hours=1))
+            wait = f"Two-step sign-in is on. Enter your phone's code too, or come back in {hours} h."
+        else:
+            session.add(failure(name, address, now))
+            wait = ""
+    if wait:
+        raise SignInRefused(wait)
     raise SignInRefused("Wrong name or recovery code. Check both, or ask your crew lead for a link.")
 
 
@@ -69,8 +113,9 @@ def reset_link(engine: Engine, visitor: Visitor, account_id: UUID, now: datetime
     """The token of a link by which a member of the visitor's crew chooses a new password; None without such a member.
 
     Raises:
-        InputError: the member also works in a crew that the visitor does not lead.
+        InputError: the member also works in a crew that the visitor does not lead, or is one of the demo's.
     """
+    refuse_in_demo(visitor)
     with open_session(engine) as session:
         if session.get(Membership, (visitor.crew_id, account_id)) is None:
             return None
@@ -113,15 +158,17 @@ def reset(engine: Engine, token: str, password: str, now: datetime, address: str
             return None
         account = session.get_one(Account, found.account_id)
         _open_anew(session, account, password, now)
+        if is_asked_for(account, now) and account.second_ends_at is None:
+            # Whoever has lost the password may have lost the phone with it.
+            account.second_ends_at = now + SECOND_STEP_STANDS
         note_of_account(session, account.id, "reset", now, address=address)
         session.delete(found)
         return give_recovery_code(session, account)
 
 
 def _open_anew(session: Session, account: Account, password: str, now: datetime) -> None:
-    """Another password, and no second step: whoever has lost the one may have lost the phone with it."""
+    """Another password; a second step stays."""
     account.password_hash = password_hash(password, account.sign_in_name, account.name)
-    forget(account)
     end_sessions(session, account.id, now)
 
 

@@ -7,7 +7,7 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
-from keeve.data.accounts import Visitor
+from keeve.data.accounts import Visitor, refuse_in_demo
 from keeve.data.guessing import failure, known_source, knows_password, not_the_password, refuse_guessing
 from keeve.data.security_log import note_of_account
 from keeve.store.database import open_session
@@ -24,18 +24,44 @@ def is_on(engine: Engine, visitor: Visitor) -> bool:
         return session.get_one(Account, visitor.account_id).second_since is not None
 
 
-def begin(engine: Engine, visitor: Visitor) -> str:
+def is_asked_for(account: Account, now: datetime) -> bool:
+    """Whether a code is asked for at a sign-in; one that was to end by now is forgotten."""
+    if account.second_ends_at is not None and account.second_ends_at <= now:
+        forget(account)
+    return account.second_since is not None
+
+
+def ends_at(engine: Engine, visitor: Visitor) -> datetime | None:
+    """When the visitor's second step falls away, since somebody had their recovery code; None where it stays."""
+    with open_session(engine) as session:
+        return session.get_one(Account, visitor.account_id).second_ends_at
+
+
+def keep_on(engine: Engine, visitor: Visitor, now: datetime, address: str) -> None:
+    """Let the second step stay, whoever has the recovery code; that one is good no more."""
+    with open_session(engine) as session:
+        account = session.get_one(Account, visitor.account_id, with_for_update=True)
+        if account.second_ends_at is not None:
+            account.second_ends_at = account.recovery_hash = None
+            note_of_account(session, account.id, "recovery_stopped", now, address=address)
+
+
+def begin(engine: Engine, visitor: Visitor, password: str, now: datetime) -> str:
     """The key for a phone, which counts once a code of it was typed; another one each time.
 
     Raises:
-        InputError: the second step is on already.
+        InputError: it is not the password, the second step is on already, or it is the demo.
+        SignInRefused: too many wrong passwords lately.
     """
+    refuse_in_demo(visitor)
     with open_session(engine) as session:
         account = session.get_one(Account, visitor.account_id, with_for_update=True)
         if account.second_since is not None:
             raise InputError("is_on", "Two-step sign-in is already on. Turn it off first.", ["code"])
-        account.second_key = pyotp.random_base32()
-        return account.second_key
+        if knows_password(session, account, password, now):
+            account.second_key = pyotp.random_base32()
+            return account.second_key
+    raise not_the_password("password")
 
 
 def key_of(engine: Engine, visitor: Visitor) -> str | None:
@@ -84,7 +110,7 @@ def turn_off(engine: Engine, visitor: Visitor, password: str, now: datetime, add
 
 def forget(account: Account) -> None:
     """No second step any more."""
-    account.second_key = account.second_since = account.second_used = None
+    account.second_key = account.second_since = account.second_used = account.second_ends_at = None
 
 
 def check(session: Session, account: Account, code: str, now: datetime) -> bool:

@@ -28,6 +28,10 @@ Kind = Literal[
     "role",
     "removed",
     "exported",
+    "link_ended",
+    "recovery_code",
+    "recovery_waits",
+    "recovery_stopped",
 ]
 KEPT_FOR = timedelta(days=400)
 PAGE = 100

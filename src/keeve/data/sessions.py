@@ -19,6 +19,7 @@ from keeve.data.accounts import (
     matches,
     nobodys_hash,
     password_hash,
+    refuse_in_demo,
     token_hash,
 )
 from keeve.data.database import DatabaseDown
@@ -30,10 +31,10 @@ from keeve.data.guessing import (
     not_the_password,
     refuse_guessing,
 )
-from keeve.data.second_step import check
+from keeve.data.second_step import check, is_asked_for
 from keeve.data.security_log import note, note_of_account
 from keeve.store.database import open_session
-from keeve.store.models import Account, Crew, DemoCrew, KnownBrowser, Membership, SignIn
+from keeve.store.models import Account, Crew, KnownBrowser, Membership, SignIn
 
 # A session ends so long after it began, and so long after it was last used.
 LASTS, IDLE = timedelta(days=30), timedelta(days=7)
@@ -62,6 +63,7 @@ def sign_in(
     now: datetime,
     browser: str = "",
     device: str = "",
+    with_demo: bool = True,
 ) -> str:
     """The token of a new session; it waits for a code where the account has a second step.
 
@@ -73,12 +75,15 @@ def sign_in(
         now: the moment.
         browser: the token of a browser in which somebody signed in before.
         device: what it runs on.
+        with_demo: whether the demo's people may sign in from there.
 
     Raises:
         SignInRefused: wrong name or password, or too many failures lately.
     """
     with open_session(engine) as session:
         account = account_named(session, sign_in_name)
+        if account and account.is_demo and not with_demo:
+            account = None
         source = _known_browser(session, account, browser) or address
         name = refuse_guessing(session, sign_in_name, source, now)
         # An unknown name costs the same time as a wrong password, so that the answer does not say which it was.
@@ -136,14 +141,13 @@ _VISITOR = (
         Crew.zone,
         Membership.role,
         SignIn.form_token,
-        DemoCrew.crew_id.is_not(None),
+        Account.is_demo,
         SignIn.seen_at,
     )
     .select_from(SignIn)
     .join(Account, Account.id == SignIn.account_id)
     .join(Crew, Crew.id == SignIn.crew_id)
     .join(Membership, and_(Membership.crew_id == SignIn.crew_id, Membership.account_id == SignIn.account_id))
-    .outerjoin(DemoCrew, DemoCrew.crew_id == SignIn.crew_id)
     .where(
         SignIn.token_hash == bindparam("token"),
         SignIn.revoked_at.is_(None),
@@ -261,9 +265,10 @@ def change_password(
         address: where it came from.
 
     Raises:
-        InputError: the old password is wrong, or the new one too short or too common.
+        InputError: the old password is wrong, the new one too short or too common, or it is the demo.
         SignInRefused: too many failures lately.
     """
+    refuse_in_demo(visitor)
     with open_session(engine) as session:
         account = session.get_one(Account, visitor.account_id, with_for_update=True)
         if knows_password(session, account, old, now):
@@ -279,7 +284,7 @@ def _session_of(session: Session, account: Account, now: datetime, device: str, 
     crew_id = _crew_to_open(session, account.id)
     if crew_id is None:
         return None
-    if account.second_since is not None:
+    if is_asked_for(account, now):
         return new_session(session, crew_id, account.id, now, device, waits_for_code=True)
     note(session, crew_id, "signed_in", now, account_id=account.id, address=address)
     return new_session(session, crew_id, account.id, now, device)
@@ -326,9 +331,3 @@ def new_session(
         )
     )
     return token
-
-
-def end_every_session(engine: Engine) -> None:
-    """Sign everybody out."""
-    with open_session(engine) as session:
-        session.execute(delete(SignIn))

@@ -21,29 +21,27 @@ from keeve.formats.mesh_figures import mesh_figures
 SIGN_IN_NAME = "wren"
 PASSWORD = "boathouse-keel"
 
-_NAMES = ("wren", "fen", "moss", "alder")
+_NAMES = (SIGN_IN_NAME, "fen", "moss", "alder")
 # Where the canal is.
 _ZONE = "Europe/London"
 
 
-def load_demo(engine: Engine, now: datetime, password: str = PASSWORD) -> None:
-    """Make the people, the two crews and their morning, unless they are there already; they sign in with a password."""
+def load_demo(engine: Engine, now: datetime, password: str = PASSWORD) -> str:
+    """Make the people, the two crews and their morning, unless they are there already; they sign in with a password.
+
+    Returns:
+        the name that the lead of the demo signs in with: another one where a real person has theirs.
+    """
     with demo_crews.alone(engine):
         if demo_crews.crew_of(engine, _person(engine, SIGN_IN_NAME)) is None:
             _make(engine, now)
-        if not accounts.has_password(engine, SIGN_IN_NAME, password):
-            _set_passwords(engine, password, now)
+        demo_crews.set_passwords(engine, password, now)
+    return demo_crews.sign_in_name(engine, SIGN_IN_NAME)
 
 
 def close_demo(engine: Engine, now: datetime) -> None:
     """Let nobody sign in as one of the demo's people, where there are any."""
-    _set_passwords(engine, secrets.token_urlsafe(32), now)
-
-
-def _set_passwords(engine: Engine, password: str, now: datetime) -> None:
-    for name in _NAMES:
-        if accounts.has_account(engine, name):
-            accounts.set_password(engine, name, password, now)
+    demo_crews.set_passwords(engine, secrets.token_urlsafe(32), now)
 
 
 def enter(engine: Engine, now: datetime) -> str:
@@ -57,7 +55,7 @@ def enter(engine: Engine, now: datetime) -> str:
 
 def _person(engine: Engine, name: str) -> UUID:
     """The account of one of the demo's people, made where there is none."""
-    return demo_crews.person(engine, sign_in_name=name, name=name.title(), password=PASSWORD)
+    return demo_crews.person(engine, name, PASSWORD)
 
 
 def begin_afresh(engine: Engine, now: datetime) -> None:
@@ -71,8 +69,8 @@ def begin_afresh(engine: Engine, now: datetime) -> None:
 
 def _make(engine: Engine, now: datetime) -> None:
     wren, fen, moss, alder = (_person(engine, name) for name in _NAMES)
-    boathouse = accounts.add_crew(engine, "Boathouse crew", _ZONE)
-    cottage = accounts.add_crew(engine, "Lock cottage crew", _ZONE)
+    boathouse = accounts.add_crew(engine, "Boathouse crew", _ZONE, is_demo=True)
+    cottage = accounts.add_crew(engine, "Lock cottage crew", _ZONE, is_demo=True)
     _morning(
         engine,
         _at_work(wren, "Wren", boathouse, "Boathouse crew"),

@@ -13,7 +13,7 @@ from pathlib import Path
 import psycopg
 from sqlalchemy.engine import URL, make_url
 
-from keeve.data import sessions
+from keeve.data.open_links import close_every_door
 from keeve.launch.postgres import as_reader_of_all, project_folder, running, server_programs, throwaway
 from keeve.launch.system import LaunchError, in_a_sentence
 
@@ -122,8 +122,8 @@ def _put_back(url: str, file: Path) -> None:
     engine = connect(url)
     try:
         migrate(engine)
-        # Who was signed in when it was made, or since, is not meant to be now.
-        sessions.end_every_session(engine)
+        # Who was signed in when it was made, or since, is not meant to be now; nor is what was open then.
+        close_every_door(engine, datetime.now(UTC))
     finally:
         engine.dispose()
 

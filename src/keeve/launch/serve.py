@@ -9,7 +9,7 @@ import time
 from multiprocessing import connection, get_context
 from multiprocessing.process import BaseProcess
 from pathlib import Path
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import uvicorn
 
@@ -27,6 +27,10 @@ _SECONDS_BETWEEN_TAPS = 75
 _COLLECTED_AFTER = (50_000, 20, 50)
 
 
+# Whom the demo is for: whoever reaches the service, those at this machine, or nobody.
+DemoFor = Literal["all", "this machine", "nobody"]
+
+
 class Serving(NamedTuple):
     """The service: the database, where it is found, whether anybody may make an account, the files for HTTPS.
 
@@ -39,7 +43,7 @@ class Serving(NamedTuple):
     certificate: Path | None
     key: Path | None
     proxy: str | None = None
-    has_demo: bool = True
+    demo_for: DemoFor = "this machine"
 
 
 def serve(serving: Serving, listener: socket.socket, workers: int) -> None:
@@ -90,7 +94,8 @@ def _work(serving: Serving, listener: socket.socket) -> None:
         connect(serving.database),
         address=serving.address,
         open_to_all=serving.open_to_all,
-        demo=demo if serving.has_demo else None,
+        demo=demo if serving.demo_for != "nobody" else None,
+        demo_for_all=serving.demo_for == "all",
     )
     config = uvicorn.Config(
         app,

@@ -58,7 +58,8 @@ def up(
     # What is read in now stays: looking for what can go would take a tenth of the start. It begins again with serving.
     gc.disable()
     try:
-        is_local = _check_address(host, port, certificate, key)
+        # What a proxy passes on comes from anywhere.
+        is_local = _check_address(host, port, certificate, key) and proxy is None
         processes = _processes(workers)
         if backups is not None and not backups.is_dir():
             raise LaunchError(f"There is no folder {backups}. Create it, or use another with --backups.")
@@ -77,10 +78,10 @@ def up(
             print(f"Keeve is at {address}")
             print(who)
             print("Ctrl-C stops it.", flush=True)
-            from keeve.launch.serve import Serving, serve
+            from keeve.launch.serve import DemoFor, Serving, serve
 
-            has_demo = is_local or with_demo
-            serving = Serving(url, address, not is_closed, certificate, key, proxy, has_demo)
+            demo_for: DemoFor = "all" if with_demo else "this machine" if is_local else "nobody"
+            serving = Serving(url, address, not is_closed, certificate, key, proxy, demo_for)
             serve(serving, listener, processes)
     except (LaunchError, OSError) as fault:
         print(f"keeve: {in_a_sentence(fault)}", file=sys.stderr)
@@ -184,13 +185,13 @@ def prepare(url: str, *, is_local: bool = True, with_demo: bool = False) -> str:
 
 def _who_may_sign_in(engine: "Engine", *, is_local: bool, with_demo: bool) -> str:
     from keeve.data import accounts, crews
-    from keeve.demo import PASSWORD, SIGN_IN_NAME, close_demo, load_demo
+    from keeve.demo import PASSWORD, close_demo, load_demo
 
     now, fresh = datetime.now(UTC), secrets.token_urlsafe(12)
     if is_local or with_demo:
         password = PASSWORD if is_local else fresh
-        load_demo(engine, now, password)
-        return f"Demo sign-in: name {SIGN_IN_NAME}, password {password}"
+        name = load_demo(engine, now, password)
+        return f"Demo sign-in: name {name}, password {password}"
     close_demo(engine, now)
     if accounts.has_anybody(engine):
         return "Sign in with your account."

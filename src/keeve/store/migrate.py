@@ -21,8 +21,12 @@ class ForeignSchemaError(RuntimeError):
     """The database was made by a Keeve from before version 1, or by a newer one than this."""
 
 
-def migrate(engine: Engine) -> None:
+def migrate(engine: Engine, to: str = "head") -> None:
     """Run every migration that the database has not had, forward only.
+
+    Args:
+        engine: the database.
+        to: the last of them.
 
     Raises:
         ForeignSchemaError: the database has had migrations that this version does not know.
@@ -42,7 +46,7 @@ def migrate(engine: Engine) -> None:
         connection.execute(text("select pg_advisory_xact_lock(:key)"), {"key": _LOCK})
         config.attributes["connection"] = connection
         try:
-            command.upgrade(config, "head")
+            command.upgrade(config, to)
         except CommandError as fault:
             raise ForeignSchemaError(str(fault)) from fault
         _settle(connection)

@@ -26,7 +26,7 @@ from keeve.data.accounts import LEAST_PASSWORD, MOST_PASSWORD
 from keeve.figures.event_words import RESULT_NAMES, event_words
 from keeve.figures.labels import RULE_TITLES
 from keeve.web.filters import FILTERS, quantity
-from keeve.web.security import FORM_FIELD, form_token, tie_to_browser, units_of, zone_of
+from keeve.web.security import FORM_FIELD, form_token, has_demo, tie_to_browser, units_of, zone_of
 from keeve.web.static_files import address_of_file
 
 # A compiled template knows which filters take the context, and how its tags are read: one of others is of no use.
@@ -71,7 +71,7 @@ def page(request: Request, template: str, status: int = 200, **values: Any) -> H
             "zone": zone_of(request),
             "may_mix": visitor is None or visitor.may_mix,
             "open_to_all": request.app.state.open_to_all,
-            "has_demo": request.app.state.demo is not None,
+            "has_demo": has_demo(request),
             "form_field": FORM_FIELD,
             "form_token": form_token(request),
             **values,

@@ -1,6 +1,7 @@
 """Who is asking, whether the request came from our own page, and the headers on every answer."""
 
 import hmac
+import ipaddress
 import secrets
 from base64 import urlsafe_b64decode, urlsafe_b64encode
 from datetime import UTC, datetime, tzinfo
@@ -222,6 +223,27 @@ def set_cookie(answer: Response, name: str, value: str, max_age: int | None = No
 def address_of(request: Request) -> str:
     """The address a request came from."""
     return request.client.host if request.client else ""
+
+
+# What a proxy says of whom it passes on.
+_FORWARDED = ("forwarded", "via", "x-forwarded-for", "x-forwarded-host", "x-real-ip")
+
+
+def has_demo(request: Request) -> bool:
+    """Whether the demo is there for whoever asks: for all, or for those at this machine, past no proxy."""
+    state = request.app.state
+    if state.demo is None or state.demo_for_all:
+        return state.demo is not None
+    if any(name in request.headers for name in _FORWARDED):
+        return False
+    return all(_is_this_machine(host) for host in (address_of(request), request.url.hostname or ""))
+
+
+def _is_this_machine(host: str) -> bool:
+    try:
+        return host == "localhost" or ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        return False
 
 
 def device_of(request: Request) -> str:

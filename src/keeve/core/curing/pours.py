@@ -116,6 +116,11 @@ class Hardened(NamedTuple):
     age_at_20c: timedelta
     strength_fraction: float
 
+    @property
+    def strength_percent(self) -> int:
+        """The share in percent, as nearly as it is known."""
+        return 5 * round(20 * self.strength_fraction)
+
 
 def hardened(
     cure: Cure, daily_c: Sequence[float], readings: Iterable[Reading], now: datetime

@@ -47,10 +47,14 @@ def change_password(request: Request, database: Database, visitor: SignedIn, now
 
 
 @router.post("/account/recovery-code")
-def new_code(request: Request, database: Database, visitor: SignedIn) -> Response:
+def new_code(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
     """Another recovery code; the one before is good no more."""
-    code = recovery.new_recovery_code(database, visitor)
-    return page(request, "account/recovery_code.html", code=code, plan_id=None)
+    password = request.state.form.get("password", "")
+    try:
+        code = recovery.new_recovery_code(database, visitor, password, now, address_of(request))
+    except (InputError, SignInRefused) as fault:
+        return _account_page(request, database, visitor, now, 422, opened="recovery", refusal=str(fault))
+    return page(request, "account/recovery_code.html", code=code, plan_id=None, waits=False)
 
 
 @router.get("/account/recovery-code")
@@ -76,9 +80,12 @@ def end_session(database: Database, visitor: SignedIn, now: Now, session_id: str
 
 
 @router.post("/account/second-step")
-def begin_second_step(request: Request, database: Database, visitor: SignedIn) -> Response:
+def begin_second_step(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
     """The key of a second step, to be read by a phone; it counts once a code of it was typed."""
-    second_step.begin(database, visitor)
+    try:
+        second_step.begin(database, visitor, request.state.form.get("password", ""), now)
+    except (InputError, SignInRefused) as fault:
+        return _account_page(request, database, visitor, now, 422, opened="second step", refusal=str(fault))
     return _key_page(request, database, visitor)
 
 
@@ -90,6 +97,13 @@ def turn_on(request: Request, database: Database, visitor: SignedIn, now: Now) -
         second_step.turn_on(database, visitor, code, now, address_of(request))
     except (InputError, SignInRefused) as fault:
         return _key_page(request, database, visitor, 422, str(fault))
+    return RedirectResponse("/account", status_code=303)
+
+
+@router.post("/account/second-step/keep")
+def keep_second_step(request: Request, database: Database, visitor: SignedIn, now: Now) -> Response:
+    """Let the second step stay, though somebody used the recovery code."""
+    second_step.keep_on(database, visitor, now, address_of(request))
     return RedirectResponse("/account", status_code=303)
 
 
@@ -113,6 +127,7 @@ def _account_page(
         status,
         sessions=sessions.sessions_of(database, visitor, request.cookies[SESSION_COOKIE], now),
         has_second_step=second_step.is_on(database, visitor),
+        second_step_ends=second_step.ends_at(database, visitor),
         idle_days=sessions.IDLE.days,
         **{"opened": "", "refusal": "", **values},
     )

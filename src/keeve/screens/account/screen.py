@@ -76,6 +76,7 @@ def recover(request: Request, database: Database, now: Now) -> Response:
             password=typed["password"],
             address=address_of(request),
             now=now,
+            phone_code=form.get("phone_code", ""),
         )
     except (SignInRefused, InputError) as fault:
         return page(request, "account/forgotten.html", 422, typed=typed, refusal=str(fault))
@@ -113,7 +114,13 @@ def code_page(
     plan_id = keep(database, visitor, job) if job and visitor else None
     # What a stranger chose to read in stays when there is an account.
     request.state.units = units
-    answer = page(request, "account/recovery_code.html", code=code, plan_id=plan_id)
+    answer = page(
+        request,
+        "account/recovery_code.html",
+        code=code,
+        plan_id=plan_id,
+        waits=token is not None and not visitor,
+    )
     if token and visitor:
         begin_session(answer, token)
         if UNITS_COOKIE in request.cookies:

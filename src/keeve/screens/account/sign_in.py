@@ -25,6 +25,7 @@ from keeve.web.security import (
     SignedIn,
     address_of,
     device_of,
+    has_demo,
     screen_router,
     set_cookie,
 )
@@ -70,6 +71,7 @@ def do_sign_in(request: Request, database: Database, now: Now) -> Response:
             now=now,
             browser=request.cookies.get(BROWSER_COOKIE, ""),
             device=device_of(request),
+            with_demo=has_demo(request),
         )
     except SignInRefused as refusal:
         return _sign_in_page(
@@ -198,7 +200,7 @@ def _own_path(path: str) -> str:
 
 
 def _demo(request: Request) -> Demo:
-    found: Demo | None = request.app.state.demo
-    if found is None:
+    if not has_demo(request):
         raise HTTPException(404)
+    found: Demo = request.app.state.demo
     return found

@@ -9,7 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
 from keeve.core.zones import zones
-from keeve.data import crews, recovery, security_log
+from keeve.data import crews, open_links, recovery, security_log
 from keeve.data.accounts import ROLE_NAMES, Visitor, as_role
 from keeve.data.security_log import Kind, SecurityLine
 from keeve.screens.account.screen import code_page
@@ -43,10 +43,10 @@ def set_zone(request: Request, database: Database, visitor: MayLead) -> Response
     return RedirectResponse("/crew", status_code=303)
 
 
-@router.post("/crew/invitations/{invitation_id}/withdraw")
-def withdraw(database: Database, visitor: MayLead, now: Now, invitation_id: str) -> Response:
-    """End an invitation that nobody has used."""
-    return go_on(crews.withdraw(database, visitor, invitation_id, now), "/crew")
+@router.post("/crew/links/{kind}/{link_id}/end")
+def end_link(database: Database, visitor: MayLead, now: Now, kind: str, link_id: str) -> Response:
+    """End an open link."""
+    return go_on(open_links.end_link(database, visitor, kind, link_id, now), "/crew")
 
 
 @router.get("/crew/zone")
@@ -111,8 +111,12 @@ _WORDS: Mapping[Kind, str] = {
     "role": "made {whom} {role}",
     "removed": "removed {whom}",
     "exported": "saved {file}",
+    "link_ended": "ended a link ({file})",
+    "recovery_code": "made a new recovery code",
+    "recovery_waits": "used the recovery code; two-step sign-in ends in a day",
+    "recovery_stopped": "kept two-step sign-in on",
 }
-_TROUBLES: frozenset[Kind] = frozenset({"wrong_password", "wrong_code"})
+_TROUBLES: frozenset[Kind] = frozenset({"wrong_password", "wrong_code", "recovery_waits"})
 
 
 def _told(entry: SecurityLine) -> str:
@@ -193,9 +197,7 @@ def _crew_page(
         "crew/crew.html",
         status,
         members=crews.members(database, visitor),
-        invitations=crews.invitations(database, visitor, request.app.state.clock())
-        if visitor.may_lead
-        else [],
+        links=open_links.open_links(database, visitor, request.app.state.clock()) if visitor.may_lead else [],
         crews=crews.crews_of(database, visitor),
         roles=ROLE_NAMES,
         zones=zones() if visitor.may_lead else (),
