@@ -179,7 +179,7 @@ def test_a_kept_step_waits_for_its_crew_and_one_that_comes_too_late_is_shown(
         tap_without_signal(page)
         kept = page.evaluate("JSON.parse(localStorage['keeve-queue'])[0]")
         # Somebody else's phone, on the same load, was quicker; and a step of another crew lies on this one.
-        other = {**kept, "crew": "another", "event": {**kept["event"], "id": str(uuid4())}}
+        other = {**kept, "holder": "another", "event": {**kept["event"], "id": str(uuid4())}}
         page.evaluate("item => localStorage['keeve-queue'] = JSON.stringify([item])", other)
         visit.wrong.clear()
         page.context.set_offline(False)
@@ -196,7 +196,9 @@ def test_a_kept_step_waits_for_its_crew_and_one_that_comes_too_late_is_shown(
         expect(page.get_by_text("Not saved:")).to_be_hidden()
         page.reload()
         expect(page.get_by_text("Not saved:")).to_be_hidden()
-        assert page.evaluate("JSON.parse(localStorage['keeve-queue']).map(item => item.crew)") == ["another"]
+        assert page.evaluate("JSON.parse(localStorage['keeve-queue']).map(item => item.holder)") == [
+            "another"
+        ]
 
 
 def test_a_server_that_hangs_is_told(browser: Browser, engine: Engine, origin: str) -> None:

@@ -15,11 +15,14 @@ from helpers import NOON
 from people import PASSWORD
 from sqlalchemy import Engine
 
+import keeve.demo
 from keeve.app import create_app
 from keeve.core.errors import InputError
 from keeve.core.mixes import library
 from keeve.core.planning.job import MOST_ITEMS, Job
 from keeve.data import crews, sessions
+from keeve.demo import PASSWORD as DEMO_PASSWORD
+from keeve.demo import load_demo
 from keeve.formats.job_file import read_job
 from keeve.formats.packed_job import MOST_CHARACTERS, pack_job, unpack_job
 from keeve.web.security import FORM_HEADER, SESSION_COOKIE, STRANGER_COOKIE, UNITS_COOKIE, masked
@@ -184,8 +187,10 @@ def test_a_fault_in_a_new_account_keeps_what_was_typed(stranger: Client) -> None
 @pytest.mark.parametrize(("says", "zone"), [("America/Denver", "America/Denver"), ("Moon/Tycho", "UTC")])
 def test_a_new_crew_has_the_zone_of_its_first_device(stranger: Client, says: str, zone: str) -> None:
     typed = {"name": f"Teal {uuid4().hex[:8]}", "password": PASSWORD, "crew_name": "", "zone": says}
-    cookie = stranger.post("/new-account", data=typed).headers["set-cookie"].partition(";")[0]
-    stranger.headers["Cookie"] = cookie
+    given = stranger.post("/new-account", data=typed).headers.get_list("set-cookie")
+    stranger.headers["Cookie"] = next(one for one in given if one.startswith(SESSION_COOKIE)).partition(";")[
+        0
+    ]
     assert zone in stranger.get("/crew").text
 
 
@@ -299,6 +304,32 @@ def test_the_demo_is_one_button_where_there_is_one(engine: Engine, stranger: Cli
     # Only from inside the demo is it begun afresh.
     assert client.post("/demo/afresh").status_code == 404
     assert demo.afresh == 0
+
+
+@pytest.mark.parametrize(
+    ("host", "address", "headers", "is_there"),
+    [
+        ("http://127.0.0.1", "127.0.0.1", {}, True),
+        ("http://localhost", "::1", {}, True),
+        ("http://keeve.example", "127.0.0.1", {}, False),
+        ("http://127.0.0.1", "192.0.2.7", {}, False),
+        ("http://127.0.0.1", "127.0.0.1", {"X-Forwarded-For": "192.0.2.7"}, False),
+        ("http://127.0.0.1", "127.0.0.1", {"Via": "1.1 a proxy"}, False),
+    ],
+)
+def test_the_demo_of_this_machine_is_not_there_past_a_proxy(
+    engine: Engine, stranger: Client, host: str, address: str, headers: dict[str, str], is_there: bool
+) -> None:
+    """Its printed password opened it, behind a proxy on the same machine, to whoever came by."""
+    name = load_demo(engine, NOON)
+    stranger.app.state.demo, stranger.app.state.demo_for_all = keeve.demo, False  # type: ignore[attr-defined]
+    stranger.base_url = host
+    stranger._transport.client = (address, 1)  # type: ignore[attr-defined]
+    stranger.headers |= {**headers, "Origin": host}
+    assert ("Try the demo" in stranger.get("/").text) == is_there
+    assert stranger.post("/demo").status_code == (303 if is_there else 404)
+    form = {"name": name, "password": DEMO_PASSWORD, "next": "/"}
+    assert stranger.post("/sign-in", data=form).status_code == (303 if is_there else 401)
 
 
 def test_signing_in_asks_for_the_code_of_the_phone(clock: Clock, client: Client, stranger: Client) -> None:

@@ -22,11 +22,20 @@ from starlette.templating import Jinja2Templates
 from keeve.core.mixes.mixers import MIXED_IN, MIXER_NAMES, ORDER_NAMES
 from keeve.core.mixes.model import READING_NAMES, RETEMPERING_NAMES
 from keeve.core.planning.plan import Plan
-from keeve.data.accounts import LEAST_PASSWORD, MOST_PASSWORD
+from keeve.data.accounts import LEAST_PASSWORD, MOST_PASSWORD, Visitor, token_hash
 from keeve.figures.event_words import RESULT_NAMES, event_words
 from keeve.figures.labels import RULE_TITLES
 from keeve.web.filters import FILTERS, quantity
-from keeve.web.security import FORM_FIELD, form_token, has_demo, tie_to_browser, units_of, zone_of
+from keeve.web.security import (
+    FORM_FIELD,
+    HOLDER_COOKIE,
+    form_token,
+    has_demo,
+    set_cookie,
+    tie_to_browser,
+    units_of,
+    zone_of,
+)
 from keeve.web.static_files import address_of_file
 
 # A compiled template knows which filters take the context, and how its tags are read: one of others is of no use.
@@ -34,6 +43,7 @@ _HERE = Path(__file__).parent
 _OF_THESE = sha256(b"".join((_HERE / name).read_bytes() for name in ("filters.py", "pages.py"))).hexdigest()[
     :12
 ]
+_HELD_FOR_S = 365 * 86_400
 # The templates of a screen lie in its folder, and go by the name of it: bench/act.html.
 _OF_SCREENS = {
     folder.parent.name: FileSystemLoader(folder)
@@ -62,11 +72,13 @@ def load_templates() -> None:
 def page(request: Request, template: str, status: int = 200, **values: Any) -> HTMLResponse:
     """A page or a part of one."""
     visitor = request.state.visitor
+    holder = holder_of(visitor)
     answer = _templates.TemplateResponse(
         request,
         template,
         {
             "visitor": visitor,
+            "holder": holder,
             "units": units_of(request),
             "zone": zone_of(request),
             "may_mix": visitor is None or visitor.may_mix,
@@ -77,9 +89,21 @@ def page(request: Request, template: str, status: int = 200, **values: Any) -> H
             **values,
         },
         status_code=status,
+        headers={"Keeve-Holder": holder},
     )
     tie_to_browser(request, answer)
+    if request.cookies.get(HOLDER_COOKIE, "") != holder:
+        # Of a request that came with both: an answer late for whoever signed in meanwhile says nothing of them.
+        set_cookie(answer, HOLDER_COOKIE, holder, max_age=_HELD_FOR_S, is_for_scripts=True)
     return answer
+
+
+def holder_of(visitor: Visitor | None) -> str:
+    """In whose hands a browser is, a person in a crew, by a name that says nothing; empty for nobody's.
+
+    What the browser keeps is kept under it, and shown and sent only as theirs.
+    """
+    return token_hash(f"{visitor.account_id} {visitor.crew_id}").hex()[:24] if visitor else ""
 
 
 def address_of_site(request: Request) -> str:

@@ -25,6 +25,8 @@ SESSION_COOKIE = "__Host-keeve"
 STRANGER_COOKIE = "__Host-keeve-visit"
 UNITS_COOKIE = "__Host-keeve-units"
 BROWSER_COOKIE = "__Host-keeve-browser"
+# In whose hands the browser is, for the page's scripts; it opens nothing.
+HOLDER_COOKIE = "__Host-keeve-holder"
 FORM_FIELD = "form_token"
 FORM_HEADER = "X-Form-Token"
 
@@ -215,9 +217,13 @@ def tie_to_browser(request: Request, answer: Response) -> None:
         set_cookie(answer, STRANGER_COOKIE, _new_token(request))
 
 
-def set_cookie(answer: Response, name: str, value: str, max_age: int | None = None) -> None:
-    """A cookie that only our own pages get, and no script."""
-    answer.set_cookie(name, value, max_age=max_age, path="/", secure=True, httponly=True, samesite="lax")
+def set_cookie(
+    answer: Response, name: str, value: str, max_age: int | None = None, *, is_for_scripts: bool = False
+) -> None:
+    """A cookie that only our own pages get, and no script unless it is for scripts."""
+    answer.set_cookie(
+        name, value, max_age=max_age, path="/", secure=True, httponly=not is_for_scripts, samesite="lax"
+    )
 
 
 def address_of(request: Request) -> str:

@@ -4,10 +4,8 @@ const QUEUE = "keeve-queue";
 const ASIDE = "keeve-aside";
 const DEVICE = "keeve-device";
 const SEQUENCE = "keeve-sequence";
-const WATCH = "keeve-stopwatch";
+const WATCH = `keeve-stopwatch-${HOLDER}`;
 const SKEW = "keeve-skew";
-// Pages by their path, and under it what was drawn on them since; see service-worker.js.
-const BENCHES = "keeve-benches";
 const RETRY_MS = 2000;
 // After so long without an answer the bench says that it waits; after so long it asks again.
 const WAITING_MS = 2500;
@@ -62,13 +60,14 @@ document.addEventListener("alpine:init", () => {
       if (isKept) this.untilAnswered();
     },
 
-    // The service worker keeps every bench that is opened; the first one was opened before there was a worker.
+    // The service worker keeps every bench that is opened; one was opened before there was a worker, or before it knew for whom.
     async keepPage() {
       const workers = navigator.serviceWorker;
       if (!workers) return;
-      const isFirst = !workers.controller;
       await workers.register("/service-worker.js");
-      if (isFirst) (await workers.ready).active.postMessage("keep");
+      const { active } = await workers.ready;
+      tellHolder(active);
+      active.postMessage({ kind: "keep" });
     },
 
     // The page is as it was when it was last here. A step that waits brings what comes next with it; else it is loaded again.
@@ -124,9 +123,9 @@ document.addEventListener("alpine:init", () => {
       if (first) first.focus({ preventScroll: true });
     },
 
-    // A step belongs to the crew it was tapped in, and waits for it.
+    // A step belongs to whoever tapped it, in the crew it was tapped in, and waits for them.
     own(name) {
-      return read(name, []).filter((item) => (item.crew || this.$root.dataset.crew) === this.$root.dataset.crew);
+      return read(name, []).filter((item) => item.holder === HOLDER);
     },
 
     without(name, event) {
@@ -240,8 +239,7 @@ document.addEventListener("alpine:init", () => {
         schema: 1,
       });
       if (to === "events" && this.when()) event.when = this.when();
-      const { load, crew } = this.$root.dataset;
-      write(QUEUE, [...read(QUEUE, []), { load, crew, to, event, words }]);
+      write(QUEUE, [...read(QUEUE, []), { load: this.$root.dataset.load, holder: HOLDER, to, event, words }]);
       this.send();
     },
 
@@ -290,7 +288,7 @@ document.addEventListener("alpine:init", () => {
         if (load === this.$root.dataset.load) this.draw(await answer.text());
       } else if (late) {
         // Nobody looks at what was tapped long ago: it is set aside to be seen, and holds up nothing.
-        write(ASIDE, [...read(ASIDE, []), { crew: this.$root.dataset.crew, event, words, why: refusal.message }]);
+        write(ASIDE, [...read(ASIDE, []), { holder: HOLDER, event, words, why: refusal.message }]);
         this.aside = this.own(ASIDE);
       } else {
         this.notice = refusal.message;
@@ -322,7 +320,7 @@ document.addEventListener("alpine:init", () => {
     draw(html) {
       this.isDrawn = true;
       // The service worker opens the bench with it while Keeve is gone.
-      if ("caches" in self) caches.open(BENCHES).then((kept) => kept.put(`${location.pathname}/act`, new Response(html)));
+      navigator.serviceWorker?.controller?.postMessage({ kind: "drawn", holder: HOLDER, html });
       this.$refs.act.innerHTML = html;
       const own = this.$refs.others.querySelector("[aria-current] > span");
       if (own) own.innerHTML = this.$refs.act.querySelector("[data-own]").innerHTML;

@@ -1,5 +1,13 @@
 // On every page, before it is drawn: how this device shows it; and the one thing a link or a form cannot do.
 for (const name of ["light", "hand"]) document.documentElement.dataset[name] = localStorage.getItem(`keeve-${name}`) || "";
+// In whose hands this browser is, a person in a crew: the page says whose it is, the cookie who is signed in now. Where they
+// differ the page was late, and what is kept for others goes all the same.
+const HOLDER = document.documentElement.dataset.holder;
+function tellHolder(worker) {
+  const isHeld = document.cookie.split("; ").includes(`__Host-keeve-holder=${HOLDER}`);
+  worker?.postMessage({ kind: "holder", holder: isHeld ? HOLDER : "" });
+}
+tellHolder(navigator.serviceWorker?.controller);
 // A strip one swipes begins at what is on the page.
 document.addEventListener("DOMContentLoaded", () => {
   const here = document.querySelector(".loads [aria-current]");
