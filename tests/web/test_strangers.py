@@ -188,9 +188,9 @@ def test_a_fault_in_a_new_account_keeps_what_was_typed(stranger: Client) -> None
 def test_a_new_crew_has_the_zone_of_its_first_device(stranger: Client, says: str, zone: str) -> None:
     typed = {"name": f"Teal {uuid4().hex[:8]}", "password": PASSWORD, "crew_name": "", "zone": says}
     given = stranger.post("/new-account", data=typed).headers.get_list("set-cookie")
-    stranger.headers["Cookie"] = next(one for one in given if one.startswith(SESSION_COOKIE)).partition(";")[
-        0
-    ]
+    stranger.headers["Cookie"] = next(one for one in given if one.startswith(f"{SESSION_COOKIE}=")).partition(
+        ";"
+    )[0]
     assert zone in stranger.get("/crew").text
 
 

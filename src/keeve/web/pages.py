@@ -99,9 +99,9 @@ def page(request: Request, template: str, status: int = 200, **values: Any) -> H
 
 
 def holder_of(visitor: Visitor | None) -> str:
-    """In whose hands a browser is, a person in a crew, by a name that says nothing; empty for nobody's.
+    """The holder of a browser, a person in a crew, by a name that says nothing; empty for nobody.
 
-    What the browser keeps is kept under it, and shown and sent only as theirs.
+    The browser keeps things under it, and shows and sends them only as theirs.
     """
     return token_hash(f"{visitor.account_id} {visitor.crew_id}").hex()[:24] if visitor else ""
 
