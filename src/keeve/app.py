@@ -45,7 +45,7 @@ from keeve.screens.plan import screen as plan
 from keeve.screens.today import screen as today
 from keeve.web import pages, static_files
 from keeve.web.api import create_api
-from keeve.web.limits import TOO_LARGE, BodyLimit, too_large, unreadable
+from keeve.web.limits import TOO_LARGE, TOO_SLOW, BodyLimit, too_large, unreadable
 from keeve.web.security import ForeignForm, NotAllowed, SecureHeaders, SignInNeeded, clock
 
 # Looked through in this order: what is opened most stands first, and what is part of another's address before that.
@@ -77,8 +77,8 @@ SCREENS = (
 )
 _TRY_AGAIN_SECONDS = 3
 # Threads of one process take turns anyway, and more than a few only wait for each other: at 50 events a second
-# on two workers an event took 130 ms (p50) with the default of 40 threads, 22 ms with these.
-_THREADS = 3
+# on two workers an event took 130 ms (p50) with the default of 40 threads, 22 ms with a few. Taps have their own.
+_THREADS = 2
 # Shorter answers go as they are.
 _LEAST_COMPRESSED = 4000
 
@@ -219,7 +219,7 @@ def _no_route(request: Request, fault: Exception) -> Response:
     status = fault.status_code if isinstance(fault, HTTPException) else 422
     if status == TOO_LARGE:
         return _bad_input(request, too_large())
-    if status == 400 or (_wants_json(request) and status not in (404, 405)):
+    if status in (400, TOO_SLOW) or (_wants_json(request) and status not in (404, 405)):
         return _bad_input(request, unreadable())
     message = "Nothing here, or it belongs to another crew."
     if _wants_json(request):

@@ -9,7 +9,7 @@ from keeve.data.meshes import read_mesh_file
 from keeve.demo.rose import HEIGHT_MM, RADIUS_MM, rose_stl
 
 
-def test_a_file_is_read_in_a_process_of_its_own() -> None:
+def test_a_file_is_read_by_its_ending_and_its_unit() -> None:
     found = read_mesh_file(rose_stl(), "rose.STL", "mm", "z", "length", False)
     assert found["figures"]["sides_m"] == pytest.approx(
         [2 * RADIUS_MM / 1e3] * 2 + [HEIGHT_MM / 1e3], rel=1e-3

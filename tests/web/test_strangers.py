@@ -288,7 +288,7 @@ class Demo:
     def enter(self, engine: Engine, now: datetime) -> str:
         return self.session
 
-    def begin_afresh(self, engine: Engine, now: datetime) -> None:
+    def begin_afresh_once(self, engine: Engine, now: datetime) -> None:
         self.afresh += 1
 
 

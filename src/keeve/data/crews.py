@@ -137,9 +137,11 @@ def start_crew(
     kept_name = crew_name.strip() or f"{name.strip()}'s crew"
     if why := why_unfit("crew_name", kept_name, LONGEST_NAME):
         raise InputError("name_unfit", why, ["crew_name"])
-    with open_session(engine) as session:
-        if now is not None:
+    if now is not None:
+        # By itself: a try at a name that is taken counts too.
+        with open_session(engine) as session:
             count_new_account(session, address, now)
+    with open_session(engine) as session:
         account = new_account(session, sign_in_name=sign_in_name, name=name, password=password)
         crew = Crew(name=kept_name, zone=zone if zone in zones() else UTC_ZONE)
         session.add(crew)

@@ -28,6 +28,8 @@ from keeve.store.models import (
 
 # After that the load under way of an untouched demo is no longer as it should be found.
 _FRESH = timedelta(hours=1)
+# It is made afresh no oftener: that takes a few seconds of a thread.
+_JUST_NOW = timedelta(minutes=1)
 # Any number that nothing else locks.
 _LOCK = 5_338_204
 
@@ -103,6 +105,13 @@ def is_stale(engine: Engine, account_id: UUID, now: datetime) -> bool:
         for column, at in newest.items()
     )
     return now - made_at > _FRESH and untouched
+
+
+def was_made_lately(engine: Engine, now: datetime) -> bool:
+    """Whether the demo was made just now: whoever asks for it again finds it as fresh."""
+    with open_session(engine) as session:
+        made_at = session.scalar(select(func.max(DemoCrew.made_at)))
+    return made_at is not None and now - made_at < _JUST_NOW
 
 
 def let_in(engine: Engine, crews: Mapping[UUID, Mapping[UUID, Role]], now: datetime) -> None:

@@ -1,23 +1,16 @@
-"""Mesh files that people send: read in a process of its own, within limits of memory and time."""
+"""Mesh files that people send."""
 
-import json
-import os
-import resource
-import subprocess
-import sys
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 from keeve.core.errors import InputError
 from keeve.core.rules.mesh import KINDS, MOST_BYTES
-from keeve.core.rules.moulds import METRES
+from keeve.core.rules.mesh_section import Cut, Up
+from keeve.core.rules.moulds import METRES, LengthUnit
+from keeve.formats.mesh_figures import mesh_figures
 
 __all__ = ["MOST_BYTES", "read_mesh_file"]
 
-# The largest take about five seconds and a GiB here.
-_MOST_SECONDS = 20
-_MOST_MEMORY = 4 * 2**30
-_SOURCE = Path(__file__).parents[2]
 _UPS = ("z", "-z", "y", "-y", "x", "-x")
 _CUTS = ("length", "width")
 
@@ -36,7 +29,7 @@ def read_mesh_file(
         close_holes: close small holes first.
 
     Raises:
-        InputError: it cannot be read, is too large, takes too long, or its surface is open.
+        InputError: it cannot be read, is too large, or its surface is open.
     """
     kind = Path(name).suffix.lower().lstrip(".")
     for field, value, known in (
@@ -47,32 +40,6 @@ def read_mesh_file(
     ):
         if value not in known:
             raise InputError("mesh_kind", f"{field} must be one of {', '.join(known)}.", [field])
-    asked = [kind, unit, up, cut, "yes" if close_holes else "no"]
-    try:
-        done = subprocess.run(
-            [sys.executable, "-m", "keeve.formats.mesh_figures", *asked],
-            input=content,
-            capture_output=True,
-            env={**os.environ, "PYTHONPATH": str(_SOURCE), "OPENBLAS_NUM_THREADS": "1"},
-            timeout=_MOST_SECONDS,
-            check=True,
-            preexec_fn=_limited,
-        )
-    except subprocess.TimeoutExpired:
-        raise InputError(
-            "mesh_too_slow",
-            f"file takes over {_MOST_SECONDS} s to read. Save it with fewer triangles.",
-            ["file"],
-        ) from None
-    except subprocess.CalledProcessError:
-        raise InputError("mesh_unreadable", "Keeve can't read that file as a mesh.", ["file"]) from None
-    found: dict[str, Any] = json.loads(done.stdout)
-    if "error" in found:
-        error = found["error"]
-        raise InputError(error["code"], error["message"], error["fields"], error.get("meant"))
-    return found
-
-
-def _limited() -> None:
-    resource.setrlimit(resource.RLIMIT_AS, (_MOST_MEMORY, _MOST_MEMORY))
-    resource.setrlimit(resource.RLIMIT_CPU, (_MOST_SECONDS, _MOST_SECONDS))
+    return mesh_figures(
+        content, kind, cast(LengthUnit, unit), cast(Up, up), cast(Cut, cut), close_holes=close_holes
+    )

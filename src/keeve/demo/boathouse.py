@@ -67,6 +67,13 @@ def begin_afresh(engine: Engine, now: datetime) -> None:
         _make(engine, now)
 
 
+def begin_afresh_once(engine: Engine, now: datetime) -> None:
+    """The demo's morning once more, unless that was done just now."""
+    with demo_crews.alone(engine):
+        if not demo_crews.was_made_lately(engine, now):
+            _make(engine, now)
+
+
 def _make(engine: Engine, now: datetime) -> None:
     wren, fen, moss, alder = (_person(engine, name) for name in _NAMES)
     boathouse = accounts.add_crew(engine, "Boathouse crew", _ZONE, is_demo=True)

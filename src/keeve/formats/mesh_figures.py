@@ -1,13 +1,7 @@
-"""A mesh file as figures: what a job keeps of it. Run as a process of its own, it reads a file that may be hostile.
+"""A mesh file as figures: what a job keeps of it."""
 
-``python -m keeve.formats.mesh_figures KIND UNIT UP CUT CLOSE`` reads the file from standard input and prints JSON.
-"""
-
-import json
-import sys
 from typing import Any
 
-from keeve.core.errors import InputError
 from keeve.core.rules.mesh import mesh_of
 from keeve.core.rules.mesh_section import Cut, Up, upright
 from keeve.core.rules.moulds import METRES, LengthUnit, several_bodies, unlikely_unit
@@ -54,20 +48,3 @@ def mesh_figures(
         "triangles": len(mesh.triangles),
         "warnings": [item.message for item in warnings],
     }
-
-
-def main() -> int:
-    """Read the file and print its figures, or the refusal."""
-    asked: Any = sys.argv[1:]
-    kind, unit, up, cut, close = asked
-    try:
-        content = sys.stdin.buffer.read()
-        found = mesh_figures(content, kind, unit, up, cut, close_holes=close == "yes")
-    except InputError as fault:
-        found = fault.as_json()
-    print(json.dumps(found))
-    return 0
-
-
-if __name__ == "__main__":
-    sys.exit(main())

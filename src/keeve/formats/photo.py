@@ -10,8 +10,8 @@ if TYPE_CHECKING:
 
 # As a phone takes them, and as a browser sends what is taken: nothing else is opened.
 _KINDS = ("JPEG", "PNG", "WEBP")
-# No phone takes more; a small file can unfold into far more than that.
-_MOST_PIXELS = 120_000_000
+# No phone takes more; a small file can unfold into far more than that. A JPEG is read smaller than it is, others whole.
+_MOST_PIXELS, _MOST_WHOLE = 120_000_000, 40_000_000
 # The longer side of the kept picture and of the small one, pixels.
 _SIDE, _SMALL_SIDE = 1600, 400
 _QUALITY = 80
@@ -41,8 +41,11 @@ def photo_of(content: bytes) -> Photo:
     try:
         with Image.open(BytesIO(content), formats=_KINDS) as opened:
             opened.draft("RGB", (_SIDE, _SIDE))
+            if opened.width * opened.height > _MOST_WHOLE:
+                raise Image.DecompressionBombError
+            # Made smaller first: a copy of the whole would take as much again.
+            opened.thumbnail((_SIDE, _SIDE))
             upright = ImageOps.exif_transpose(opened)
-            upright.thumbnail((_SIDE, _SIDE))
             flat = _in_common_colours(_on_white(upright), opened.info.get("icc_profile"))
     except (UnidentifiedImageError, Image.DecompressionBombError, OSError, SyntaxError, ValueError):
         raise InputError(

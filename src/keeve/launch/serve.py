@@ -15,6 +15,7 @@ import uvicorn
 
 from keeve import demo
 from keeve.app import create_app
+from keeve.launch.lines import BoundedLine
 from keeve.launch.system import end_with
 from keeve.store.database import connect
 
@@ -99,6 +100,7 @@ def _work(serving: Serving, listener: socket.socket) -> None:
     )
     config = uvicorn.Config(
         app,
+        http=BoundedLine,
         log_level="warning",
         ssl_certfile=serving.certificate,
         ssl_keyfile=serving.key,

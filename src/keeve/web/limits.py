@@ -1,5 +1,7 @@
 """How much may be sent, held to before it is read, and of what signs."""
 
+import asyncio
+import time
 from collections.abc import Iterable
 
 from starlette.exceptions import HTTPException
@@ -19,7 +21,9 @@ _MOST_BYTES_BELOW = {
     "/photos/": 20_000_000,
     "/log/import": 20_000_000,
 }
-TOO_LARGE = 413
+TOO_LARGE, TOO_SLOW = 413, 408
+# More of a body comes within that, and all of it within this: a photo on a slow line takes two or three minutes.
+_SECONDS_FOR_MORE, _MOST_SECONDS = 20.0, 300.0
 
 # The largest plan form has a few hundred fields; the longest text on one is a job packed into it.
 MOST_FIELDS = 2_000
@@ -44,10 +48,22 @@ class BodyLimit:
         announced = dict(scope["headers"]).get(b"content-length", b"0")
         left = most if not announced.isdigit() or int(announced) <= most else -1
 
+        is_whole, ends = False, time.monotonic() + _MOST_SECONDS
+
         async def receive_within() -> Message:
-            nonlocal left
-            message = await receive() if left >= 0 else {}
+            nonlocal left, is_whole
+            if left < 0:
+                raise HTTPException(TOO_LARGE)
+            if is_whole:
+                # Whether whoever asked has gone away is waited for without end.
+                return await receive()
+            try:
+                async with asyncio.timeout(min(_SECONDS_FOR_MORE, ends - time.monotonic())):
+                    message = await receive()
+            except TimeoutError:
+                raise HTTPException(TOO_SLOW) from None
             left -= len(message.get("body", b""))
+            is_whole = not message.get("more_body", False)
             if left < 0:
                 raise HTTPException(TOO_LARGE)
             return message

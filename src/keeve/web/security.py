@@ -115,7 +115,7 @@ async def _visitor_or_none(request: Request) -> Visitor | None:
     if not token:
         return None
     state = request.app.state
-    return await with_timeout(lambda: visitor(state.engine, token, state.clock()))
+    return await with_timeout(lambda: visitor(state.engine, token, state.clock()), request.url.path)
 
 
 async def guard(request: Request) -> None:

@@ -1,8 +1,12 @@
-"""Heavy work: in a process of its own, away from the threads that answer taps, one piece a person at a time."""
+"""Heavy work: in a process of its own, away from the threads that answer taps, one piece a person at a time.
+
+Memory and time end it there: what a small file unfolds into, and figures that take for ever, harm nobody else.
+"""
 
 import asyncio
 import os
 import pickle
+import resource
 import signal
 from collections.abc import Callable, Hashable
 from concurrent.futures import TimeoutError as TookTooLong
@@ -10,7 +14,7 @@ from functools import cache
 from hashlib import sha256
 from multiprocessing import get_context
 from multiprocessing.util import Finalize
-from typing import Any, TypeVar
+from typing import Any, Literal, TypeVar
 from weakref import WeakValueDictionary
 
 from fastapi import HTTPException, Request
@@ -27,17 +31,21 @@ _NICENESS = 10
 _FIRST = 100
 _MOST_SECONDS = 60
 _MOST_WAITING = 12
+# A long paper takes a third of that; a workbook of two kilobytes would take more than twice as much.
+_MOST_MEMORY = 1536 * 2**20
+# Whose work it is: a crew's, or that of programs and strangers, for whom nobody's paper waits.
+Queue = Literal["crews", "strangers"]
 # It is let go after so many pieces, with what it has piled up in memory.
 _PIECES_A_PROCESS = 100
 _LOOKED_AFTER_SECONDS = 0.3
 _NOBODY_THERE = 499
 
 _turns: WeakValueDictionary[Hashable, asyncio.Lock] = WeakValueDictionary()
-_waiting: set[object] = set()
+_waiting: dict[Queue, int] = {"crews": 0, "strangers": 0}
 
 
 @cache
-def _pool() -> ProcessPool:
+def _pool(queue: Queue) -> ProcessPool:
     pool = ProcessPool(
         max_workers=_PROCESSES,
         max_tasks=_PIECES_A_PROCESS,
@@ -57,9 +65,18 @@ def _end(pool: Any) -> None:
 def _stand_back() -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the server, which ends this process
     os.nice(_NICENESS)
+    resource.setrlimit(resource.RLIMIT_AS, (_MOST_MEMORY, _MOST_MEMORY))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
 
 
-async def run(request: Request, person: Hashable, act: Callable[..., _T], *given: Any) -> _T:
+async def run(
+    request: Request,
+    person: Hashable,
+    act: Callable[..., _T],
+    *given: Any,
+    queue: Queue = "crews",
+    seconds: float = _MOST_SECONDS,
+) -> _T:
     """The result of a function of a module for plain values, worked out in another process.
 
     It is ended where the person went away meanwhile.
@@ -69,21 +86,22 @@ async def run(request: Request, person: Hashable, act: Callable[..., _T], *given
         person: whoever asked, by account or address: their next piece waits for this one.
         act: the function.
         given: its arguments.
+        queue: whose work it is.
+        seconds: how long it may take.
 
     Raises:
-        InputError: it takes too long, or too many wait already.
+        InputError: it takes too long or too much memory, or too many wait already.
     """
-    if len(_waiting) >= _MOST_WAITING:
+    if _waiting[queue] >= _MOST_WAITING:
         raise InputError("busy", "Keeve is busy. Try again in a minute.", [])
-    ticket = object()
-    _waiting.add(ticket)
+    _waiting[queue] += 1
     try:
         async with _turns.setdefault(person, asyncio.Lock()):
-            future = _pool().schedule(act, args=given, timeout=_MOST_SECONDS)
+            future = _pool(queue).schedule(act, args=given, timeout=seconds)
             found: _T = await _unless_left(request, future)
             return found
     finally:
-        _waiting.discard(ticket)
+        _waiting[queue] -= 1
 
 
 async def made_once(request: Request, visitor: Visitor, act: Callable[..., bytes], *given: Any) -> bytes:
@@ -117,7 +135,7 @@ async def _unless_left(request: Request, future: Any) -> Any:
         return done.result()
     except TookTooLong:
         raise InputError("too_slow", "That takes too long. Try less at once.", []) from None
-    except ProcessExpired:
+    except (ProcessExpired, MemoryError):
         # It was killed, or ran out of memory: another process takes its place.
         raise InputError("too_much", "That's too much to work out. Try less at once.", []) from None
     finally:

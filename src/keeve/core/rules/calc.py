@@ -32,7 +32,7 @@ from keeve.core.rules import (  # noqa: F401
     walls_and_stairs,
     water,
 )
-from keeve.core.rules.registry import REGISTRY, Result, Rule
+from keeve.core.rules.registry import REGISTRY, Result, Rule, parse_json
 
 _MOST_AT_ONCE = 1000
 
@@ -70,6 +70,15 @@ def calc(rule_id: str, payload: Any) -> Any:
             raise InputError("too_many", f"The input can have up to {_MOST_AT_ONCE} objects.", ["input"])
         return [_run_one(chosen, item, f"{index}.") for index, item in enumerate(payload)]
     return _run_one(chosen, payload, "")
+
+
+def calc_text(rule_id: str, text: str) -> Any:
+    """Run a rule on JSON as text, as ``calc`` does.
+
+    Raises:
+        InputError: it is no JSON, or as for ``calc``.
+    """
+    return calc(rule_id, parse_json(text))
 
 
 def _run_one(chosen: Rule, payload: Any, prefix: str) -> dict[str, Any]:

@@ -7,14 +7,15 @@ from typing import Annotated, Literal, NamedTuple
 
 from pydantic import Field
 
-from keeve.core.rules.load_sizes import MOST_LOADS
 from keeve.core.rules.registry import PRACTICE, Amount, Dimension, Example, Result, Strict, rule
 from keeve.core.tolerances import ROUNDING
 
 What = Literal["charge", "mix", "rest", "wait", "discharge", "clean", "place"]
 # Every load has these, so that its times can be read.
 _ALWAYS: frozenset[What] = frozenset({"charge", "discharge", "place"})
-Count = Annotated[int, Field(ge=1, le=MOST_LOADS)]
+# More are no day, and take seconds to line up.
+_MOST_IN_LINE = 1000
+Count = Annotated[int, Field(ge=1, le=_MOST_IN_LINE)]
 # More than that stand beside no job on site.
 MOST_MIXERS = 12
 Mixers = Annotated[int, Field(ge=1, le=MOST_MIXERS)]

@@ -41,8 +41,8 @@ class Demo(Protocol):
     def enter(self, engine: Engine, now: datetime) -> str:
         """The token of a session in it."""
 
-    def begin_afresh(self, engine: Engine, now: datetime) -> None:
-        """Make it once more, as of now."""
+    def begin_afresh_once(self, engine: Engine, now: datetime) -> None:
+        """Make it once more, as of now, unless that was done just now."""
 
 
 @router.get("/sign-in")
@@ -152,7 +152,7 @@ def begin_demo_afresh(request: Request, database: Database, visitor: SignedIn, n
     """The demo's morning once more, as of now; what was done in it goes."""
     if not visitor.in_demo:
         raise HTTPException(404)
-    _demo(request).begin_afresh(database, now)
+    _demo(request).begin_afresh_once(database, now)
     return RedirectResponse("/", status_code=303)
 
 

@@ -141,7 +141,16 @@ async def read_mesh(request: Request, visitor: MayTry) -> Response:
     content = await request.body()
     close_holes = request.query_params.get("close") == "yes"
     person = visitor.account_id if visitor else address_of(request)
-    found = await worker_process.run(request, person, read_mesh_file, content, *asked.values(), close_holes)
+    found = await worker_process.run(
+        request,
+        person,
+        read_mesh_file,
+        content,
+        *asked.values(),
+        close_holes,
+        seconds=20,
+        queue="crews" if visitor else "strangers",
+    )
     figures = {"name": written(asked["name"], 120), **found["figures"]}
     part = page(
         request,
