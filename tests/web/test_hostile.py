@@ -9,18 +9,22 @@ from collections.abc import Callable, Iterator
 from random import Random
 from typing import Any
 from urllib.parse import quote
+from uuid import UUID
 
 import pytest
 from forms_in_html import fields_in
-from helpers import RAW_JOB, raw_event
+from helpers import NOON, RAW_JOB, raw_event
 from hostile import TEXTS, VALUES, as_json, spoilt, spoilt_form, spoilt_text
 from httpx2 import Response
+from started import a_started_load
 
 from keeve.core.loads.actions import ACTIONS
 from keeve.core.mixes import get_mix, mix_text
 from keeve.core.rules.calc import all_rules
 from keeve.formats.job_file import read_job
 from keeve.formats.packed_job import pack_job
+from keeve.store.database import crew_session
+from keeve.store.models import Event
 from keeve.web.limits import MOST_FIELDS
 from web.conftest import Client
 from web.test_security import a_load, every_route
@@ -215,3 +219,34 @@ def test_a_form_has_no_more_fields_than_a_form_has(client: Client) -> None:
     assert answer.status_code == 422
     many = client.post("/plan/preview", data={f"need.{number}.kind": "slab" for number in range(1_000)})
     assert many.status_code == 422
+
+
+def test_a_note_of_the_year_1_is_refused_and_one_that_is_stored_is_set_aside(client: Client) -> None:
+    """It broke the page of its load for good."""
+    load_id = a_started_load(client.engine, client.visitor)
+    note = {**raw_event("note", NOON, device_seq=1, text="early"), "occurred_at": "0001-01-01T00:00:00+14:00"}
+    answer = client.post(f"/bench/{load_id}/events", json=note)
+    assert (answer.status_code, "of this century" in answer.text) == (422, True)
+    # As an older server took it.
+    with crew_session(client.engine, client.visitor.crew_id) as session:
+        whose = client.visitor.account_id
+        session.add(
+            Event(id=UUID(note["id"]), load_id=load_id, account_id=whose, received_at=NOON, content=note)
+        )
+    for page in (f"/bench/{load_id}", f"/log/{load_id}"):
+        assert client.get(page).status_code == 200
+
+
+@pytest.mark.parametrize("address", ["/plan", "/plan/preview", "/plan/units"])
+def test_a_row_of_any_number_breaks_no_form(client: Client, address: str) -> None:
+    form = {
+        "need.0.kind": "mould", "need.0.container.by": "solids", "need.0.container.solids.0.solid": "box",
+        "need.0.container.solids.999999999999.solid": "box", "need.999999999999.kind": "slab",
+    }  # fmt: skip
+    assert client.post(address, data=form).status_code in (200, 303, 422)
+
+
+def test_a_mesh_that_is_sent_as_a_form_is_refused(client: Client) -> None:
+    address = "/plan/mesh?name=a.stl&unit=mm&up=z&cut=length&close=no"
+    assert client.post(address, data={"a": "b"}).status_code == 422
+    assert client.post(address, files={"a": ("a.stl", b"solid")}).status_code == 422

@@ -6,12 +6,27 @@ zone database, public domain), so that they are the same on every machine.
 
 import re
 from collections.abc import Mapping
+from datetime import UTC, datetime
 from functools import cache
 from importlib.resources import files
-from typing import NamedTuple
+from typing import Annotated, NamedTuple
 from zoneinfo import ZoneInfo
 
+from pydantic import AfterValidator, AwareDatetime, Field
+
 from keeve.core.errors import InputError
+
+# What is told of work is of this century: another time is a slip, and some cannot be shown in every zone.
+CENTURY = (datetime(2000, 1, 1, tzinfo=UTC), datetime(2100, 1, 1, tzinfo=UTC))
+
+
+def _of_this_century(moment: datetime) -> datetime:
+    if not CENTURY[0] <= moment < CENTURY[1]:
+        raise ValueError("must be a time of this century, such as 2026-05-04T14:05:00Z")
+    return moment
+
+
+Occurred = Annotated[AwareDatetime, AfterValidator(_of_this_century), Field(strict=False)]
 
 
 class MapPlace(NamedTuple):

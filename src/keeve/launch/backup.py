@@ -52,10 +52,20 @@ def until_night(now: datetime) -> timedelta:
 
 
 def keep_tonights(url: str, folder: Path, day: date) -> None:
-    """Write the backup of a day, unless it is there, and remove those that were kept long enough."""
+    """Write the backup of a day, unless it is there, and remove those that were kept long enough.
+
+    It has another name until it is whole and was looked through: one that was broken off is told, and made again.
+    """
     file = folder / f"keeve-{day:%Y-%m-%d}.backup"
+    for broken in sorted(folder.glob(f"keeve-????-??-??.backup{_UNFINISHED}")):
+        print(f"keeve: the backup {broken.name} was broken off. It is made again.", file=sys.stderr)
+        broken.unlink()
     if not file.exists():
-        _dump(url, file)
+        unfinished = file.with_name(file.name + _UNFINISHED)
+        _dump(url, unfinished)
+        # Reads all of it, as a restore would.
+        _run(url, "pg_restore", "--file=/dev/null", str(unfinished), reads_url=False)
+        unfinished.rename(file)
     for old in sorted(folder.glob("keeve-????-??-??.backup"))[:-_NIGHTS_KEPT]:
         old.unlink()
 
@@ -63,6 +73,7 @@ def keep_tonights(url: str, folder: Path, day: date) -> None:
 # When nobody mixes; common practice, no source. Two weeks tell a mistake that was seen late.
 _NIGHT = clock_time(2, 0)
 _NIGHTS_KEPT = 14
+_UNFINISHED = ".unfinished"
 
 
 def _told(act: Callable[[], None], done: str, counted: Sequence[str] = ()) -> int:

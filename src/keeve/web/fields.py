@@ -4,7 +4,7 @@ import json
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from itertools import pairwise
+from itertools import count, pairwise
 from typing import Any, ClassVar, Self
 
 from keeve.core.errors import InputError
@@ -279,8 +279,10 @@ class Rows(_Field):
         return [field.under((*self.path, index)) for field in self.fields]
 
     def count(self, values: Mapping[str, str]) -> int:
-        """How many rows a form has."""
-        return len(members(values, self.name))
+        """How many rows a form has: those numbered from 0 on without a gap."""
+        prefix = f"{self.name}."
+        numbers = {name.removeprefix(prefix).partition(".")[0] for name in values if name.startswith(prefix)}
+        return next(number for number in count() if str(number) not in numbers)
 
     def standing(self, values: Mapping[str, str]) -> list[list[Field]]:
         """The fields of each row that a form has."""

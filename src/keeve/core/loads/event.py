@@ -5,11 +5,12 @@ from datetime import datetime
 from typing import Annotated, Any, ClassVar, Literal, TypeVar
 from uuid import UUID
 
-from pydantic import AwareDatetime, BeforeValidator, ConfigDict, Field
+from pydantic import BeforeValidator, ConfigDict, Field
 
 from keeve.core.rules.registry import Strict
 from keeve.core.texts import MOST_OF_A_KIND, Line
 from keeve.core.tolerances import UNMEASURABLE
+from keeve.core.zones import Occurred
 
 LONGEST_NAME = 120
 # Spans that no site reaches: what is over them is a slip, and would be carried through every figure. What nobody can
@@ -45,7 +46,7 @@ class LoadEvent(Strict):
     id: Annotated[UUID, Field(strict=False)]
     device_id: Annotated[Line, Field(min_length=1, max_length=64)]
     device_seq: Annotated[int, Field(ge=0, lt=2**53)]
-    occurred_at: Annotated[AwareDatetime, Field(strict=False)]
+    occurred_at: Occurred
     schema_version: Annotated[Literal[1], Field(alias="schema")]
     recorded_by: Annotated[Line, Field(max_length=LONGEST_NAME)] = ""
     received_at: Annotated[datetime | None, Field(strict=False)] = None

@@ -9,6 +9,7 @@ from fastapi import Request
 from fastapi.responses import Response
 
 from keeve.core.errors import InputError
+from keeve.core.zones import CENTURY
 from keeve.data import loads
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
@@ -134,6 +135,9 @@ def _day(form: Mapping[str, str], visitor: Visitor, now: datetime) -> date:
     """
     typed = form.get("day", "").strip()
     try:
-        return date.fromisoformat(typed) if typed else now.astimezone(visitor.zone).date()
+        day = date.fromisoformat(typed) if typed else now.astimezone(visitor.zone).date()
     except ValueError:
-        raise InputError("no_day", "Date: use 2026-05-04.", ["day"]) from None
+        day = None
+    if day is None or not CENTURY[0].date() <= day < CENTURY[1].date():
+        raise InputError("no_day", "Date: use 2026-05-04.", ["day"])
+    return day

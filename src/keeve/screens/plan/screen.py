@@ -37,6 +37,7 @@ from keeve.screens.plan.quick import quick_address
 from keeve.screens.plan.shapes import SHAPE_GROUPS, SHAPES, shape_of
 from keeve.screens.plan.view import PlanAnswer, plan_answer
 from keeve.web import worker_process
+from keeve.web.limits import unreadable
 from keeve.web.pages import page
 from keeve.web.security import (
     Anyone,
@@ -138,6 +139,8 @@ async def read_mesh(request: Request, visitor: MayTry) -> Response:
     The body is the file itself; its name, unit, turn and cut are in the address.
     """
     asked = {name: request.query_params.get(name, "") for name in ("name", "unit", "up", "cut")}
+    if "form" in request.headers.get("content-type", ""):
+        raise unreadable()  # the form was read to see where it came from, and is no mesh
     content = await request.body()
     close_holes = request.query_params.get("close") == "yes"
     person = visitor.account_id if visitor else address_of(request)

@@ -13,9 +13,28 @@ const ANSWER_MS = 15000;
 const TICK_MS = 250;
 const OTHERS_MS = 20000;
 
-const read = (name, otherwise) => JSON.parse(localStorage.getItem(name) || JSON.stringify(otherwise));
-const write = (name, value) => localStorage.setItem(name, JSON.stringify(value));
+// What this device would not keep, full or switched off: it lasts as long as the page.
+const unkept = {};
+function read(name, otherwise) {
+  try {
+    return name in unkept ? unkept[name] : JSON.parse(localStorage.getItem(name) || JSON.stringify(otherwise));
+  } catch {
+    return otherwise;
+  }
+}
+function write(name, value) {
+  try {
+    localStorage.setItem(name, JSON.stringify(value));
+    delete unkept[name];
+    return true;
+  } catch {
+    unkept[name] = value;
+    return false;
+  }
+}
 const clock = (seconds) => `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, "0")}`;
+
+const isJson = (answer) => (answer.headers.get("Content-Type") || "").includes("json");
 
 function span(minutes) {
   return minutes >= 60 ? `${Math.floor(minutes / 60)} h ${minutes % 60} min` : `${minutes} min`;
@@ -35,6 +54,8 @@ document.addEventListener("alpine:init", () => {
     aside: [],
     device: null,
     isDrawn: false,
+    // Whether this device would not keep the last step.
+    isFull: false,
 
     init() {
       // Times are the server's, so that a phone with a wrong clock counts the same minutes.
@@ -226,11 +247,12 @@ document.addEventListener("alpine:init", () => {
     },
 
     enqueue(event, to, words) {
-      // One step at a time: until the last one has arrived, a second tap is the same tap.
-      if (this.own(QUEUE).some((item) => item.load === this.$root.dataset.load)) return;
+      // A second tap on the same is the same tap; another one waits behind it.
+      const tapped = JSON.stringify(event);
+      if (this.own(QUEUE).some((item) => item.load === this.$root.dataset.load && item.tapped === tapped)) return;
       const sequence = read(SEQUENCE, 0) + 1;
       write(SEQUENCE, sequence);
-      if (!localStorage.getItem(DEVICE)) write(DEVICE, crypto.randomUUID());
+      if (!read(DEVICE, "")) write(DEVICE, crypto.randomUUID());
       Object.assign(event, {
         id: crypto.randomUUID(),
         device_id: read(DEVICE, ""),
@@ -239,7 +261,8 @@ document.addEventListener("alpine:init", () => {
         schema: 1,
       });
       if (to === "events" && this.when()) event.when = this.when();
-      write(QUEUE, [...read(QUEUE, []), { load: this.$root.dataset.load, holder: HOLDER, to, event, words }]);
+      const step = { load: this.$root.dataset.load, holder: HOLDER, to, event, words, tapped };
+      this.isFull = !write(QUEUE, [...read(QUEUE, []), step]);
       this.send();
     },
 
@@ -276,6 +299,9 @@ document.addEventListener("alpine:init", () => {
         clearTimeout(waiting);
       }
       if (answer.status >= 500) return this.keep("Keeve can't reach its database");
+      // A page of whatever stands between: too many, too large, sign in to this network.
+      const isOurs = answer.ok ? answer.status === 204 || answer.headers.has("Keeve-Holder") : isJson(answer);
+      if (!isOurs) return this.keep("Something between here and Keeve is in the way");
       const told = answer.ok ? null : await answer.json();
       const refusal = told && told.error;
       if (refusal && ["signed_out", "foreign_form"].includes(refusal.code)) {
@@ -314,6 +340,7 @@ document.addEventListener("alpine:init", () => {
 
     kept() {
       const count = this.own(QUEUE).length;
+      if (this.isFull) return "This device is full or keeps nothing: don't close this page.";
       return `${count} step${count > 1 ? "s are" : " is"} saved on this device.`;
     },
 

@@ -1,5 +1,4 @@
 // What belongs to this device and not to the work: light, hand, sound, a screen that stays awake.
-const SETTING = (name) => `keeve-${name}`;
 const TONES = [660, 880];
 const TONE_S = 0.18;
 
@@ -13,13 +12,17 @@ class Device {
     document.addEventListener("visibilitychange", () => this.touched());
     addEventListener("change", (event) => this.chosen(event.target));
     for (const radio of document.querySelectorAll("[data-device]")) {
-      radio.checked = radio.value === (localStorage.getItem(SETTING(radio.dataset.device)) || "");
+      radio.checked = radio.value === setting(radio.dataset.device);
     }
   }
 
   chosen(radio) {
     if (!radio.dataset || !radio.dataset.device) return;
-    localStorage.setItem(SETTING(radio.dataset.device), radio.value);
+    try {
+      localStorage.setItem(`keeve-${radio.dataset.device}`, radio.value);
+    } catch {
+      // It holds for this page.
+    }
     document.documentElement.dataset[radio.dataset.device] = radio.value;
     if (radio.dataset.device === "sound") this.ring();
   }
@@ -43,7 +46,7 @@ class Device {
 
   // Two soft tones and a short shake: heard beside a mixer, no alarm.
   ring() {
-    if (localStorage.getItem(SETTING("sound")) === "off") return;
+    if (setting("sound") === "off") return;
     if (navigator.vibrate && navigator.userActivation && navigator.userActivation.hasBeenActive) navigator.vibrate([120, 80, 120]);
     if (!this.audio || this.audio.state !== "running") return;
     TONES.forEach((hertz, index) => {

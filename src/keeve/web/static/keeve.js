@@ -1,5 +1,13 @@
 // On every page, before it is drawn: how this device shows it; and the one thing a link or a form cannot do.
-for (const name of ["light", "hand"]) document.documentElement.dataset[name] = localStorage.getItem(`keeve-${name}`) || "";
+// A device may keep nothing, and says so by a fault.
+function setting(name) {
+  try {
+    return localStorage.getItem(`keeve-${name}`) || "";
+  } catch {
+    return "";
+  }
+}
+for (const name of ["light", "hand"]) document.documentElement.dataset[name] = setting(name);
 // In whose hands this browser is, a person in a crew: the page says whose it is, the cookie who is signed in now. Where they
 // differ the page was late, and what is kept for others goes all the same.
 const HOLDER = document.documentElement.dataset.holder;
