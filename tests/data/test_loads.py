@@ -179,6 +179,20 @@ def test_a_query_without_a_crew_returns_nothing_and_writes_nothing(
         assert connection.scalar(text("select count(*) from load")) == 0
 
 
+def test_a_transaction_that_failed_leaves_no_crew_behind(
+    engine: Engine, visitor: Visitor, plan_id: UUID, load_id: UUID
+) -> None:
+    one = connect(engine.url.render_as_string(hide_password=False))
+    for spoil in ("select 1 / 0", "insert into load (id) values (null)", "select nothing"):
+        with pytest.raises(DBAPIError), crew_session(one, visitor.crew_id) as session:
+            assert session.scalars(select(models.StoredLoad.number)).all() == [1]
+            session.execute(text(spoil))
+        with open_session(one) as session:
+            assert session.scalars(select(models.StoredLoad)).all() == []
+            assert session.scalar(text("select asking_crew()")) is None
+    one.dispose()
+
+
 def test_reading_inside_reading_takes_one_connection_of_one_crew(engine: Engine, visitor: Visitor) -> None:
     stranger, _ = new_visitor(engine)
     elsewhere = connect(engine.url.render_as_string(hide_password=False))

@@ -17,14 +17,16 @@ import httpx2
 import pytest
 from helpers import job, raw_event
 from people import client_of, new_visitor
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine, select, text
 from sqlalchemy.engine import make_url
+from sqlalchemy.exc import DBAPIError
 
 from keeve.data import loads, plans, sessions
 from keeve.data.accounts import Visitor
 from keeve.launch.postgres import free_port, throwaway
 from keeve.launch.system import ROOT, is_root
-from keeve.store.database import connect
+from keeve.store import models
+from keeve.store.database import connect, crew_session, open_session
 
 EVENTS = 60
 
@@ -105,6 +107,27 @@ def servers(pooled: str) -> Iterator[list[Server]]:
     yield started
     for server in started:
         server.stop()
+
+
+def test_crews_are_apart_through_a_pooler(pooled: str, servers: list[Server]) -> None:
+    """Each transaction may get the connection that another crew's has just left, also one that failed."""
+    engine = connect(pooled)
+    crews = [new_visitor(engine, now=datetime.now(UTC))[0] for _ in range(4)]
+    for visitor in crews:
+        plans.save_plan(engine, visitor, job(title=visitor.name))
+
+    def looks(number: int) -> None:
+        visitor = crews[number % len(crews)]
+        with crew_session(engine, visitor.crew_id) as session:
+            assert session.scalars(select(models.StoredPlan.title)).all() == [visitor.name]
+        with open_session(engine) as session:
+            assert session.scalars(select(models.StoredPlan.title)).all() == []
+        with pytest.raises(DBAPIError), crew_session(engine, visitor.crew_id) as session:
+            session.execute(text("select 1 / 0"))
+
+    with ThreadPoolExecutor(6) as threads:
+        list(threads.map(looks, range(120)))
+    engine.dispose()
 
 
 def test_the_limits_of_a_statement_hold_through_a_pooler(pooled: str, servers: list[Server]) -> None:
