@@ -146,6 +146,7 @@ def create_app(
     app.add_exception_handler(ChangedMeanwhile, _changed_meanwhile)
     app.add_exception_handler(RequestValidationError, _no_route)
     app.add_exception_handler(HTTPException, _no_route)
+    app.add_exception_handler(Exception, _own_fault)
     return app
 
 
@@ -212,6 +213,16 @@ def _changed_meanwhile(request: Request, fault: Exception) -> Response:
     print(f"keeve: changed meanwhile: {type(fault).__name__}", file=sys.stderr)
     message = "Someone else just changed this. Check it and try again."
     return _bad_input(request, InputError("changed_meanwhile", message, []))
+
+
+def _own_fault(request: Request, fault: Exception) -> Response:
+    """A fault of ours that nobody foresaw; ``launch/serve.py`` says where it was."""
+    message = "Keeve made a mistake here. Nothing was changed. Go back and try again."
+    return (
+        _json(500, "own_fault", message)
+        if _wants_json(request)
+        else _plain(request, 500, "Not done", message)
+    )
 
 
 def _no_route(request: Request, fault: Exception) -> Response:

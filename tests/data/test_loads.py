@@ -185,7 +185,6 @@ def test_a_transaction_that_failed_leaves_no_crew_behind(
     one = connect(engine.url.render_as_string(hide_password=False))
     for spoil in ("select 1 / 0", "insert into load (id) values (null)", "select nothing"):
         with pytest.raises(DBAPIError), crew_session(one, visitor.crew_id) as session:
-            assert session.scalars(select(models.StoredLoad.number)).all() == [1]
             session.execute(text(spoil))
         with open_session(one) as session:
             assert session.scalars(select(models.StoredLoad)).all() == []

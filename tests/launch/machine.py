@@ -2,13 +2,28 @@
 
 import contextlib
 import os
+import shutil
 import signal
 import subprocess
 import sys
+import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 
 from keeve.launch.postgres import Cluster, free_port
 from keeve.launch.system import ROOT
+
+
+@contextlib.contextmanager
+def a_machine() -> Iterator["Machine"]:
+    """One that is started, until it is no more needed; with its folder it goes."""
+    folder = Path(tempfile.mkdtemp(prefix="keeve-machine-"))
+    folder.chmod(0o755)
+    machine = Machine(folder)
+    machine.start()
+    yield machine
+    machine.stop()
+    shutil.rmtree(folder)
 
 
 class Machine:

@@ -3,21 +3,18 @@
 import contextlib
 import os
 import re
-import shutil
-import tempfile
 import threading
 import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
-from pathlib import Path
 from random import Random
 from uuid import UUID
 
 import httpx2
 import pytest
 from helpers import job, raw_event
-from launch.machine import Machine
+from launch.machine import Machine, a_machine
 from people import client_of, new_visitor
 from playwright.sync_api import Browser, Page, expect
 from sqlalchemy import Engine, select
@@ -33,13 +30,8 @@ KILLS = int(os.environ.get("KEEVE_KILLS", "4"))
 
 @pytest.fixture
 def machine() -> Iterator[Machine]:
-    folder = Path(tempfile.mkdtemp(prefix="keeve-killed-"))
-    folder.chmod(0o755)
-    machine = Machine(folder)
-    machine.start()
-    yield machine
-    machine.stop()
-    shutil.rmtree(folder)
+    with a_machine() as machine:
+        yield machine
 
 
 def begin_mooring_blocks(page: Page, machine: Machine) -> None:

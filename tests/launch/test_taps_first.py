@@ -3,9 +3,7 @@
 import io
 import json
 import os
-import shutil
 import socket
-import tempfile
 import threading
 import time
 import zipfile
@@ -18,7 +16,7 @@ from uuid import uuid4
 import httpx2
 import pytest
 from helpers import raw_event
-from launch.machine import Machine
+from launch.machine import Machine, a_machine
 from people import client_of, new_visitor
 from PIL import Image
 from started import a_started_load
@@ -36,13 +34,8 @@ _TIMELINE = {
 
 @pytest.fixture(scope="module")
 def machine() -> Iterator[Machine]:
-    folder = Path(tempfile.mkdtemp(prefix="keeve-taps-"))
-    folder.chmod(0o755)
-    machine = Machine(folder)
-    machine.start()
-    yield machine
-    machine.stop()
-    shutil.rmtree(folder)
+    with a_machine() as machine:
+        yield machine
 
 
 @cache

@@ -12,10 +12,12 @@ from urllib.parse import quote
 from uuid import UUID
 
 import pytest
+from fastapi.testclient import TestClient
 from forms_in_html import fields_in
 from helpers import NOON, RAW_JOB, raw_event
 from hostile import TEXTS, VALUES, as_json, spoilt, spoilt_form, spoilt_text
 from httpx2 import Response
+from sqlalchemy.exc import ProgrammingError
 from started import a_started_load
 
 from keeve.core.loads.actions import ACTIONS
@@ -23,6 +25,7 @@ from keeve.core.mixes import get_mix, mix_text
 from keeve.core.rules.calc import all_rules
 from keeve.formats.job_file import read_job
 from keeve.formats.packed_job import pack_job
+from keeve.launch.serve import OneLine
 from keeve.store.database import crew_session
 from keeve.store.models import Event
 from keeve.web.limits import MOST_FIELDS
@@ -250,3 +253,19 @@ def test_a_mesh_that_is_sent_as_a_form_is_refused(client: Client) -> None:
     address = "/plan/mesh?name=a.stl&unit=mm&up=z&cut=length&close=no"
     assert client.post(address, data={"a": "b"}).status_code == 422
     assert client.post(address, files={"a": ("a.stl", b"solid")}).status_code == 422
+
+
+def test_a_fault_of_ours_is_told_in_one_line_without_what_was_asked(
+    client: Client, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def broken(*given: object) -> None:
+        raise ProgrammingError("select secret from account", {"token": "secret"}, Exception("secret"))
+
+    monkeypatch.setattr("keeve.data.jobs.jobs", broken)
+    served = TestClient(OneLine(client.app), base_url="http://127.0.0.1", raise_server_exceptions=False)
+    answer = served.get("/jobs", headers=client.headers)
+    assert (answer.status_code, "Keeve made a mistake" in answer.text) == (500, True)
+    told = capsys.readouterr().err
+    assert told.count("\n") == 1
+    assert "fault at /jobs: ProgrammingError in" in told
+    assert "secret" not in told

@@ -6,12 +6,14 @@ import os
 import socket
 import sys
 import time
+import traceback
 from multiprocessing import connection, get_context
 from multiprocessing.process import BaseProcess
 from pathlib import Path
 from typing import Literal, NamedTuple
 
 import uvicorn
+from starlette.types import ASGIApp, Receive, Scope, Send
 
 from keeve import demo
 from keeve.app import create_app
@@ -45,6 +47,25 @@ class Serving(NamedTuple):
     key: Path | None
     proxy: str | None = None
     demo_for: DemoFor = "this machine"
+
+
+class OneLine:
+    """Says where a fault was that nobody foresaw, in one line: nothing of what was sent or asked of the database."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Answer, whatever happens; the answer to a fault was sent before it comes here."""
+        try:
+            await self.app(scope, receive, send)
+        except Exception as fault:
+            route = getattr(scope.get("route"), "path", "an unknown address")
+            places = [
+                place for place in traceback.extract_tb(fault.__traceback__) if "/keeve/" in place.filename
+            ]
+            where = f"{Path(places[-1].filename).name}:{places[-1].lineno}" if places else "a library"
+            print(f"keeve: fault at {route}: {type(fault).__name__} in {where}", file=sys.stderr, flush=True)
 
 
 def serve(serving: Serving, listener: socket.socket, workers: int) -> None:
@@ -99,7 +120,7 @@ def _work(serving: Serving, listener: socket.socket) -> None:
         demo_for_all=serving.demo_for == "all",
     )
     config = uvicorn.Config(
-        app,
+        OneLine(app),
         http=BoundedLine,
         log_level="warning",
         ssl_certfile=serving.certificate,
