@@ -6,7 +6,7 @@ import signal
 import subprocess
 import sys
 from collections.abc import Iterator
-from datetime import timedelta
+from datetime import date, timedelta
 from pathlib import Path
 
 import pytest
@@ -15,12 +15,12 @@ from sqlalchemy import Engine, text
 
 from keeve.cli import main
 from keeve.demo import enter, load_demo
-from keeve.launch.backup import keep_tonights, until_night
+from keeve.launch.backup import keep_tonights, restore, until_night
 from keeve.launch.postgres import Cluster, throwaway
 from keeve.launch.system import ROOT
 from keeve.launch.up import up
 from keeve.store.database import connect
-from keeve.store.migrate import migrate
+from keeve.store.migrate import migrate, newest_version
 
 COUNTS = (
     "select (select count(*) from event), (select count(*) from plan), (select count(*) from mix_version), "
@@ -241,3 +241,34 @@ def test_several_workers_serve_one_address(cluster: Cluster) -> None:
             assert {client.get(f"{origin}/sign-in").status_code for _ in range(6)} == {200}
         started.send_signal(signal.SIGINT)
         assert started.wait(timeout=30) == 0
+
+
+@pytest.mark.parametrize(
+    "file", sorted((ROOT / "tests" / "golden").glob("version-*.backup")), ids=lambda file: file.stem
+)
+def test_a_backup_of_every_version_comes_back_at_this_one_with_its_doors_shut(
+    filled: Engine, file: Path
+) -> None:
+    assert restore(file) == 0
+    with filled.connect() as connection:
+        assert connection.scalar(text("select version_num from alembic_version")) == newest_version()
+        assert connection.scalar(text("select count(*) from load")) == 1
+        titles = connection.scalars(text("select title from plan")).all()
+        assert "Kept from version 1" in titles
+        doors = (
+            "select (select count(*) from sign_in), (select count(*) from invitation where used_at is null), "
+            "(select count(*) from share_link where withdrawn_at is null), "
+            "(select count(*) from calendar_feed where withdrawn_at is null)"
+        )
+        assert connection.execute(text(doors)).one() == (0, 0, 0, 0)
+
+
+def test_a_night_that_was_broken_off_is_told_and_made_again(
+    cluster: Cluster, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    day = date(2026, 5, 4)
+    broken = tmp_path / "keeve-2026-05-03.backup.unfinished"
+    broken.write_bytes(b"half of it")
+    keep_tonights(of_owner(cluster.url), tmp_path, day)
+    assert "keeve-2026-05-03.backup.unfinished was broken off" in capsys.readouterr().err
+    assert [file.name for file in tmp_path.iterdir()] == ["keeve-2026-05-04.backup"]

@@ -31,7 +31,7 @@ def migrate(engine: Engine, to: str = "head") -> None:
     Raises:
         ForeignSchemaError: the database has had migrations that this version does not know.
     """
-    if _version(engine) == _newest():
+    if _version(engine) == newest_version():
         return  # reading in what migrates takes longer than all the rest of a start
     from alembic import command
     from alembic.config import Config
@@ -52,7 +52,7 @@ def migrate(engine: Engine, to: str = "head") -> None:
         _settle(connection)
 
 
-def _newest() -> str:
+def newest_version() -> str:
     """The version that this code is of: the last of its migrations, which are numbered."""
     return f"v{max(_numbers())}"
 
