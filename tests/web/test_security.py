@@ -266,6 +266,13 @@ def test_signing_out_ends_the_session(client: Client) -> None:
     assert client.get("/log").headers["location"].startswith("/sign-in")
 
 
+@pytest.mark.parametrize(
+    "path", ["/static/", "/static/vendor/", "/static/../app.py", "/static/%2e%2e/app.py"]
+)
+def test_files_are_answered_from_a_fixed_list(client: Client, path: str) -> None:
+    assert client.get(path).status_code == 404
+
+
 def test_every_answer_is_guarded(client: Client) -> None:
     for path in ("/plan", "/nothing-here", "/static/keeve.css", "/log.csv"):
         headers = client.get(path).headers
