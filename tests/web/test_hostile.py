@@ -32,7 +32,7 @@ from keeve.web.limits import MOST_FIELDS
 from web.conftest import Client
 from web.test_security import a_load, every_route
 
-REQUESTS = int(os.environ.get("KEEVE_HOSTILE", "800"))
+REQUESTS = int(os.environ.get("KEEVE_HOSTILE", "500"))
 PAGES = (
     "/",
     "/jobs",
