@@ -10,8 +10,8 @@ import pytest
 from helpers import CAST, job, raw_event
 from started import a_started_load
 
+from keeve.core.rules.mesh import MOST_BYTES
 from keeve.data import loads, plans
-from keeve.data.meshes import MOST_BYTES
 from keeve.demo.rose import rose_stl
 from web.conftest import Client
 

@@ -18,7 +18,6 @@ from keeve.core.curing.pours import (
     SaidLine,
     TaskLine,
     cure_of,
-    hardened,
     state_of,
     tasks,
 )
@@ -192,7 +191,7 @@ def _line(
         cure,
         lines,
         readings,
-        hardened(cure, daily, readings, now),
+        daily,
     )
 
 

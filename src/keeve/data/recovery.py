@@ -100,13 +100,11 @@ def recover(
                 account.second_ends_at = now + SECOND_STEP_STANDS
                 note_of_account(session, account.id, "recovery_waits", now, address=address)
             hours = math.ceil((account.second_ends_at - now) / timedelta(hours=1))
-            wait = f"Two-step sign-in is on. Enter your phone's code too, or come back in {hours} h."
+            refusal = f"Two-step sign-in is on. Enter your phone's code too, or come back in {hours} h."
         else:
             session.add(failure(name, address, now))
-            wait = ""
-    if wait:
-        raise SignInRefused(wait)
-    raise SignInRefused("Wrong name or recovery code. Check both, or ask your crew lead for a link.")
+            refusal = "Wrong name or recovery code. Check both, or ask your crew lead for a link."
+    raise SignInRefused(refusal)
 
 
 def reset_link(engine: Engine, visitor: Visitor, account_id: UUID, now: datetime) -> str | None:

@@ -44,9 +44,8 @@ def mould_section(given: SizedItem) -> Drawing:
         given: the mould, as plain values of the job file, with ``container_m3`` and ``model_m3``.
     """
     container_m3, model_m3 = given["container_m3"], given.get("model_m3", 0.0)
-    hollow = _part(given.need["container"]) or _box(
-        _WIDE * (container_m3 / _WIDE**2) ** (1 / 3), (container_m3 / _WIDE**2) ** (1 / 3)
-    )
+    high = (container_m3 / _WIDE**2) ** (1 / 3)
+    hollow = _part(given.need["container"]) or _box(_WIDE * high, high)
     model = _model(given, hollow, model_m3) if model_m3 else None
     filled = _filled_by(hollow, container_m3, model, model_m3)
     levels = _levels(given.need.get("pieces", [1.0]), container_m3 - model_m3, hollow.high, filled)
@@ -97,7 +96,7 @@ def _part(part: Mapping[str, Any]) -> _Part | None:
     return _of_a_solid(solids[0])
 
 
-def _of_a_solid(solid: Mapping[str, Any]) -> _Part | None:
+def _of_a_solid(solid: Mapping[str, Any]) -> _Part:
     """A simple solid: how wide it is at each level, and what is behind the cut."""
     base, high, kind = solid["length_m"], solid["height_m"], solid["solid"]
     steps = [index / _STEPS for index in range(_STEPS + 1)]

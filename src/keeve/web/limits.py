@@ -8,8 +8,8 @@ from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from keeve.core.errors import InputError
+from keeve.core.rules.mesh import MOST_BYTES as MOST_MESH_BYTES
 from keeve.core.texts import why_unfit
-from keeve.data.meshes import MOST_BYTES as MOST_MESH_BYTES
 
 # Forms and the small files on them (a mix, a job).
 _MOST_BYTES = 1_000_000

@@ -22,7 +22,7 @@ _TAP_THREADS = 2
 _TAPS = "/bench/"
 
 
-def threads_for(path: str) -> CapacityLimiter | None:
+def _threads_for(path: str) -> CapacityLimiter | None:
     """The threads in which what is asked at a path is answered; None for those of everything else."""
     if not path.startswith(_TAPS):
         return None
@@ -45,7 +45,7 @@ async def with_timeout(act: Callable[[], _T], path: str = "") -> _T:
         TimeoutError: it takes too long; its thread is left to end by itself.
     """
     with fail_after(MOST_SECONDS):
-        return await run_sync(act, abandon_on_cancel=True, limiter=threads_for(path))
+        return await run_sync(act, abandon_on_cancel=True, limiter=_threads_for(path))
 
 
 class TimeoutRoute(APIRoute):

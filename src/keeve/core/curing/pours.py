@@ -209,7 +209,7 @@ class TaskLine:
 
 @dataclass(frozen=True)
 class PourLine:
-    """A pour with its tasks, the temperatures read in it, in order, and how far it has hardened."""
+    """A pour with its tasks, the temperatures read in it, in order, and the air of its days, °C."""
 
     job_id: UUID
     day: date
@@ -218,7 +218,7 @@ class PourLine:
     cure: Cure
     tasks: Sequence[TaskLine]
     readings: Sequence[Reading]
-    hardened: Hardened | None = None
+    daily_c: Sequence[float]
 
 
 def state_of(task: Task, said: Said | None, now: datetime) -> State:

@@ -7,6 +7,7 @@ from uuid import UUID
 from fastapi import HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
+from keeve.core.curing.pours import hardened
 from keeve.core.errors import InputError
 from keeve.data import calendar_feeds, days, pours, specimens
 from keeve.data.accounts import Visitor
@@ -118,11 +119,15 @@ def _page(
     **wrong: Any,
 ) -> Response:
     token = calendar_feeds.feed_of(database, visitor)
+    followed = pours.pours(database, visitor, weather, now)
     return page(
         request,
         "curing/cure.html",
         status,
-        pours=[(pour, cure_bars(pour, now)) for pour in pours.pours(database, visitor, weather, now)],
+        pours=[
+            (pour, cure_bars(pour, now), hardened(pour.cure, pour.daily_c, pour.readings, now))
+            for pour in followed
+        ],
         feed=f"{address_of_site(request)}/calendar/{token}.ics" if token else None,
         is_simulated=weather.is_simulated,
         most=pours.MOST,

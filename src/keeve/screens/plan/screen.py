@@ -19,7 +19,6 @@ from keeve.data import jobs, loads, mixes, plans, stockpiles, yard
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
 from keeve.data.job_summaries import ClosedWaste
-from keeve.data.meshes import read_mesh_file
 from keeve.data.next_time import next_time
 from keeve.data.plan_start import plan_start
 from keeve.drawing.composition import LayerBand, composition
@@ -28,6 +27,7 @@ from keeve.drawing.shape_pictures import shape_picture
 from keeve.drawing.sketch import Sketch, sketch
 from keeve.drawing.volume_bar import VolumeBar, volume_bar
 from keeve.formats.job_file import parse_job
+from keeve.formats.mesh_figures import read_mesh_file
 from keeve.screens.account.sign_in import remember_units
 from keeve.screens.plan import form as plan_form
 from keeve.screens.plan import form_job as plan_job

@@ -5,8 +5,8 @@ import math
 import pytest
 
 from keeve.core.errors import InputError
-from keeve.data.meshes import read_mesh_file
 from keeve.demo.rose import HEIGHT_MM, RADIUS_MM, rose_stl
+from keeve.formats.mesh_figures import read_mesh_file
 
 
 def test_a_file_is_read_by_its_ending_and_its_unit() -> None:
