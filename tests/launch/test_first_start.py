@@ -17,7 +17,7 @@ from keeve.launch.system import ROOT
 from keeve.store.database import connect
 from keeve.store.migrate import migrate
 
-KILLS = int(os.environ.get("KEEVE_KILLS", "4"))
+KILLS = int(os.environ.get("KEEVE_KILLS", "2"))
 # What ``up`` does before it serves.
 START = """
 import sys

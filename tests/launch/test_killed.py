@@ -28,7 +28,7 @@ from keeve.store.database import connect, crew_reading
 KILLS = int(os.environ.get("KEEVE_KILLS", "4"))
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def machine() -> Iterator[Machine]:
     with a_machine() as machine:
         yield machine

@@ -7,6 +7,7 @@ import socket
 import subprocess
 import sys
 import urllib.request
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -79,25 +80,41 @@ def test_a_package_that_may_not_be_installed(monkeypatch: pytest.MonkeyPatch) ->
         install("postgresql", "The PostgreSQL server")
 
 
-@pytest.mark.parametrize(("host", "shown"), [("127.0.0.1", "127.0.0.1"), ("::1", "[::1]")])
-def test_up_serves_with_its_demo_and_stops_what_it_started(host: str, shown: str) -> None:
-    """Started as a person would, on a database of its own, stopped by Ctrl-C."""
+@pytest.fixture(scope="module")
+def own_database() -> Iterator[str]:
     with throwaway() as cluster:
-        environment = {
-            **os.environ, "DATABASE_URL": cluster.url.replace("postgresql+psycopg", "postgres"),
-            "PYTHONPATH": str(ROOT / "src"),
-        }  # fmt: skip
-        command = [sys.executable, "-m", "keeve", "up", "--port", "0", "--host", host]
-        with subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True) as started:
-            assert started.stdout is not None
-            first = started.stdout.readline()
-            found = re.search(rf"http://{re.escape(shown)}:\d+", first)
-            assert found, first
-            assert "Demo sign-in: name wren" in started.stdout.readline()
-            with urllib.request.urlopen(f"{found[0]}/sign-in") as answer:
-                assert b"Sign in" in answer.read()
-            started.send_signal(signal.SIGINT)
-            assert started.wait(timeout=20) == 0
+        yield cluster.url.replace("postgresql+psycopg", "postgres")
+
+
+def started(database: str, host: str) -> "subprocess.Popen[str]":
+    environment = {**os.environ, "DATABASE_URL": database, "PYTHONPATH": str(ROOT / "src")}
+    command = [sys.executable, "-m", "keeve", "up", "--port", "0", "--host", host]
+    return subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True)
+
+
+@pytest.mark.parametrize(("host", "shown"), [("127.0.0.1", "127.0.0.1"), ("::1", "[::1]")])
+def test_up_serves_with_its_demo_and_stops_what_it_started(own_database: str, host: str, shown: str) -> None:
+    """Started as a person would, on a database of its own, stopped by Ctrl-C."""
+    with started(own_database, host) as up:
+        assert up.stdout is not None
+        first = up.stdout.readline()
+        found = re.search(rf"http://{re.escape(shown)}:\d+", first)
+        assert found, first
+        assert "Demo sign-in: name wren" in up.stdout.readline()
+        with urllib.request.urlopen(f"{found[0]}/sign-in") as answer:
+            assert b"Sign in" in answer.read()
+        up.send_signal(signal.SIGINT)
+        assert up.wait(timeout=20) == 0
+
+
+def test_it_is_stopped_as_soon_as_it_says_where_it_is(own_database: str) -> None:
+    """While what was read in is put aside a Ctrl-C was lost: it was raised where nobody could hear it."""
+    for _ in range(2):
+        with started(own_database, "127.0.0.1") as up:
+            assert up.stdout is not None
+            assert "Keeve is at" in up.stdout.readline()
+            up.send_signal(signal.SIGINT)
+            assert up.wait(timeout=20) == 0
 
 
 def test_who_may_sign_in_where_others_reach_it(quick_passwords: None) -> None:

@@ -79,7 +79,6 @@ def test_the_report_of_the_demos_slab(engine: Engine, demo: tuple[Visitor, str],
     assert (
         report_of(Client(engine, later, seen_as=demo), job_id, "?specified=25&standard=en-206")[0] == content
     )
-    assert report_of(client, job_id, "?size=letter")[0] != content
 
 
 def test_what_was_put_right_or_struck_out_is_in_it(client: Client, load_id: UUID) -> None:

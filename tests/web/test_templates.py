@@ -3,7 +3,7 @@
 import pytest
 from jinja2 import nodes
 
-from keeve.web.pages import environment
+from keeve.web.environment import environment
 
 ARITHMETIC = (nodes.Add, nodes.Sub, nodes.Mul, nodes.Div, nodes.FloorDiv, nodes.Mod, nodes.Pow)
 

@@ -32,8 +32,8 @@ def in_a_loop(work: Callable[[], Awaitable[Any]]) -> None:
         portal.call(work)
 
 
-def run(*asked: Any, request: Any = None, person: Any = None) -> Any:
-    return worker_process.run(request or Asking(), person or uuid4(), *asked)
+def run(*asked: Any, request: Any = None, person: Any = None, **how: Any) -> Any:
+    return worker_process.run(request or Asking(), person or uuid4(), *asked, **how)
 
 
 def test_it_is_done_in_another_process() -> None:
@@ -103,9 +103,8 @@ def test_a_process_that_is_killed_is_told_and_another_takes_its_place() -> None:
 
 
 def test_what_takes_too_long_or_is_too_much_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(worker_process, "_MOST_SECONDS", 0.3)
     with pytest.raises(InputError, match="takes too long"):
-        in_a_loop(lambda: run(time.sleep, 600))
+        in_a_loop(lambda: run(time.sleep, 600, seconds=0.3))
     monkeypatch.setattr(worker_process, "_MOST_WAITING", 0)
     with pytest.raises(InputError, match="in a minute"):
         in_a_loop(lambda: run(os.getpid))

@@ -21,7 +21,8 @@ _PROGRAMS = {
     "hunspell": "Hunspell, which checks the spelling,",
 }
 _DICTIONARY = Path("/usr/share/hunspell/en_GB.dic")
-_IN_PARALLEL = ("-n", "2")
+# A file's tests by one process: what they share, a demo or a server, is made once.
+_IN_PARALLEL = ("-n", "2", "--dist", "loadfile")
 
 
 def check(pytest: Sequence[str]) -> int:

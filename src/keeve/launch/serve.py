@@ -3,10 +3,12 @@
 import contextlib
 import gc
 import os
+import signal
 import socket
 import sys
 import time
 import traceback
+from collections.abc import Iterator
 from multiprocessing import connection, get_context
 from multiprocessing.process import BaseProcess
 from pathlib import Path
@@ -76,7 +78,8 @@ def serve(serving: Serving, listener: socket.socket, workers: int) -> None:
     if workers == 1:
         _work(serving, listener)
         return
-    gc.collect()
+    with _stopped_afterwards():
+        gc.collect()
     _keep_what_is_read_in()
     launcher, fork = os.getpid(), get_context("fork")
 
@@ -102,6 +105,16 @@ def serve(serving: Serving, listener: socket.socket, workers: int) -> None:
             process.terminate()
         for process in processes:
             process.join()
+
+
+@contextlib.contextmanager
+def _stopped_afterwards() -> Iterator[None]:
+    """A Ctrl-C meanwhile counts afterwards: while things are let go it would be lost without a word."""
+    held = signal.pthread_sigmask(signal.SIG_BLOCK, (signal.SIGINT, signal.SIGTERM))
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, held)
 
 
 def _keep_what_is_read_in() -> None:

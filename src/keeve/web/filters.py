@@ -223,14 +223,14 @@ _DAYS_SAID: Mapping[int, str] = {0: "today", 1: "yesterday", -1: "tomorrow"}
 
 def _near_date(context: Context, moment: datetime) -> str:
     """A day without its year where that is this year."""
-    now: datetime = context["request"].app.state.clock()
+    now: datetime = context["asked_at"]
     return write_day_in_year(_local_day(context, moment), _local_day(context, now).year, context["units"])
 
 
 @pass_context
 def _near_day(context: Context, moment: datetime) -> str:
     """A day as one says it: today, yesterday, tomorrow, the day of the week where it is near, else the date."""
-    now: datetime = context["request"].app.state.clock()
+    now: datetime = context["asked_at"]
     day, today = _local_day(context, moment), _local_day(context, now)
     days = (today - day).days
     if days in _DAYS_SAID:
@@ -246,7 +246,7 @@ _NEAR = timedelta(days=3)
 
 @pass_context
 def _is_near(context: Context, moment: datetime) -> bool:
-    now: datetime = context["request"].app.state.clock()
+    now: datetime = context["asked_at"]
     return abs(moment - now) < _NEAR
 
 

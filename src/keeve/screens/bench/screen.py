@@ -13,14 +13,9 @@ from keeve.core.loads.running_load import RunningLoad
 from keeve.data import loads, stockpiles
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
-from keeve.drawing.drying import drying_charts
-from keeve.drawing.section import section
-from keeve.drawing.set_clock import clock_lines
-from keeve.drawing.states import state_at, state_of
-from keeve.drawing.states.plaster_stages import stage_drawing
-from keeve.drawing.water_line import water_lines
+from keeve.screens.bench.drawn import drawn, drawn_between
 from keeve.screens.bench.form import in_words, typed_event
-from keeve.screens.bench.view import BenchView, bench_view, between_readings
+from keeve.screens.bench.view import BenchView, bench_view
 from keeve.screens.mixes.a_load import a_load
 from keeve.screens.our_kit.stockpile_chart import stockpile_charts
 from keeve.web.pages import page
@@ -50,7 +45,7 @@ def show(request: Request, database: Database, visitor: SignedIn, now: Now, load
     """The bench of one load, and which others are in work."""
     view = _bench(database, visitor, load_id, now)
     in_work = loads.loads_in_work(database, visitor, now)
-    return _page(request, "bench/bench.html", view, load_id=load_id, in_work=in_work)
+    return page(request, "bench/bench.html", in_work=in_work, **drawn(view))
 
 
 @router.get("/bench/{load_id}/offers")
@@ -74,9 +69,7 @@ def show_between(
     request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID
 ) -> Response:
     """The drawings between too dry and too wet, of the test that is asked for now."""
-    found = between_readings(_bench(database, visitor, load_id, now))
-    slides = [(slide, state_at(slide.drawing, slide.wetness)) for slide in found.slides]
-    return page(request, "bench/between.html", slides=slides, found=found)
+    return page(request, "bench/between.html", **drawn_between(_bench(database, visitor, load_id, now)))
 
 
 @router.post("/bench/{load_id}/events")
@@ -103,7 +96,7 @@ def record(
         raise HTTPException(404)
     if request.headers.get("prefer") == "return=minimal":
         return Response(status_code=204)  # it is kept, and nobody looks at that load just now
-    return _page(request, "bench/act.html", bench_view(running, now))
+    return page(request, "bench/act.html", **drawn(bench_view(running, now)))
 
 
 @router.post("/bench/{load_id}/stockpile")
@@ -120,7 +113,7 @@ def record_of_stockpile(
     running = _running(database, visitor, load_id)
     if not stockpiles.record_of_load(database, visitor, running.plan, event, now, weather):
         raise HTTPException(404)
-    return _page(request, "bench/act.html", _bench(database, visitor, load_id, now))
+    return page(request, "bench/act.html", **drawn(_bench(database, visitor, load_id, now)))
 
 
 @router.get("/bench/{load_id}/stockpile-chart")
@@ -151,25 +144,3 @@ def _refused(fault: InputError, view: BenchView, visitor: Visitor) -> Response:
     reworded, offer = in_words(fault, view, visitor.units)
     answer = reworded.as_json()
     return JSONResponse({**answer, "offer": f"I meant {offer}" if offer else ""}, status_code=422)
-
-
-def _page(request: Request, template: str, view: BenchView, **more: Any) -> Response:
-    return page(
-        request,
-        template,
-        **more,
-        bench=view,
-        running=view.running,
-        plan=view.running.plan,
-        load=view.now.load,
-        state=view.running.state,
-        now=view.now,
-        section=section(view.section),
-        lines=water_lines(view.water),
-        clock=view.clock,
-        clocks=clock_lines(view.clock) if view.clock else [],
-        charts=drying_charts(view.drying) if view.drying else [],
-        stage_drawing=stage_drawing,
-        state_of=state_of,
-        state_at=state_at,
-    )

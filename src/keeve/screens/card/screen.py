@@ -16,6 +16,7 @@ from keeve.data.plans import SavedPlan
 from keeve.formats.csv_table import PLAN_COLUMNS, csv_lines, plan_rows
 from keeve.formats.job_file import MEDIA_TYPE, write_job
 from keeve.formats.pdf import Paper, page_as_png, write_paper
+from keeve.screens.card.drawn import drawn
 from keeve.screens.card.view import BegunLoad, PlanOnPaper, card_page, in_gauge, plan_on_paper
 from keeve.screens.paper import printed as paper
 from keeve.web.filters import slug
@@ -51,9 +52,7 @@ def show(
     started = mixed.get(number)
     setting = started.state.setting if started else loads.setting_of(database, visitor, saved.plan)
     shown = card_page(plan_id, saved.job_id, gauged, expected, begun, setting)
-    return page(
-        request, "card/card.html", shown=shown, plan=shown.plan, moment=now, **paper.drawn(shown.card)
-    )
+    return page(request, "card/card.html", shown=shown, plan=shown.plan, moment=now, **drawn(shown.card))
 
 
 @router.get("/plan/{plan_id}/print")
@@ -62,7 +61,7 @@ def on_paper(
 ) -> Response:
     """The shopping list and every card, a page each."""
     printed = _sheets(database, visitor, plan_id, now, weather)
-    cards = [paper.drawn(card) for card in printed.cards]
+    cards = [drawn(card) for card in printed.cards]
     return page(request, "card/print.html", printed=printed, plan=printed.plan, cards=cards)
 
 

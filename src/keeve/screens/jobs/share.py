@@ -7,8 +7,8 @@ from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.mixes.model import Gauge
 from keeve.data import plans, sharing
+from keeve.screens.card.drawn import drawn
 from keeve.screens.card.view import card_of
-from keeve.screens.paper.printed import drawn
 from keeve.web.pages import page
 from keeve.web.security import Database, MayMix, Now, screen_router
 

@@ -10,11 +10,9 @@ import tinycss2
 from markupsafe import Markup
 from tinycss2.ast import QualifiedRule
 
-from keeve.drawing.section import section
-from keeve.drawing.set_clock import clock_lines
-from keeve.drawing.water_line import water_lines
 from keeve.formats.pdf import Page, Paper
-from keeve.screens.card.view import LoadCard, PlanOnPaper
+from keeve.screens.card.drawn import drawn
+from keeve.screens.card.view import PlanOnPaper
 
 _WEB = Path(__file__).parents[2] / "web"
 STATIC = _WEB / "static"
@@ -89,19 +87,6 @@ def composed(printed: PlanOnPaper, size: str, set_in: Callable[..., str]) -> Pap
 def with_carried_styles(html: str) -> str:
     """A text for paper: a picture there knows only its own styles, so each carries those and its hatches."""
     return _FIGURE.sub(_carried, html)
-
-
-def drawn(card: LoadCard) -> dict[str, Any]:
-    """A card with its pictures."""
-    return {
-        "load": card.load,
-        "steps": card.steps,
-        "section": section(card.section),
-        "lines": water_lines(card.water),
-        "expected_words": card.expected_words,
-        "clock": card.clock,
-        "clocks": clock_lines(card.clock) if card.clock else [],
-    }
 
 
 _FIGURE = re.compile(r'<figure class="([^"]*)"([^>]*)>(.*?)</figure>', re.DOTALL)

@@ -12,8 +12,8 @@ from keeve.data import loads, plans
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
 from keeve.formats.packed_job import pack_job, unpack_job
+from keeve.screens.card.drawn import drawn
 from keeve.screens.card.view import quick_card
-from keeve.screens.paper.printed import drawn
 from keeve.web.pages import page
 from keeve.web.security import Database, Forecast, MayMix, Now, screen_router
 

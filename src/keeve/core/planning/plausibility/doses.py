@@ -7,6 +7,7 @@ from keeve.core.mixes.model import Admixture, Mix
 from keeve.core.planning.amounts import LEAST_DIVISIONS
 from keeve.core.planning.job import AdmixtureLabel, Job
 from keeve.core.planning.plan import AdmixtureAmount, Load
+from keeve.core.rules.admixtures import CWT_US_KG, FLOZ_US_ML
 from keeve.core.rules.registry import RuleWarning
 
 # A label may say that much more or less than is usual before a word is said.
@@ -74,8 +75,13 @@ def _counted(
     is_liquid = label.form == "liquid"
     measured = amount.volume_ml if is_liquid else (amount.mass_kg or 0.0) * 1000
     if usual.usual_per_100kg and measured:
-        per_100kg = measured / load.binder_kg * 100
-        return per_100kg, usual.usual_per_100kg, f"{'mL' if is_liquid else 'g'} per 100 kg of cement and lime"
+        per_100kg, span = measured / load.binder_kg * 100, usual.usual_per_100kg
+        # In the unit of the label where that is one of the two that labels have.
+        if is_liquid and label.basis == "floz_per_us_cwt":
+            each = FLOZ_US_ML * 100 / CWT_US_KG
+            least, greatest = (round(one / each, 1) for one in span)
+            return per_100kg / each, (least, greatest), "US fl oz per US cwt of cement and lime"
+        return per_100kg, span, f"{'mL' if is_liquid else 'g'} per 100 kg of cement and lime"
     if usual.usual_dose and label.basis == usual.usual_basis and label.dose:
         return label.dose, (usual.usual_dose / 2, usual.usual_dose * 2), "of the unit on the label"
     return None
