@@ -13,7 +13,8 @@ from collections.abc import Callable, Mapping, Sequence
 from textwrap import indent
 from typing import Annotated, Any, NamedTuple, ParamSpec, TypeVar, get_type_hints
 
-from pydantic import AliasChoices, BaseModel, ConfigDict, Field, create_model
+from pydantic import AfterValidator, AliasChoices, BaseModel, ConfigDict, Field, create_model
+from pydantic_core import PydanticKnownError
 
 from keeve.core.errors import InputError, validated
 from keeve.core.rules.value_ranges import PLAIN, impossible
@@ -24,7 +25,17 @@ VERSION = "2026.11"
 
 # In no unit is a figure of the work larger: what is over it is a slip, and would be carried through every figure.
 LARGEST = 1e9
-Dimension = Annotated[float, Field(gt=0, le=LARGEST)]
+# As far under one as the largest is over it: divided by less, a figure would leave the numbers there are.
+_SMALLEST = 1 / LARGEST
+
+
+def _not_nothing(figure: float) -> float:
+    if figure < _SMALLEST:
+        raise PydanticKnownError("greater_than", {"gt": 0})
+    return figure
+
+
+Dimension = Annotated[float, Field(gt=0, le=LARGEST), AfterValidator(_not_nothing)]
 Amount = Annotated[float, Field(ge=0, le=LARGEST)]
 Signed = Annotated[float, Field(ge=-LARGEST, le=LARGEST)]
 Fraction = Annotated[float, Field(ge=0, lt=1)]

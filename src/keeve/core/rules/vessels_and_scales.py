@@ -21,7 +21,7 @@ from keeve.core.rules.registry import (
     rule,
 )
 from keeve.core.texts import ByName, Few
-from keeve.core.tolerances import ROUNDING, whole_down, whole_up
+from keeve.core.tolerances import ROUNDING, UNMEASURABLE, whole_down, whole_up
 
 # A vessel is filled whole, to the half or to the quarter.
 _FILLS = (1.0, 0.5, 0.25)
@@ -137,6 +137,12 @@ def _measure(
     if fill not in _FILLS:
         raise InputError("fraction", "fraction must be 1, 0.5 or 0.25.", ["fraction"])
     measure = _Measure(name, mass_kg / density * 1000, vessel_l * fill, fill)
+    if measure.wanted_l < UNMEASURABLE:
+        raise InputError(
+            "too_little",
+            f"masses_kg has next to nothing of {name!r}. Check the weight.",
+            [f"masses_kg.{name}"],
+        )
     if measure.wanted_l / measure.step_l > _MOST_STEPS:
         raise InputError(
             "vessel_too_small",
