@@ -43,6 +43,7 @@ from keeve.screens.our_kit import screen as yard
 from keeve.screens.plan import quick
 from keeve.screens.plan import screen as plan
 from keeve.screens.today import screen as today
+from keeve.screens.without_signal import screen as without_signal
 from keeve.web import pages, static_files
 from keeve.web.api import create_api
 from keeve.web.limits import TOO_LARGE, TOO_SLOW, BodyLimit, too_large, unreadable
@@ -52,6 +53,7 @@ from keeve.web.security import ForeignForm, NotAllowed, SecureHeaders, SignInNee
 SCREENS = (
     today,
     bench,
+    without_signal,
     plan,
     quality,
     log_import,

@@ -97,9 +97,14 @@ _LOOK = """tags => axe.run({runOnly: {type: "tag", values: tags}, resultTypes: [
 class Visit:
     """A page that fails the test on any console message, page error or request off the origin."""
 
-    def __init__(self, page: Page, origin: str, token: str, sign_in_name: str = "") -> None:
+    def __init__(
+        self, page: Page, origin: str, token: str, sign_in_name: str = "", *, with_device: bool = False
+    ) -> None:
         self.page, self.origin, self.token, self.sign_in_name = page, origin, token, sign_in_name
         self.wrong: list[str] = []
+        if not with_device:
+            # Where nothing is cut off, no test waits for an interpreter that starts.
+            page.add_init_script("localStorage.setItem('keeve-signal', 'off')")
         page.on("console", lambda message: self.wrong.append(f"console {message.type}: {message.text}"))
         page.on("pageerror", lambda error: self.wrong.append(f"page error: {error}"))
         page.on("request", lambda request: self._request(request.url))
@@ -132,9 +137,11 @@ class Visit:
 
 
 @contextlib.contextmanager
-def visiting(browser: Browser, engine: Engine, origin: str, **context: Any) -> Iterator[Visit]:
+def visiting(
+    browser: Browser, engine: Engine, origin: str, *, with_device: bool = False, **context: Any
+) -> Iterator[Visit]:
     person, token = new_visitor(engine)
     with browser.new_context(**context) as opened:
-        visit = Visit(opened.new_page(), origin, token, person.name.lower())
+        visit = Visit(opened.new_page(), origin, token, person.name.lower(), with_device=with_device)
         yield visit
         assert visit.wrong == []

@@ -1,17 +1,23 @@
-"""What ships from the npm registry is what VENDOR.toml says, and nothing else."""
+"""What ships from the registries is what VENDOR.toml says, and nothing else."""
 
 import hashlib
 import tomllib
 from pathlib import Path
 
+import pydantic_core
 import pytest
 
-import keeve.web
+import keeve
 
-VENDORED = [Path(keeve.web.__file__).parent / "static" / "vendor", Path(__file__).parent / "vendor"]
+_KEEVE = Path(keeve.__file__).parent
+VENDORED = {
+    "pages": _KEEVE / "web" / "static" / "vendor",
+    "device": _KEEVE / "screens" / "without_signal" / "vendor",
+    "tests": Path(__file__).parent / "vendor",
+}
 
 
-@pytest.mark.parametrize("folder", VENDORED, ids=["application", "tests"])
+@pytest.mark.parametrize("folder", VENDORED.values(), ids=VENDORED)
 def test_vendored_files_are_listed_unchanged_and_licensed(folder: Path) -> None:
     listed = tomllib.loads((folder / "VENDOR.toml").read_text())["file"]
     for item in listed:
@@ -25,3 +31,10 @@ def test_vendored_files_are_listed_unchanged_and_licensed(folder: Path) -> None:
         *licences,
         *(item["name"] for item in listed),
     }
+
+
+def test_the_device_runs_the_version_of_the_server() -> None:
+    listed = tomllib.loads((VENDORED["device"] / "VENDOR.toml").read_text())["file"]
+    (compiled,) = (item for item in listed if item["package"] == "pydantic-core")
+    assert compiled["version"] == pydantic_core.__version__
+    assert f"-{compiled['version']}-" in compiled["name"]

@@ -2,10 +2,10 @@
 
 import json
 import logging
-from collections.abc import Mapping, Sequence
-from datetime import datetime, timedelta
+from collections.abc import Sequence
+from datetime import datetime
 from typing import Any
-from uuid import UUID, uuid4
+from uuid import UUID
 
 from sqlalchemy import ColumnElement, Select, Text, bindparam, cast, func, select
 from sqlalchemy.dialects.postgresql import insert
@@ -13,18 +13,15 @@ from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
 from keeve.core.loads.actions import parse_event
-from keeve.core.loads.event import LONGEST_NAME, LoadEvent, event_json, in_order
+from keeve.core.loads.event import LoadEvent, event_json, in_order
 from keeve.core.loads.fold import fold_ordered
 from keeve.core.loads.running_load import RunningLoad
-from keeve.core.texts import written
 from keeve.data.accounts import Visitor
 from keeve.data.plans import plans_by_id
 from keeve.store import models
 from keeve.store.queries import has_event
 
 _log = logging.getLogger(__name__)
-# A phone's clock may run a little ahead; further, and the clock of working life would lie.
-_CLOCK_AHEAD = timedelta(minutes=2)
 
 
 _EVENTS = (
@@ -95,49 +92,6 @@ def read_loads_by_id(session: Session, load_ids: Sequence[UUID]) -> list[Running
     if not load_ids:
         return []
     return read_loads(session, _THESE, load_ids=list(load_ids))
-
-
-def check_not_in_future(event: LoadEvent, now: datetime) -> None:
-    """Refuse an event of a clock that runs ahead."""
-    if event.occurred_at > now + _CLOCK_AHEAD:
-        minutes = (event.occurred_at - now).total_seconds() / 60
-        raise InputError(
-            "clock_ahead",
-            f"occurred_at is {minutes:.0f} min in the future. Set this device's clock, then tap again.",
-            ["occurred_at"],
-        )
-
-
-# Nobody tells at a bench of what was longer before. A judgement made here.
-_LONGEST_BEFORE = timedelta(hours=12)
-
-
-def check_not_long_before(event: LoadEvent, running: RunningLoad) -> None:
-    """Refuse what happened long before its load was begun; a little before, the bench was opened late."""
-    if event.occurred_at < running.begun_at - _LONGEST_BEFORE:
-        raise InputError(
-            "before_load", "occurred_at is long before this load. Check the time.", ["occurred_at"]
-        )
-
-
-def received(raw: Any, visitor: Visitor, now: datetime) -> Any:
-    """An event as it came in, with who sent it and when: checked with the rest, as it will be read."""
-    if not isinstance(raw, Mapping):
-        return raw
-    return {**raw, "recorded_by": written(visitor.name, LONGEST_NAME), "received_at": now.isoformat()}
-
-
-def own_event(visitor: Visitor, number: int, now: datetime) -> dict[str, Any]:
-    """The fields of an event that the server records by itself, as the load's event of that number."""
-    return {
-        "id": uuid4(),
-        "device_id": "keeve",
-        "device_seq": number,
-        "occurred_at": now,
-        "schema": 1,
-        "recorded_by": written(visitor.name, LONGEST_NAME),
-        "received_at": now,
-    }
 
 
 def add_event(session: Session, visitor: Visitor, load_id: UUID, event: LoadEvent, now: datetime) -> None:

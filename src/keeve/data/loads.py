@@ -10,16 +10,12 @@ from sqlalchemy import ColumnElement, Engine, Select, Text, bindparam, cast, sel
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from keeve.core.loads.actions import parse_event
-from keeve.core.loads.actions.begin import Begun
 from keeve.core.loads.actions.measure_flow import FlowMeasured
 from keeve.core.loads.actions.place import Placed
 from keeve.core.loads.event import event_json
-from keeve.core.loads.next_step import Act
-from keeve.core.loads.offers import check_allowed
 from keeve.core.loads.pre_start import SettingHistory
-from keeve.core.loads.pre_use_checks import checks_for
-from keeve.core.loads.running_load import InWork, OpenLoads, RunningLoad
+from keeve.core.loads.recording import WORKING_DAY, begun, is_first_of_the_day, is_known, read_sent, recorded
+from keeve.core.loads.running_load import IN_WORK_FOR, OF_A_CAST, InWork, OpenLoads, RunningLoad, opened
 from keeve.core.loads.set_clock import learnt, observed_age
 from keeve.core.log.load_row import STATES
 from keeve.core.log.log_filter import LogFilter
@@ -29,15 +25,11 @@ from keeve.data import log_entries, pours, stockpiles
 from keeve.data.accounts import Visitor
 from keeve.data.load_store import (
     add_event,
-    check_not_in_future,
-    check_not_long_before,
     loads_where,
-    own_event,
     read_event,
     read_load,
     read_loads,
     read_loads_by_id,
-    received,
 )
 from keeve.data.plans import plans_by_id
 from keeve.devices.weather import Weather
@@ -45,17 +37,10 @@ from keeve.store import models
 from keeve.store.database import crew_reading, crew_session, lock
 from keeve.store.queries import has_event
 
-# A load that was begun before that and never finished is history, not work.
-_IN_WORK_FOR = timedelta(days=2)
-# What waits or dries is on Today by itself.
-_OF_A_CAST: tuple[Act, ...] = ("strip", "dry")
-_IS_NO_WORK = frozenset({*_OF_A_CAST, "done"})
 # A cast that was followed no further for so long is forgotten.
 _CAST_FOR = timedelta(days=120)
 # So many loads tell how a plaster sets.
 _SETTINGS_LEARNT = 20
-# The materials are looked at again where no load of the plan was begun for so long.
-_WORKING_DAY = timedelta(hours=12)
 
 
 def begin_load(
@@ -65,36 +50,56 @@ def begin_load(
     number: int,
     now: datetime,
     weather: Weather | None = None,
+    *,
+    as_load: UUID | None = None,
+    at: datetime | None = None,
 ) -> UUID | None:
-    """Begin a load of a plan, or find it begun already; None where the plan has no such load."""
+    """Begin a load of a plan, or find it begun already; None where the plan has no such load.
+
+    Args:
+        engine: the database.
+        visitor: who begins it.
+        plan_id: the plan.
+        number: which of its loads.
+        now: the moment.
+        weather: who knows it.
+        as_load: the id it was given on a device that began it without signal.
+        at: when that was; before ``now``.
+    """
+    begun_at = min(at or now, now)
     with crew_session(engine, visitor.crew_id) as session:
         plan = plans_by_id(session, {plan_id}).get(plan_id)
         load = plan.load(number) if plan else None
         if plan is None or load is None:
             return None
+        if as_load is not None and session.scalar(_ITS_ID.where(models.StoredLoad.id == as_load)) is not None:
+            return as_load  # it was told before
         begun_before = session.scalars(
             select(models.StoredLoad.begun_at).where(
                 models.StoredLoad.plan_id == plan_id, ~has_event("taken_back")
             )
         ).all()
-        load_id = _new_load(session, plan_id, number, now)
+        load_id = _new_load(session, plan_id, number, begun_at, as_load or uuid4())
         if load_id is None:
             return _newest_attempt(session, plan_id, number)
-        is_first = all(at < now - _WORKING_DAY for at in begun_before)
-        checks = [check.id for check in checks_for(plan)] if is_first else []
-        begun = Begun(
-            kind="begun",
-            checks=checks,
-            flow_l_min=_flow_measured(session, now),
+        is_first = is_first_of_the_day(begun_before, begun_at)
+        start = begun(
+            plan,
+            visitor.name,
+            begun_at,
+            is_first=is_first,
+            flow_l_min=flow_measured(session, begun_at),
             setting=_setting_of(session, plan),
-            **own_event(visitor, 0, now),
         )
-        add_event(session, visitor, load_id, begun, now)
+        add_event(session, visitor, load_id, start, now)
         running = read_load(session, load_id)
         if running is not None:
             stockpiles.look_ahead(session, visitor, running, now, weather)
             log_entries.write(session, read_load(session, load_id) or running)
         return load_id
+
+
+_ITS_ID = select(models.StoredLoad.id)
 
 
 def _of_number(plan_id: UUID, number: int) -> Select[models.StoredLoad]:
@@ -145,7 +150,7 @@ def _newest_attempt(session: Session, plan_id: UUID, number: int) -> UUID:
     return session.scalars(_of_number(plan_id, number)).one().id
 
 
-def _new_load(session: Session, plan_id: UUID, number: int, now: datetime) -> UUID | None:
+def _new_load(session: Session, plan_id: UUID, number: int, now: datetime, load_id: UUID) -> UUID | None:
     """A load of a plan, begun; None where it is begun already, and neither taken back nor all thrown away."""
     newest = session.scalars(_of_number(plan_id, number)).first()
     may_again = has_event("taken_back") | (has_event("discarded") & ~has_event("placed"))
@@ -155,7 +160,7 @@ def _new_load(session: Session, plan_id: UUID, number: int, now: datetime) -> UU
     found: UUID | None = session.scalar(
         insert(models.StoredLoad)
         .values(
-            id=uuid4(),
+            id=load_id,
             plan_id=plan_id,
             number=number,
             attempt=newest.attempt + 1 if newest else 0,
@@ -167,12 +172,12 @@ def _new_load(session: Session, plan_id: UUID, number: int, now: datetime) -> UU
     return found
 
 
-def _flow_measured(session: Session, now: datetime) -> float | None:
+def flow_measured(session: Session, now: datetime) -> float | None:
     """The flow of the crew's hose as measured last that day, L/min."""
     newest = (
         select(cast(models.Event.content, Text))
         .join(models.StoredLoad, models.StoredLoad.id == models.Event.load_id)
-        .where(models.StoredLoad.begun_at > now - _WORKING_DAY, models.Event.kind == "flow_measured")
+        .where(models.StoredLoad.begun_at > now - WORKING_DAY, models.Event.kind == "flow_measured")
         .order_by(models.Event.received_at.desc())
         .limit(1)
     )
@@ -189,20 +194,17 @@ def record_event(
     Raises:
         InputError: the event is malformed, or does not count at its moment.
     """
-    event = parse_event(received(raw, visitor, now))
-    check_not_in_future(event, now)
+    event = read_sent(raw, visitor.name, now)
     with crew_session(engine, visitor.crew_id) as session:
         # Two benches on one load take turns; what is read after the lock holds the other's events.
         lock(session, load_id)
         running = read_load(session, load_id)
-        if running is None or any(event.id == known.id for known in running.events):
+        if running is None or is_known(running, event):
             return running
-        check_allowed(running.plan, running.state, running.situation(event.occurred_at), event)
-        check_not_long_before(event, running)
+        before, running = running, recorded(running, event)
         add_event(session, visitor, load_id, event, now)
         if isinstance(event, Placed):
-            pours.note_placed(session, visitor, running, event)
-        running = running.with_event(event)
+            pours.note_placed(session, visitor, before, event)
         log_entries.write(session, running, event)
     return running
 
@@ -316,7 +318,7 @@ def loads_of_plan(engine: Engine, visitor: Visitor, plan_id: UUID) -> dict[int, 
 _ENTRY = models.LogEntry
 _IN_WORK = select(_ENTRY.id).where(_ENTRY.begun_at > bindparam("since"), _ENTRY.is_open)
 _CASTS = select(_ENTRY.id).where(
-    _ENTRY.begun_at > bindparam("casts_since"), _ENTRY.state.in_([STATES[act] for act in _OF_A_CAST])
+    _ENTRY.begun_at > bindparam("casts_since"), _ENTRY.state.in_([STATES[act] for act in OF_A_CAST])
 )
 # Each by an index of its own: nothing else is looked at, however long the log.
 _OPEN = select(union(_IN_WORK, _CASTS).subquery().c.id)
@@ -330,21 +332,9 @@ def loads_in_work(engine: Engine, visitor: Visitor, now: datetime) -> list[InWor
 
 def open_loads(session: Session, now: datetime) -> OpenLoads:
     """The loads of the session's crew with which something is still to be done."""
-    lately = now - _IN_WORK_FOR
+    lately = now - IN_WORK_FOR
     load_ids = [
         load_id
         for (load_id,) in session.execute(_OPEN, {"since": lately, "casts_since": now - _CAST_FOR}).all()
     ]
-    found = [InWork(item, item.situation(now)) for item in read_loads_by_id(session, load_ids)]
-    found.sort(key=lambda item: item.running.begun_at)
-    late = now + _IN_WORK_FOR
-
-    def runs_out(item: InWork) -> datetime:
-        dead_at = item.situation.dead_at
-        return late if dead_at is None or item.situation.is_over else dead_at
-
-    in_work = [
-        item for item in found if item.running.begun_at > lately and item.situation.act not in _IS_NO_WORK
-    ]
-    casts = [item for item in found if item.situation.act in _OF_A_CAST]
-    return OpenLoads(sorted(in_work, key=runs_out), casts)
+    return opened(read_loads_by_id(session, load_ids), now)

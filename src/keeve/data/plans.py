@@ -116,6 +116,14 @@ def plans_by_id(session: Session, plan_ids: Collection[UUID]) -> dict[UUID, Plan
     return {plan_id: named(Plan.model_validate(result), title) for plan_id, result, title in rows}
 
 
+def jobs_of_plans(session: Session, plan_ids: Collection[UUID]) -> dict[UUID, UUID]:
+    """The jobs of plans of the session's crew, by the plan; those of deleted jobs are left out."""
+    query = select(models.StoredPlan.id, of_job()).where(
+        models.StoredPlan.id.in_(plan_ids), job_state() != "deleted"
+    )
+    return {row[0]: row[1] for row in session.execute(query).all()}
+
+
 def named(plan: Plan, title: str | None) -> Plan:
     """A plan under the name its job was given since, if any."""
     return plan.model_copy(update={"title": title}) if title else plan

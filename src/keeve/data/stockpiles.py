@@ -16,10 +16,10 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from keeve.core.errors import InputError
-from keeve.core.loads.actions.expect import Expected
 from keeve.core.loads.event import Undone, event_json, without_undone
 from keeve.core.loads.expected_water import carried_over, followed
 from keeve.core.loads.pre_start import ExpectedWater
+from keeve.core.loads.recording import check_not_in_future, expecting, received
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.mixes import materials
 from keeve.core.planning.plan import Load, Plan, PlanMaterial
@@ -39,7 +39,7 @@ from keeve.core.stockpile.stockpile import Stockpile
 from keeve.core.stockpile.weathering import Weathered, moisture_change
 from keeve.core.zones import zones
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import add_event, check_not_in_future, loads_where, own_event, read_loads, received
+from keeve.data.load_store import add_event, loads_where, read_loads
 from keeve.data.plans import newest_plan_ids, plans_by_id
 from keeve.devices.weather import Weather
 from keeve.store import models
@@ -180,7 +180,7 @@ def record_stockpile_event(
     """
     if stockpile_id not in materials() or not materials()[stockpile_id].is_stockpiled:
         return False
-    event = parse_stockpile_event(received(raw, visitor, now))
+    event = parse_stockpile_event(received(raw, visitor.name, now))
     check_not_in_future(event, now)
     with crew_session(engine, visitor.crew_id) as session:
         loads, events = _seen(session, stockpile_id, now)
@@ -227,8 +227,8 @@ def look_ahead(
     weathered = _weathered(visitor, weather)
     water = _expected(session, running.plan_id, running.plan, running.load, now, running.id, weathered)
     if water is not None:
-        own = own_event(visitor, len(running.events), now)
-        add_event(session, visitor, running.id, Expected(kind="expected", water=water, **own), now)
+        event = expecting(water, visitor.name, len(running.events), now)
+        add_event(session, visitor, running.id, event, now)
 
 
 _BEFORE = loads_where(models.StoredLoad.plan_id == bindparam("plan_id")).order_by(

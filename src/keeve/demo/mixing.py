@@ -10,11 +10,11 @@ from keeve.core.loads.actions import parse_event
 from keeve.core.loads.actions.begin import Begun
 from keeve.core.loads.fold import fold
 from keeve.core.loads.next_step import Situation
+from keeve.core.loads.recording import own_event, received
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.planning.plan import Plan
 from keeve.data import loads
 from keeve.data.accounts import Visitor
-from keeve.data.load_store import own_event, received
 
 
 def ago(minutes: float) -> timedelta:
@@ -188,8 +188,8 @@ class Remembered(Mixing):
         if load is None:
             raise RuntimeError("the season has more loads than its plan")
         self.visitor, self.at, self._sequence = visitor, at, count(1)
-        begun = Begun(kind="begun", checks=[], **own_event(visitor, 0, at))
+        begun = Begun(kind="begun", checks=[], **own_event(visitor.name, 0, at))
         self.running = RunningLoad(uuid4(), plan_id, plan, load, at, [begun], fold(load, [begun]))
 
     def _tell(self, event: dict[str, object]) -> None:
-        self.running = self.running.with_event(parse_event(received(event, self.visitor, self.at)))
+        self.running = self.running.with_event(parse_event(received(event, self.visitor.name, self.at)))

@@ -4,6 +4,7 @@ import hmac
 import ipaddress
 import secrets
 from base64 import urlsafe_b64decode, urlsafe_b64encode
+from collections.abc import Mapping
 from datetime import UTC, datetime, tzinfo
 from typing import Annotated, TypeGuard
 from urllib.parse import urlsplit
@@ -44,6 +45,8 @@ _HEADERS = {
     "Cross-Origin-Resource-Policy": "same-origin",
     "Permissions-Policy": "camera=(), microphone=(), geolocation=()",
 }
+# A worker has a policy of its own, that of its script: this one alone may run what is compiled, and fetch its parts.
+_OF_DEVICE = b"default-src 'none'; script-src 'self' 'wasm-unsafe-eval'; connect-src 'self'"
 # Where a certificate is used, a browser that was here once comes by no other way.
 _ONLY_HTTPS = {"Strict-Transport-Security": "max-age=31536000"}
 
@@ -57,18 +60,24 @@ class SecureHeaders:
         # Static files say themselves for how long they may be kept.
         self.of_files = dict(everywhere.raw)
         self.of_pages = {**self.of_files, b"cache-control": b"no-store"}
+        self.of_device = {**self.of_files, b"content-security-policy": _OF_DEVICE}
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Pass the request on, add the headers to what comes back."""
 
         async def send_with_headers(message: Message) -> None:
             if message["type"] == "http.response.start":
-                ours = self.of_files if scope["path"].startswith("/static/") else self.of_pages
+                ours = self._headers_of(scope["path"])
                 theirs = [header for header in message["headers"] if header[0] not in ours]
                 message["headers"] = [*theirs, *ours.items()]
             await send(message)
 
         await self.app(scope, receive, send_with_headers if scope["type"] == "http" else send)
+
+    def _headers_of(self, path: str) -> Mapping[bytes, bytes]:
+        if path.startswith("/static/"):
+            return self.of_files
+        return self.of_device if path.startswith("/device/") else self.of_pages
 
 
 class SignInNeeded(Exception):  # noqa: N818 - an answer, not a fault

@@ -16,7 +16,9 @@ from starlette.types import Receive, Scope, Send
 PATH = "/static"
 _FOLDER = Path(__file__).parent / "static"
 _VERSION = "v"
-_YEAR_S, _WEEK_S = 31_536_000, 604_800
+_WEEK_S = 604_800
+# How long a browser keeps what never changes under its address.
+FOR_GOOD = "public, max-age=31536000, immutable"
 mimetypes.add_type("application/manifest+json", ".webmanifest")
 mimetypes.add_type("font/woff2", ".woff2")
 
@@ -56,10 +58,15 @@ def address_of_file(name: str) -> str:
     return f"{PATH}/{name}?{_VERSION}={_files()[f'/{name}'].version}"
 
 
+def addresses() -> dict[str, str]:
+    """The address of every file by its name."""
+    return {name.removeprefix("/"): address_of_file(name.removeprefix("/")) for name in _files()}
+
+
 def _how_long(file: _File, *, is_named: bool) -> str:
     """How long a browser keeps a file; ``is_named``: it was asked for under its version, which never changes."""
     if is_named:
-        return f"public, max-age={_YEAR_S}, immutable"
+        return FOR_GOOD
     # A style sheet names its font, and the manifest its icons, without a version.
     return f"public, max-age={_WEEK_S}" if file.kind.startswith(("font/", "image/")) else "no-cache"
 

@@ -1,7 +1,8 @@
 """A load that was started, with what happened to it, where it is and what it comes to."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import NamedTuple
 from uuid import UUID
 
@@ -9,7 +10,7 @@ from keeve.core.loads.drying import Drying
 from keeve.core.loads.event import LoadEvent, in_order
 from keeve.core.loads.fold import fold_on, fold_ordered
 from keeve.core.loads.load_state import LoadState
-from keeve.core.loads.next_step import Situation, situation
+from keeve.core.loads.next_step import Act, Situation, situation
 from keeve.core.loads.working_life import began_at
 from keeve.core.planning.plan import Load, Plan
 
@@ -43,6 +44,12 @@ class RunningLoad:
         return began_at(self.plan, self.load, self.state)
 
     @property
+    def may_be_mixed_again(self) -> bool:
+        """Whether its number is free again: it was taken back, or all of it was thrown away."""
+        state = self.state
+        return state.taken_back or (state.discarded is not None and not state.placed_l)
+
+    @property
     def is_out(self) -> bool:
         """Whether it is out of its mixer: no more water comes to it."""
         return bool(self.state.placed_l) or self.state.discarded is not None
@@ -54,6 +61,13 @@ class RunningLoad:
     def situation(self, now: datetime) -> Situation:
         """Its place in its procedure at that moment."""
         return situation(self.plan, self.load, self.state, now)
+
+
+# A load that was begun before that and never finished is history, not work.
+IN_WORK_FOR = timedelta(days=2)
+# A cast waits in its mould or dries: it is on Today by itself.
+OF_A_CAST: tuple[Act, ...] = ("strip", "dry")
+_IS_NO_WORK = frozenset({*OF_A_CAST, "done", "taken_back"})
 
 
 class InWork(NamedTuple):
@@ -70,3 +84,23 @@ class OpenLoads(NamedTuple):
 
     in_work: list[InWork]
     casts: list[InWork]
+
+
+def opened(loads: Iterable[RunningLoad], now: datetime) -> OpenLoads:
+    """Those of these loads with which something is still to be done."""
+    found = sorted(
+        (InWork(load, load.situation(now)) for load in loads), key=lambda item: item.running.begun_at
+    )
+    late = now + IN_WORK_FOR
+
+    def runs_out(item: InWork) -> datetime:
+        dead_at = item.situation.dead_at
+        return late if dead_at is None or item.situation.is_over else dead_at
+
+    in_work = [
+        item
+        for item in found
+        if item.running.begun_at > now - IN_WORK_FOR and item.situation.act not in _IS_NO_WORK
+    ]
+    casts = [item for item in found if item.situation.act in OF_A_CAST]
+    return OpenLoads(sorted(in_work, key=runs_out), casts)

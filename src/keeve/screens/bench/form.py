@@ -109,10 +109,11 @@ def read_figure(item: Number, text: str, units: System) -> float:
         raise InputError("bad_input", str(fault), [item.name]) from None
 
 
-def in_words(fault: InputError, view: BenchView, units: System) -> tuple[InputError, str]:
-    """A refusal in the words of the bench, and what was probably meant in words; empty where nothing is known."""
+def refusal(fault: InputError, view: BenchView, units: System) -> dict[str, Any]:
+    """A refusal in the words of the bench as plain values, with what was probably meant as the words of a tap."""
     known = {**FIELDS, **counted_fields(view)}
     message = in_readers_words(fault, {name: item.label for name, item in known.items()}, units)
     meant = next(iter((fault.meant or {}).items()), None)
     offer = known[meant[0]].shown(meant[1], units) if meant and meant[0] in known else ""
-    return InputError(fault.code, message, fault.fields, fault.meant), offer
+    answer = InputError(fault.code, message, fault.fields, fault.meant).as_json()
+    return {**answer, "offer": f"I meant {offer}" if offer else ""}

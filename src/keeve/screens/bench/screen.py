@@ -6,21 +6,24 @@ from uuid import UUID
 
 from fastapi import Body, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
+from pydantic import Field
 
-from keeve.core.errors import InputError
+from keeve.core.errors import InputError, validated
+from keeve.core.loads.event import StepNumber
 from keeve.core.loads.offers import offers
 from keeve.core.loads.running_load import RunningLoad
+from keeve.core.rules.registry import Strict
+from keeve.core.zones import Occurred
 from keeve.data import loads, stockpiles
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
 from keeve.screens.bench.drawn import drawn, drawn_between
-from keeve.screens.bench.form import in_words, typed_event
+from keeve.screens.bench.form import refusal, typed_event
 from keeve.screens.bench.view import BenchView, bench_view
 from keeve.screens.mixes.a_load import a_load
 from keeve.screens.our_kit.stockpile_chart import stockpile_charts
-from keeve.web.pages import page
+from keeve.web.pages import holder_of, page
 from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
-from keeve.web.static_files import content_of_file
 
 router = screen_router()
 
@@ -32,12 +35,6 @@ def choose(request: Request, database: Database, visitor: SignedIn, now: Now) ->
     if len(in_work) == 1:
         return RedirectResponse(f"/bench/{in_work[0].running.id}", status_code=303)
     return page(request, "bench/choose.html", in_work=in_work, section=a_load())
-
-
-@router.get("/service-worker.js")
-async def service_worker() -> Response:
-    """The script that opens a bench again while Keeve is gone; at the root, since it answers for what lies below it."""
-    return Response(content_of_file("service-worker.js"), media_type="text/javascript")
 
 
 @router.get("/bench/{load_id}")
@@ -72,6 +69,36 @@ def show_between(
     return page(request, "bench/between.html", **drawn_between(_bench(database, visitor, load_id, now)))
 
 
+class BegunElsewhere(Strict):
+    """A load that was begun on a device without signal: of which plan, its number there, and when."""
+
+    plan_id: Annotated[UUID, Field(strict=False)]
+    number: StepNumber
+    occurred_at: Occurred
+
+
+@router.post("/bench/{load_id}/begin")
+def begin(
+    database: Database,
+    visitor: MayMix,
+    weather: Forecast,
+    now: Now,
+    load_id: UUID,
+    told: Annotated[dict[str, Any], Body()],
+) -> Response:
+    """Begin a load that a device began without signal, under the id it has there; give the id it has here.
+
+    Somebody else may have begun it meanwhile: then that is the load, and what was told on the device belongs to it.
+    """
+    given = validated(BegunElsewhere, {name: told.get(name) for name in BegunElsewhere.model_fields})
+    found = loads.begin_load(
+        database, visitor, given.plan_id, given.number, now, weather, as_load=load_id, at=given.occurred_at
+    )
+    if found is None:
+        raise HTTPException(404)
+    return JSONResponse({"load": str(found)}, headers={"Keeve-Holder": holder_of(visitor)})
+
+
 @router.post("/bench/{load_id}/events")
 def record(
     request: Request,
@@ -91,7 +118,7 @@ def record(
         read = typed_event(event, bench, visitor.units, visitor.zone)
         running = loads.record_event(database, visitor, load_id, read, now)
     except InputError as fault:
-        return _refused(fault, bench(), visitor)
+        return JSONResponse(refusal(fault, bench(), visitor.units), status_code=422)
     if running is None:
         raise HTTPException(404)
     if request.headers.get("prefer") == "return=minimal":
@@ -137,10 +164,3 @@ def _running(database: Engine, visitor: Visitor, load_id: UUID) -> RunningLoad:
     if running is None:
         raise HTTPException(404)
     return running
-
-
-def _refused(fault: InputError, view: BenchView, visitor: Visitor) -> Response:
-    """A refusal in the words of the bench, with what was probably meant."""
-    reworded, offer = in_words(fault, view, visitor.units)
-    answer = reworded.as_json()
-    return JSONResponse({**answer, "offer": f"I meant {offer}" if offer else ""}, status_code=422)

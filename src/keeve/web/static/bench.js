@@ -1,11 +1,10 @@
-// The bench: each tap becomes an event, kept on this device until the server has it. The server draws what comes next.
-const QUEUE = "keeve-queue";
+// The bench: each tap becomes an event, kept on this device until the server has it. What comes next is drawn here where
+// this device can, and by the server in any case: its answer stands.
 // Steps that came late and could not be taken: they are shown until somebody has seen them.
 const ASIDE = "keeve-aside";
 const DEVICE = "keeve-device";
 const SEQUENCE = "keeve-sequence";
 const WATCH = `keeve-stopwatch-${HOLDER}`;
-const SKEW = "keeve-skew";
 const RETRY_MS = 2000;
 // After so long without an answer the bench says that it waits; after so long it asks again.
 const WAITING_MS = 2500;
@@ -13,25 +12,6 @@ const ANSWER_MS = 15000;
 const TICK_MS = 250;
 const OTHERS_MS = 20000;
 
-// What this device would not keep, full or switched off: it lasts as long as the page.
-const unkept = {};
-function read(name, otherwise) {
-  try {
-    return name in unkept ? unkept[name] : JSON.parse(localStorage.getItem(name) || JSON.stringify(otherwise));
-  } catch {
-    return otherwise;
-  }
-}
-function write(name, value) {
-  try {
-    localStorage.setItem(name, JSON.stringify(value));
-    delete unkept[name];
-    return true;
-  } catch {
-    unkept[name] = value;
-    return false;
-  }
-}
 const clock = (seconds) => `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, "0")}`;
 
 const isJson = (answer) => (answer.headers.get("Content-Type") || "").includes("json");
@@ -40,7 +20,8 @@ function span(minutes) {
   return minutes >= 60 ? `${Math.floor(minutes / 60)} h ${minutes % 60} min` : `${minutes} min`;
 }
 
-document.addEventListener("alpine:init", () => {
+// On a page that was drawn in place of another Alpine runs already.
+const asBench = () => {
   Alpine.data("bench", () => ({
     notice: "",
     // What was likely meant by a refused amount: its words on the tap, and the event that then goes out.
@@ -52,6 +33,8 @@ document.addEventListener("alpine:init", () => {
     started: null,
     ticked: 0,
     aside: [],
+    // What others did meanwhile, once there is signal again.
+    news: [],
     device: null,
     isDrawn: false,
     // Whether this device would not keep the last step.
@@ -64,21 +47,39 @@ document.addEventListener("alpine:init", () => {
       this.skew = read(SKEW, 0);
       this.ticked = this.now();
       this.started = read(WATCH, null);
-      this.device = new Device();
+      this.device = this.device || new Device();
       this.$el.addEventListener("click", (event) => this.tapped(event));
-      document.addEventListener("keydown", (event) => this.key(event));
+      this.gone = new AbortController();
+      const { signal } = this.gone;
+      document.addEventListener("keydown", (event) => this.key(event), { signal });
       this.$el.addEventListener("toggle", (event) => this.load(event.target), true);
       this.$el.addEventListener("input", (event) => this.slide(event.target));
-      addEventListener("online", () => this.send());
-      setInterval(() => this.tick(), TICK_MS);
+      addEventListener("online", () => this.send(), { signal });
+      this.timers = [setInterval(() => this.tick(), TICK_MS), setInterval(() => this.drawOthers(), OTHERS_MS)];
       this.tick();
       // What is still here was tapped on an earlier page.
       write(QUEUE, read(QUEUE, []).map((item) => ({ ...item, late: true })));
       this.aside = this.own(ASIDE);
       this.send();
-      setInterval(() => this.drawOthers(), OTHERS_MS);
       this.keepPage();
       if (isKept) this.untilAnswered();
+      this.whenReady(isKept);
+    },
+
+    // Another page took the place of this one.
+    destroy() {
+      this.gone.abort();
+      this.timers.forEach(clearInterval);
+    },
+
+    // A page as it was last here, or with steps that wait: drawn as it is by now, once this device can.
+    async whenReady(isKept) {
+      if (!isKept && !this.own(QUEUE).length) return;
+      if (!(await onDevice.start()) || this.isDrawn) return;
+      const html = await onDevice.part(`/bench/${this.$root.dataset.load}/act`);
+      if (!html || this.isDrawn) return;
+      this.draw(html);
+      if (isKept) this.notice = "No connection. Steps you tap are saved on this device.";
     },
 
     // The service worker keeps every bench that is opened; one was opened before there was a worker, or before it knew for whom.
@@ -145,9 +146,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     // A step belongs to whoever tapped it, in the crew it was tapped in, and waits for them.
-    own(name) {
-      return read(name, []).filter((item) => item.holder === HOLDER);
-    },
+    own,
 
     without(name, event) {
       write(name, read(name, []).filter((item) => item.event.id !== event.id));
@@ -162,11 +161,18 @@ document.addEventListener("alpine:init", () => {
     async load(details) {
       const place = details.open && details.querySelector("[data-loaded]");
       if (!place || place.firstChild) return;
+      const html = await this.partOf(details.dataset.loads);
+      if (html) place.innerHTML = html;
+      else this.notice = "That needs signal. Open it again to load.";
+    },
+
+    // A part of the page, by the server or, where it does not answer, by this device; empty where neither can.
+    async partOf(path) {
       try {
-        const answer = await fetch(details.dataset.loads);
-        if (answer.ok) place.innerHTML = await answer.text();
+        const answer = await fetch(path);
+        return answer.ok ? answer.text() : "";
       } catch {
-        this.notice = "No connection. Open it again to load.";
+        return onDevice.part(path);
       }
     },
 
@@ -264,14 +270,28 @@ document.addEventListener("alpine:init", () => {
       const step = { load: this.$root.dataset.load, holder: HOLDER, to, event, words, tapped };
       this.isFull = !write(QUEUE, [...read(QUEUE, []), step]);
       this.send();
+      if (to === "events") this.drawHere(step);
+    },
+
+    // What comes next, before the server says so. What does not count here may count there: only without it, it is refused.
+    async drawHere({ load, to, event }) {
+      const next = await onDevice.recorded(load, event);
+      if (!next || !this.own(QUEUE).some((item) => item.event.id === event.id)) return;
+      if (next.html) return this.draw(next.html);
+      if (!onDevice.isOut && navigator.onLine) return;
+      this.without(QUEUE, event);
+      this.notice = next.error.message;
+      this.offer(next, event, to);
     },
 
     async send() {
       if (this.sending) return;
       this.sending = true;
       this.$root.setAttribute("aria-busy", "true");
+      const hadWaited = this.own(QUEUE).some((item) => item.late);
       try {
         while (this.own(QUEUE).length && (await this.sendFirst(this.own(QUEUE)[0])));
+        if (hadWaited && !this.own(QUEUE).length) this.news = await onDevice.takeOver().catch(() => []);
       } finally {
         this.sending = false;
         this.$root.setAttribute("aria-busy", String(this.own(QUEUE).length > 0));
@@ -294,6 +314,7 @@ document.addEventListener("alpine:init", () => {
           signal: AbortSignal.timeout(ANSWER_MS),
         });
       } catch {
+        onDevice.isOut = true;
         return this.keep("No connection");
       } finally {
         clearTimeout(waiting);
@@ -302,16 +323,21 @@ document.addEventListener("alpine:init", () => {
       // A page of whatever stands between: too many, too large, sign in to this network.
       const isOurs = answer.ok ? answer.status === 204 || answer.headers.has("Keeve-Holder") : isJson(answer);
       if (!isOurs) return this.keep("Something between here and Keeve is in the way");
+      onDevice.isOut = false;
       const told = answer.ok ? null : await answer.json();
       const refusal = told && told.error;
       if (refusal && ["signed_out", "foreign_form"].includes(refusal.code)) {
         this.notice = `${this.kept()} Reload and sign in to send them.`;
         return false;
       }
+      if (answer.ok) write(SENT, [...read(SENT, []), { load, holder: HOLDER, to, event }]);
       this.without(QUEUE, event);
       this.notice = "";
+      if (answer.ok && to === "begin") return this.isNow(load, (await answer.json()).load);
       if (answer.ok) {
-        if (load === this.$root.dataset.load) this.draw(await answer.text());
+        // Of several that wait the last answer says how it stands.
+        const more = this.own(QUEUE).some((item) => item.load === load);
+        if (load === this.$root.dataset.load && !more) this.draw(await answer.text());
       } else if (late) {
         // Nobody looks at what was tapped long ago: it is set aside to be seen, and holds up nothing.
         write(ASIDE, [...read(ASIDE, []), { holder: HOLDER, event, words, why: refusal.message }]);
@@ -320,6 +346,16 @@ document.addEventListener("alpine:init", () => {
         this.notice = refusal.message;
       }
       if (!late) this.offer(told, event, to);
+      return true;
+    },
+
+    // A load begun here, which somebody else had begun: it is theirs, and what was told here belongs to it.
+    isNow(load, known) {
+      if (known === load) return true;
+      for (const name of [QUEUE, SENT]) {
+        write(name, read(name, []).map((item) => (item.load === load ? { ...item, load: known } : item)));
+      }
+      if (this.$root.dataset.load === load) location.replace(`/bench/${known}`);
       return true;
     },
 
@@ -346,6 +382,9 @@ document.addEventListener("alpine:init", () => {
 
     draw(html) {
       this.isDrawn = true;
+      // Drawn here already: nothing under the hands moves.
+      if (html === this.drawn) return;
+      this.drawn = html;
       // The service worker opens the bench with it while Keeve is gone.
       navigator.serviceWorker?.controller?.postMessage({ kind: "drawn", holder: HOLDER, html });
       this.$refs.act.innerHTML = html;
@@ -358,13 +397,10 @@ document.addEventListener("alpine:init", () => {
 
     // What another load needs may have changed since, but not by a tap on this one; nobody waits for it.
     async drawOthers() {
-      try {
-        const answer = await fetch(`/bench/${this.$root.dataset.load}/others`);
-        if (answer.ok) this.$refs.others.innerHTML = await answer.text();
-        this.tick();
-      } catch {
-        // It is drawn the next time.
-      }
+      const html = await this.partOf(`/bench/${this.$root.dataset.load}/others`);
+      if (!html) return;
+      this.$refs.others.innerHTML = html;
+      this.tick();
     },
 
     tick() {
@@ -407,4 +443,6 @@ document.addEventListener("alpine:init", () => {
       });
     },
   }));
-});
+};
+if (window.Alpine) asBench();
+else document.addEventListener("alpine:init", asBench);

@@ -1,21 +1,42 @@
-// A bench that was opened here can be opened again while Keeve, or the way to it, is gone: as it was then. Its files the browser has.
+// While Keeve, or the way to it, is gone: a bench that was opened here opens as it was, and what this device can draw by
+// itself is drawn in a page that was kept for it.
 // What is kept belongs to whoever this browser is in the hands of, a person in a crew; nobody else finds any of it.
 const BENCHES = "keeve-benches-";
 const HOLDER = "keeve-holder";
+// Scripts, pictures and the interpreter: nobody's, and never another under their address.
+const FILES = "keeve-files";
 // Pages and what was drawn on them since.
 const MOST = 40;
+const MOST_FILES = 150;
 const PATIENCE_MS = 4000;
+const LONG_PATIENCE_MS = 10000;
 // Whoever signs in or out, or goes to another crew, leaves nothing here for the next; the page that follows says who holds it then.
 const CHANGES_HANDS = /^\/(sign-in|sign-out|demo|new-account|forgotten|reset|invitation|crew\/switch|account)(\/|$)/;
+// What a device draws by itself, and what it is given for that.
+const DRAWN_HERE = /^\/($|bench$|bench\/|plan\/[^/]+\/load\/\d+$)/;
+const BEGINS = /^\/plan\/([^/]+)\/load\/(\d+)\/begin$/;
+const SHELL = "/without-signal";
+const PACK = "/pack.json";
 
 self.addEventListener("install", () => self.skipWaiting());
 self.addEventListener("activate", (event) => event.waitUntil(self.clients.claim()));
 self.addEventListener("fetch", (event) => {
   const { request } = event;
-  const { origin, pathname } = new URL(request.url);
+  const { origin, pathname, search } = new URL(request.url);
   if (origin !== location.origin) return;
   if (request.method === "POST" && CHANGES_HANDS.test(pathname)) event.waitUntil(handOver(""));
-  if (request.mode === "navigate" && request.method === "GET" && pathname.startsWith("/bench/")) event.respondWith(bench(request));
+  if (request.mode === "navigate") {
+    const begins = request.method === "POST" && BEGINS.exec(pathname);
+    if (begins) event.respondWith(begun(request, begins));
+    else if (request.method === "GET" && pathname.startsWith("/bench/")) event.respondWith(bench(request));
+    else if (request.method === "GET" && (DRAWN_HERE.test(pathname) || pathname === SHELL)) event.respondWith(drawn(request));
+    return;
+  }
+  if (request.method !== "GET") return;
+  if (pathname === PACK || pathname === SHELL) event.respondWith(keptAnew(request));
+  else if (pathname.startsWith("/device/") || (pathname.startsWith("/static/") && search.startsWith("?v="))) {
+    event.respondWith(file(request));
+  }
 });
 
 self.addEventListener("message", (event) => {
@@ -37,13 +58,72 @@ async function handOver(holder) {
   }
 }
 
+// Under its address it is always the same: the first time it is fetched, later it is here.
+async function file(request) {
+  const files = await caches.open(FILES);
+  const found = await files.match(request.url);
+  if (found) return found;
+  const answer = await fetch(request);
+  if (answer.ok) {
+    await files.put(request.url, answer.clone());
+    await forgetOthers(files, new URL(request.url));
+  }
+  return answer;
+}
+
+// A file of another version goes once its like is here.
+async function forgetOthers(files, { pathname, href }) {
+  const kind = (path) => (path.startsWith("/device/") ? path.split("/").pop() : path);
+  const keys = await files.keys();
+  for (const { url } of keys) {
+    if (url !== href && kind(new URL(url).pathname) === kind(pathname)) await files.delete(url);
+  }
+  for (const old of keys.slice(0, -MOST_FILES)) await files.delete(old);
+}
+
+// As of now, and kept for whoever it was made for.
+async function keptAnew(request) {
+  const answer = await fetch(request);
+  const holder = answer.headers.get("Keeve-Holder");
+  if (answer.ok && !answer.redirected && holder) await put(holder, new URL(request.url).pathname, answer.clone());
+  return answer;
+}
+
+// The page that others are drawn into, where it was kept.
+async function shell() {
+  const holder = await holderNow();
+  return holder ? (await caches.open(BENCHES + holder)).match(SHELL) : null;
+}
+
+async function drawn(request) {
+  try {
+    const answer = await fetch(request.url, { redirect: "manual", signal: AbortSignal.timeout(LONG_PATIENCE_MS) });
+    if (answer.status < 500) return answer;
+    return (await shell()) || answer;
+  } catch (fault) {
+    const found = await shell();
+    if (found) return found;
+    throw fault;
+  }
+}
+
+async function begun(request, [, plan, number]) {
+  try {
+    const answer = await fetch(request);
+    if (answer.status < 500) return answer;
+  } catch (fault) {
+    if (!(await shell())) throw fault;
+  }
+  return Response.redirect(`${SHELL}?begin=${plan}/${number}`, 303);
+}
+
 async function bench({ url }) {
   try {
     const answer = await fetch(url, { redirect: "manual", signal: AbortSignal.timeout(PATIENCE_MS) });
     await keep(url, answer.clone());
     return answer.status < 500 ? answer : (await asKept(url)) || answer;
   } catch (fault) {
-    const found = await asKept(url);
+    const found = (await asKept(url)) || (await shell());
     if (found) return found;
     throw fault;
   }
@@ -62,7 +142,8 @@ async function keep(url, answer) {
   const benches = await put(holder, url, whole);
   if (!benches) return;
   await benches.delete(`${url}/act`);
-  for (const old of (await benches.keys()).slice(0, -MOST)) await benches.delete(old);
+  const pages = (await benches.keys()).filter((one) => new URL(one.url).pathname.startsWith("/bench/"));
+  for (const old of pages.slice(0, -MOST)) await benches.delete(old);
 }
 
 // Only for whoever holds it: a page that was on its way while it changed hands is not kept, or not for long.

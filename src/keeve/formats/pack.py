@@ -1,0 +1,125 @@
+"""The pack of a device: what it needs of a crew to go on without signal, as JSON. See docs/pack.md."""
+
+from base64 import b64decode, b64encode
+from collections.abc import Mapping
+from datetime import datetime
+from importlib.resources import files
+from io import BytesIO
+from typing import Any, Literal, NamedTuple
+from uuid import UUID
+from zoneinfo import ZoneInfo
+
+from pydantic import BaseModel, ConfigDict
+
+from keeve.core.curing.pours import PourLine
+from keeve.core.day_plan.day import Start
+from keeve.core.loads.pre_start import ExpectedWater, SettingHistory
+from keeve.core.log.specimens import DueSpecimens
+from keeve.core.planning.job_versions import JobLine
+from keeve.core.planning.plan import Plan
+from keeve.core.units import System
+
+
+class _Packed(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Person(_Packed):
+    """Whoever the device is in the hands of, as pages ask."""
+
+    name: str
+    crew_name: str
+    may_mix: bool
+    may_lead: bool
+    in_demo: bool
+
+
+class PackedLoad(_Packed):
+    """A load that was begun, with its events as they are kept."""
+
+    id: UUID
+    number: int
+    begun_at: datetime
+    events: list[dict[str, Any]]
+
+
+class PackedPlan(_Packed):
+    """A plan with its loads.
+
+    Args:
+        id: its id.
+        job_id: its job's.
+        plan: the plan, under its job's name.
+        loads: those that were begun, the newest attempt of each.
+        expected: the water that the others are expected to need, by number.
+        setting: what past loads of its plaster say.
+    """
+
+    id: UUID
+    job_id: UUID
+    plan: Plan
+    loads: list[PackedLoad]
+    expected: dict[int, ExpectedWater]
+    setting: SettingHistory | None
+
+
+class Pack(_Packed):
+    """What a device is given.
+
+    Args:
+        pack: the version of this format.
+        made_at: when it was made.
+        holder: whose it is, by the name the browser has for them; empty for nobody, who is given no plans.
+        person: who that is; None for nobody.
+        units: theirs.
+        zone: the crew's time zone.
+        zone_file: its rules, as the time zone database has them, base64.
+        flow_l_min: flow of the hose as last measured that day, L/min.
+        plans: those with loads left or under way.
+        active: the newest jobs.
+        pours: what is followed of pours.
+        specimens: those that are due.
+        starts: the jobs planned for today.
+    """
+
+    pack: Literal[1]
+    made_at: datetime
+    holder: str
+    person: Person | None
+    units: System
+    zone: str
+    zone_file: str
+    flow_l_min: float | None
+    plans: list[PackedPlan]
+    active: list[JobLine]
+    pours: list[PourLine]
+    specimens: list[DueSpecimens]
+    starts: list[Start]
+
+    @property
+    def clock(self) -> ZoneInfo:
+        """The zone that times are shown in: a device knows no other."""
+        return ZoneInfo.from_file(BytesIO(b64decode(self.zone_file)), self.zone)
+
+    def plan(self, plan_id: UUID) -> PackedPlan | None:
+        """A plan; None where it is not in it."""
+        return next((item for item in self.plans if item.id == plan_id), None)
+
+
+def zone_file(zone: str) -> str:
+    """The rules of a time zone as a pack has them."""
+    return b64encode(files("tzdata").joinpath("zoneinfo", *zone.split("/")).read_bytes()).decode()
+
+
+class ToldHere(NamedTuple):
+    """What was told on a device and that its pack may not know yet.
+
+    Args:
+        load_id: the load.
+        to: ``events``, ``begin`` or ``stockpile``.
+        event: what was told, as it is sent.
+    """
+
+    load_id: UUID
+    to: str
+    event: Mapping[str, Any]

@@ -1,0 +1,302 @@
+// Keeve on this device: what it needs is fetched while there is signal, and run here while there is none.
+const QUEUE = "keeve-queue";
+// What the server has, and the pack on this device perhaps not yet.
+const SENT = "keeve-sent";
+const SKEW = "keeve-skew";
+const VERSION = "keeve-device-version";
+const PACK_AT = "keeve-pack-at";
+const PACK_OLD_MS = 300000;
+const START_MS = 1500;
+
+// What this device would not keep, full or switched off: it lasts as long as the page.
+const unkept = {};
+function read(name, otherwise) {
+  try {
+    return name in unkept ? unkept[name] : JSON.parse(localStorage.getItem(name) || JSON.stringify(otherwise));
+  } catch {
+    return otherwise;
+  }
+}
+function write(name, value) {
+  try {
+    localStorage.setItem(name, JSON.stringify(value));
+    delete unkept[name];
+    return true;
+  } catch {
+    unkept[name] = value;
+    return false;
+  }
+}
+const own = (name) => read(name, []).filter((item) => item.holder === HOLDER);
+// Times are the server's, so that a phone with a wrong clock counts the same minutes.
+const serverNow = () => new Date(Date.now() + read(SKEW, 0)).toISOString();
+
+const onDevice = {
+  // Whether what is drawn here can be asked for; why not, where it never can.
+  isReady: false,
+  whyNot: "",
+  // Whether the last request went unanswered.
+  isOut: false,
+  asked: new Map(),
+  count: 0,
+
+  get can() {
+    return "serviceWorker" in navigator && typeof WebAssembly === "object" && HOLDER !== "";
+  },
+
+  get isWanted() {
+    const metered = navigator.connection && navigator.connection.saveData;
+    return setting("signal") === "on" || (setting("signal") !== "off" && !metered);
+  },
+
+  async kept(name) {
+    const found = await caches.match(`/${name}`, { cacheName: `keeve-benches-${HOLDER}` });
+    return found || null;
+  },
+
+  // The files of the interpreter and the pack, into the browser's keeping; both are fetched once and looked at again later.
+  async fetchAll() {
+    const { version, files } = await (await fetch("/device.json")).json();
+    for (const name of files) {
+      const answer = await fetch(`/device/${version}/${name}`);
+      if (!answer.ok) throw new Error(name);
+      await answer.arrayBuffer();
+    }
+    write(VERSION, version);
+    await this.fetchPack();
+    await fetch("/without-signal");
+    if (navigator.storage && navigator.storage.persist) await navigator.storage.persist();
+  },
+
+  async fetchPack() {
+    const answer = await fetch("/pack.json", { headers: { Accept: "application/json" } });
+    if (!answer.ok || answer.headers.get("Keeve-Holder") !== HOLDER) throw new Error("no pack");
+    const pack = await answer.text();
+    write(PACK_AT, Date.now());
+    // What it holds need not be told again.
+    write(SENT, read(SENT, []).filter((item) => item.holder !== HOLDER || !(pack.includes(item.event.id) || pack.includes(item.load))));
+    return pack;
+  },
+
+  // The newest pack, or the one that was kept.
+  async pack() {
+    try {
+      return await this.fetchPack();
+    } catch {
+      const found = await this.kept("pack.json");
+      return found && found.text();
+    }
+  },
+
+  start() {
+    this.starting = this.starting || this.begin();
+    return this.starting;
+  },
+
+  async begin() {
+    const version = read(VERSION, "");
+    if (!this.can || !version) return false;
+    try {
+      this.worker = new Worker(`/device/${version}/worker.mjs`, { type: "module" });
+      this.worker.addEventListener("message", ({ data }) => this.answered(data));
+      this.worker.addEventListener("error", () => this.failed());
+      const pack = await this.pack();
+      if (!pack) return false;
+      await this.ask("take", pack, JSON.stringify([...own(SENT), ...own(QUEUE)]), serverNow());
+      this.isReady = true;
+    } catch {
+      this.failed();
+    }
+    return this.isReady;
+  },
+
+  failed() {
+    this.isReady = false;
+    this.whyNot = "This browser can't work without signal.";
+    for (const [, { reject }] of this.asked) reject(new Error(this.whyNot));
+    this.asked.clear();
+  },
+
+  ask(act, ...given) {
+    this.count += 1;
+    const number = this.count;
+    return new Promise((resolve, reject) => {
+      this.asked.set(number, { resolve, reject });
+      this.worker.postMessage({ number, act, given });
+    });
+  },
+
+  answered({ number, found, fault }) {
+    const { resolve, reject } = this.asked.get(number);
+    this.asked.delete(number);
+    if (fault) reject(new Error(fault));
+    else resolve(found);
+  },
+
+  // What is known by the server is taken over; what it knows besides comes back in sentences.
+  async takeOver() {
+    if (!this.isReady) return [];
+    const pack = await this.fetchPack();
+    return JSON.parse(await this.ask("take", pack, JSON.stringify([...own(SENT), ...own(QUEUE)]), serverNow()));
+  },
+
+  // A step that was told, and what comes next: drawn here, or why it does not count; null where this device cannot say.
+  async recorded(load, event) {
+    if (!this.isReady) return null;
+    try {
+      return JSON.parse(await this.ask("record", load, JSON.stringify(event), serverNow()));
+    } catch {
+      return null;
+    }
+  },
+
+  async part(path) {
+    return this.isReady ? this.ask("part", path, serverNow()) : "";
+  },
+
+  // A page in place of this one, where this device can draw it; whether it could.
+  async go(address, { isNew = true } = {}) {
+    const { pathname, searchParams } = new URL(address, location.href);
+    const html = await this.ask("page", pathname, JSON.stringify(Object.fromEntries(searchParams)), serverNow());
+    if (!html) return false;
+    const page = new DOMParser().parseFromString(html, "text/html");
+    await this.withFiles(page.head);
+    if (isNew) history.pushState(null, "", address);
+    document.title = page.title;
+    document.body.className = page.body.className;
+    const main = document.querySelector("main");
+    main.removeAttribute("data-kept");
+    for (const part of ["main", "header nav"]) document.querySelector(part).innerHTML = page.querySelector(part).innerHTML;
+    const heading = main.querySelector("h1");
+    heading.tabIndex = -1;
+    heading.focus({ preventScroll: true });
+    scrollTo({ top: 0 });
+    show();
+    return true;
+  },
+
+  // The files of a page that are not on this one yet.
+  async withFiles(head) {
+    const files = head.querySelectorAll("link[rel=stylesheet], script");
+    for (const file of files) {
+      const [name, address] = file.tagName === "LINK" ? ["href", file.getAttribute("href")] : ["src", file.getAttribute("src")];
+      if (document.querySelector(`${file.tagName}[${name}="${address}"]`)) continue;
+      const made = document.createElement(file.tagName);
+      if (file.tagName === "LINK") made.rel = "stylesheet";
+      made[name] = address;
+      await new Promise((resolve) => {
+        made.onload = resolve;
+        made.onerror = resolve;
+        document.head.append(made);
+      });
+    }
+  },
+
+  // A load of a plan, begun here: it has its id from now on, and is told to the server when there is signal.
+  async beginLoad(plan, number) {
+    const [load, at] = [crypto.randomUUID(), serverNow()];
+    const found = await this.ask("begin", plan, number, load, at);
+    if (!found) return false;
+    if (found === load) {
+      const event = { id: crypto.randomUUID(), plan_id: plan, number: Number(number), occurred_at: at };
+      write(QUEUE, [...read(QUEUE, []), { load, holder: HOLDER, to: "begin", event, words: `Start load ${number}` }]);
+    }
+    return this.go(`/bench/${found}`);
+  },
+};
+
+const BEGINS = /\/plan\/([^/]+)\/load\/(\d+)\/begin$/;
+
+// While there is no signal, what this device can draw is drawn here; what needs signal says so.
+addEventListener("click", async (event) => {
+  const link = event.target.closest("a[href]");
+  if (!link || !onDevice.isReady || !(onDevice.isOut || !navigator.onLine)) return;
+  if (link.origin !== location.origin || link.hash || link.hasAttribute("download")) return;
+  event.preventDefault();
+  if (!(await onDevice.go(link.href))) needsSignal(link);
+});
+addEventListener("submit", async (event) => {
+  const begins = BEGINS.exec(event.target.action);
+  if (!begins || !onDevice.isReady || !(onDevice.isOut || !navigator.onLine)) return;
+  event.preventDefault();
+  await onDevice.beginLoad(begins[1], begins[2]);
+});
+addEventListener("popstate", () => {
+  if (onDevice.isReady) onDevice.go(location.href, { isNew: false });
+});
+
+function needsSignal(element) {
+  document.querySelector(".needs-signal")?.remove();
+  const said = Object.assign(document.createElement("p"), { className: "notice needs-signal", textContent: "That needs signal." });
+  said.setAttribute("role", "status");
+  element.closest("main, header, footer").append(said);
+}
+
+// Whether this device is ready, since when, and the switch.
+function show(words) {
+  const place = document.querySelector("[data-signal]");
+  if (!place) return;
+  const since = read(PACK_AT, 0);
+  const clock = new Intl.DateTimeFormat(document.documentElement.lang, { timeStyle: "short" });
+  const isOff = !onDevice.isWanted;
+  const isReady = read(VERSION, "") && since;
+  const ready = isReady ? `Ready without signal, as of ${clock.format(since)}.` : "Getting ready to work without signal…";
+  const off = "Not kept ready without signal.";
+  place.querySelector("[data-signal-words]").textContent = words || onDevice.whyNot || (isOff ? off : ready);
+  place.querySelector("button").textContent = isOff ? "Keep ready: 10 MB" : "Switch off";
+  place.hidden = !onDevice.can;
+}
+addEventListener("click", (event) => {
+  if (event.target.closest("[data-signal-switch]") === null) return;
+  const turned = onDevice.isWanted ? "off" : "on";
+  try {
+    localStorage.setItem("keeve-signal", turned);
+  } catch {
+    return show("This device keeps nothing: it can't work without signal.");
+  }
+  show();
+  if (turned === "on") atRest();
+});
+
+// Only after a first bench or card, when nothing else is to be fetched; later on each page, where what is kept is old.
+async function atRest() {
+  if (!onDevice.can || !onDevice.isWanted) return show();
+  const isBench = location.pathname.startsWith("/bench/");
+  const isFirst = !read(VERSION, "");
+  if (isFirst && !isBench && !location.pathname.includes("/load/") && setting("signal") !== "on") return show();
+  try {
+    await navigator.serviceWorker.register("/service-worker.js");
+    tellHolder((await navigator.serviceWorker.ready).active);
+    const { version } = isFirst ? {} : await (await fetch("/device.json")).json();
+    if (isFirst || version !== read(VERSION, "")) await onDevice.fetchAll();
+    else if (Date.now() - read(PACK_AT, 0) > PACK_OLD_MS) await onDevice.fetchPack();
+  } catch {
+    // There is no signal, or no room: what was kept before serves.
+  }
+  if (isBench) await onDevice.start();
+  show();
+}
+
+if (HOLDER) {
+  addEventListener("load", () => {
+    show();
+    const shell = document.querySelector("[data-shell]");
+    if (shell) open(shell);
+    else setTimeout(() => atRest(), START_MS);
+  });
+}
+
+// The page that others are drawn into: of the address that was asked for.
+async function open(shell) {
+  const asked = new URLSearchParams(location.search);
+  onDevice.isOut = true;
+  if (!(await onDevice.start())) {
+    shell.textContent = "This page needs signal. Try again when you have it.";
+    return;
+  }
+  const begins = asked.get("begin");
+  const isDrawn = begins
+    ? await onDevice.beginLoad(...begins.split("/"))
+    : await onDevice.go(location.href, { isNew: false });
+  if (!isDrawn) shell.textContent = "This page needs signal. Try again when you have it.";
+}

@@ -1,0 +1,168 @@
+"""What a device draws without signal is what the server draws: the same code, on what the pack holds."""
+
+import json
+import os
+import re
+from datetime import timedelta
+from random import Random
+from typing import Any
+from uuid import UUID, uuid4
+
+import pytest
+from helpers import EVERY_PROCEDURE, a_job_of, job, raw_event
+from sqlalchemy import Engine
+
+from keeve.core.errors import InputError
+from keeve.core.loads.offers import open_offers
+from keeve.core.loads.running_load import RunningLoad
+from keeve.data import plans
+from keeve.formats.pack import Pack, ToldHere
+from keeve.on_device.device import Device
+from keeve.screens.without_signal.bundle import bundle
+from keeve.screens.without_signal.runtime import size
+from web.conftest import Client, Clock
+
+# One way of mixing each mix; all of them, a minute and a half, where that is asked for.
+PROCEDURES = (
+    EVERY_PROCEDURE if "KEEVE_EVERY_PROCEDURE" in os.environ else sorted(dict(EVERY_PROCEDURE).items())
+)
+_TOKEN = re.compile(r'name="form_token" value="[^"]*"')
+
+
+def device_of(client: Client) -> Device:
+    """A device that was given its pack just now."""
+    answer = client.get("/pack.json")
+    assert answer.status_code == 200
+    return Device(Pack.model_validate_json(answer.text), [], client.clock.now)
+
+
+def without_tokens(html: str) -> str:
+    return _TOKEN.sub("", html)
+
+
+def main_of(html: str) -> str:
+    return without_tokens(html.split('<main id="main" tabindex="-1">')[1].split("</main>")[0]).strip()
+
+
+def tapped(running: RunningLoad, client: Client, chance: Random, number: int) -> dict[str, Any] | None:
+    """Something that may be done now: mostly what is asked for, as it is offered."""
+    now = running.situation(client.clock.now)
+    offers = [
+        offer
+        for offer in open_offers(running.plan, running.state, now)
+        if offer.action not in ("amend", "undo")
+    ]
+    if not offers:
+        return None
+    position = str(now.position)
+    asked = [offer for offer in offers if offer.target.split(" ")[0] == position] or offers
+    offer = chance.choice(asked if chance.random() < 0.8 else offers)
+    event = raw_event("", client.clock.now, device_seq=number) | offer.filled
+    return event | dict.fromkeys(offer.words, "A trial")
+
+
+def same_act(client: Client, device: Device, load_id: UUID) -> None:
+    """The bench as the server shows it is the bench as the device draws it."""
+    shown = client.get(f"/bench/{load_id}").text
+    drawn = device.page(f"/bench/{load_id}", {}, client.clock.now)
+    assert drawn is not None
+    assert main_of(drawn) == main_of(shown)
+
+
+@pytest.mark.parametrize(("mix", "mixer"), PROCEDURES)
+def test_a_load_of_every_mix_runs_alike_on_both(client: Client, mix: str, mixer: str) -> None:
+    """Begun on the device, told to the server, then any taps: every step is drawn alike, and refused alike."""
+    chance = Random(f"{mix} {mixer}")
+    plan_id = plans.save_plan(client.engine, client.visitor, job(**a_job_of(mix, mixer)))
+    device, load_id = device_of(client), uuid4()
+    card = device.page(f"/plan/{plan_id}/load/1", {}, client.clock.now)
+    assert card is not None
+    assert main_of(card) == main_of(client.get(f"/plan/{plan_id}/load/1").text)
+
+    assert device.begin(plan_id, 1, load_id, client.clock.now) == load_id
+    begun = {"plan_id": str(plan_id), "number": 1, "occurred_at": client.clock.now.isoformat()}
+    assert client.post(f"/bench/{load_id}/begin", json=begun).json() == {"load": str(load_id)}
+    same_act(client, device, load_id)
+    for number in range(14):
+        client.clock.turn(chance.choice((0.2, 1, 4, 8)))
+        event = tapped(device.loads[load_id], client, chance, number)
+        if event is None:
+            break
+        answer = client.post(f"/bench/{load_id}/events", json=event)
+        if answer.status_code == 422:
+            with pytest.raises(InputError):
+                device.record(load_id, event, client.clock.now)
+            continue
+        assert answer.status_code == 200, answer.text
+        device.record(load_id, event, client.clock.now)
+        drawn = device.part(f"/bench/{load_id}/act", client.clock.now)
+        assert drawn is not None
+        assert without_tokens(drawn) == without_tokens(answer.text)
+    between = device.part(f"/bench/{load_id}/between", client.clock.now)
+    assert between == client.get(f"/bench/{load_id}/between").text
+    # A pack made now says the same as what was told here.
+    again = device_of(client).part(f"/bench/{load_id}/act", client.clock.now)
+    if not device.loads[load_id].state.taken_back:
+        assert again == device.part(f"/bench/{load_id}/act", client.clock.now)
+
+
+def test_today_is_drawn_alike(engine: Engine, demo: Any) -> None:
+    client = Client(engine, Clock(), seen_as=demo)
+    drawn = device_of(client).page("/", {}, client.clock.now)
+    assert drawn is not None
+    assert main_of(drawn) == main_of(client.get("/").text)
+
+
+def test_what_was_told_here_is_told_again_to_a_new_pack(client: Client) -> None:
+    plan_id = plans.save_plan(client.engine, client.visitor, job())
+    pack, load_id = device_of(client).pack, uuid4()
+    at = client.clock.now
+    told = [
+        ToldHere(load_id, "begin", {"plan_id": str(plan_id), "number": 1, "occurred_at": at.isoformat()}),
+        ToldHere(load_id, "events", raw_event("accepted", at, device_seq=1)),
+    ]
+    device = Device(pack, told, at + timedelta(minutes=1))
+    assert not device.loads[load_id].state.to_check
+    # Whoever began it elsewhere meanwhile has it: what was told here belongs to that load.
+    theirs = uuid4()
+    begun = {"plan_id": str(plan_id), "number": 1, "occurred_at": at.isoformat()}
+    assert client.post(f"/bench/{theirs}/begin", json=begun).json() == {"load": str(theirs)}
+    assert client.post(f"/bench/{load_id}/begin", json=begun).json() == {"load": str(theirs)}
+    # Told again it is the same, and nothing more.
+    assert client.post(f"/bench/{theirs}/begin", json=begun).json() == {"load": str(theirs)}
+
+
+def test_what_others_did_meanwhile_is_said(client: Client) -> None:
+    plan_id = plans.save_plan(client.engine, client.visitor, job())
+    client.post(f"/plan/{plan_id}/load/1/begin")
+    before = device_of(client)
+    (load_id,) = (load.id for load in before.loads.values() if load.plan_id == plan_id)
+    accepted = raw_event("accepted", client.clock.now, device_seq=1)
+    assert client.post(f"/bench/{load_id}/events", json=accepted).status_code == 200
+    (said,) = device_of(client).news_since(before)
+    assert said.startswith("Load 1, ")
+    assert client.visitor.name in said
+    assert device_of(client).news_since(device_of(client)) == []
+
+
+def test_a_stranger_is_given_nothing(engine: Engine) -> None:
+    client = Client(engine, Clock(), signed_in=False)
+    for path in ("/pack.json", "/without-signal"):
+        assert client.get(path).status_code == 303
+
+
+def test_the_files_of_the_device_travel_light() -> None:
+    """At most ten megabytes, and each time the same: what has not changed is not fetched again."""
+    assert size() < 10_000_000
+    made = bundle()
+    bundle.cache_clear()
+    assert bundle() == made
+
+
+def test_a_load_is_begun_only_with_a_plan_a_number_and_a_time(client: Client) -> None:
+    for told in ({}, {"plan_id": "x"}, {"plan_id": str(uuid4()), "number": 0, "occurred_at": "0001-01-01"}):
+        answer = client.post(f"/bench/{uuid4()}/begin", json=told)
+        assert answer.status_code == 422
+        assert json.loads(answer.text)["error"]["message"]
+    begun = {"plan_id": str(uuid4()), "number": 1, "occurred_at": client.clock.now.isoformat()}
+    assert client.post(f"/bench/{uuid4()}/begin", json=begun).status_code == 404
