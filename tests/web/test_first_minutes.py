@@ -9,7 +9,7 @@ from playwright.sync_api import Browser, Locator, Page, expect
 from sqlalchemy import Engine
 
 from web.conftest import Visit, visiting
-from web.walking import DESK, PHONE, heading
+from web.walking import DESK, PHONE, heading, until
 
 
 class Thumb:
@@ -146,13 +146,6 @@ def test_every_way_in_is_plain_on_a_phone(browser: Browser, engine: Engine, orig
             visit.check()
             assert visit.page.evaluate("document.documentElement.scrollWidth") <= 390, path
             assert visit.page.evaluate(TARGETS) == [], path
-
-
-def until(page: Page, condition: str) -> None:
-    """Wait for what has to be awaited itself; Playwright's own waiting takes a promise for a yes."""
-    page.evaluate(
-        f"async () => {{ while (!({condition})) await new Promise((done) => setTimeout(done, 20)); }}"
-    )
 
 
 def test_a_bench_opens_without_keeve_until_somebody_signs_out(

@@ -90,3 +90,12 @@ def printed(page: Page, paper: str) -> list[str]:
     inches = {"A4": ("297mm", "210mm"), "Letter": ("11in", "8.5in")}[paper]
     pdf = PdfReader(io.BytesIO(page.pdf(width=inches[0], height=inches[1])))
     return [sheet.extract_text() for sheet in pdf.pages]
+
+
+def until(page: Page, condition: str, most_ms: int = 30_000) -> None:
+    """Wait for what has to be awaited itself; Playwright's own waiting takes a promise for a yes."""
+    page.evaluate(
+        f"async () => {{ const ends = Date.now() + {most_ms}; while (!({condition})) {{"
+        " if (Date.now() > ends) throw new Error('too late');"
+        " await new Promise((done) => setTimeout(done, 20)); } }"
+    )

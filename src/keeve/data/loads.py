@@ -94,7 +94,7 @@ def begin_load(
         add_event(session, visitor, load_id, start, now)
         running = read_load(session, load_id)
         if running is not None:
-            stockpiles.look_ahead(session, visitor, running, now, weather)
+            stockpiles.look_ahead(session, visitor, running, begun_at, weather)
             log_entries.write(session, read_load(session, load_id) or running)
         return load_id
 

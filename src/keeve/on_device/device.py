@@ -278,9 +278,9 @@ def part(path: str, now: str) -> str:
     return _here[0].part(path, datetime.fromisoformat(now)) or ""
 
 
-def begin(plan_id: str, number: int, load_id: str, now: str) -> str:
+def begin(plan_id: str, number: str, load_id: str, now: str) -> str:
     """Begin a load, and give the id it has; nothing where that needs signal."""
-    found = _here[0].begin(UUID(plan_id), number, UUID(load_id), datetime.fromisoformat(now))
+    found = _here[0].begin(UUID(plan_id), int(number), UUID(load_id), datetime.fromisoformat(now))
     return str(found or "")
 
 

@@ -27,7 +27,7 @@ _OF_KEEVE = (
     "screens",
     "web",
 )
-_LEFT_OUT = frozenset({"__pycache__", "static", "v1", "screen.py", "bundle.py", "runtime.py", "vendor"})
+_LEFT_OUT = frozenset({"__pycache__", "static", "v1", "screen.py", "vendor"})
 # Of each package what it needs there: the languages that Keeve writes, nothing compiled for this machine.
 _PACKAGES = (
     "annotated_types",

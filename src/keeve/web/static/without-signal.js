@@ -102,7 +102,7 @@ const onDevice = {
       this.worker.addEventListener("error", () => this.failed());
       const pack = await this.pack();
       if (!pack) return false;
-      await this.ask("take", pack, JSON.stringify([...own(SENT), ...own(QUEUE)]), serverNow());
+      await this.take(pack);
       this.isReady = true;
     } catch {
       this.failed();
@@ -136,8 +136,18 @@ const onDevice = {
   // What is known by the server is taken over; what it knows besides comes back in sentences.
   async takeOver() {
     if (!this.isReady) return [];
-    const pack = await this.fetchPack();
-    return JSON.parse(await this.ask("take", pack, JSON.stringify([...own(SENT), ...own(QUEUE)]), serverNow()));
+    return this.take(await this.fetchPack());
+  },
+
+  // A pack and all that was told here; what is tapped while that is read counts too.
+  async take(pack) {
+    const told = () => JSON.stringify([...own(SENT), ...own(QUEUE)]);
+    let [taken, news] = ["", []];
+    while (taken !== told()) {
+      taken = told();
+      news = [...news, ...JSON.parse(await this.ask("take", pack, taken, serverNow()))];
+    }
+    return news;
   },
 
   // A step that was told, and what comes next: drawn here, or why it does not count; null where this device cannot say.
@@ -265,8 +275,11 @@ async function atRest() {
   const isFirst = !read(VERSION, "");
   if (isFirst && !isBench && !location.pathname.includes("/load/") && setting("signal") !== "on") return show();
   try {
-    await navigator.serviceWorker.register("/service-worker.js");
-    tellHolder((await navigator.serviceWorker.ready).active);
+    const { serviceWorker } = navigator;
+    await serviceWorker.register("/service-worker.js");
+    tellHolder((await serviceWorker.ready).active);
+    // Only what goes through it is kept.
+    if (!serviceWorker.controller) await new Promise((done) => serviceWorker.addEventListener("controllerchange", done, { once: true }));
     const { version } = isFirst ? {} : await (await fetch("/device.json")).json();
     if (isFirst || version !== read(VERSION, "")) await onDevice.fetchAll();
     else if (Date.now() - read(PACK_AT, 0) > PACK_OLD_MS) await onDevice.fetchPack();

@@ -1,0 +1,83 @@
+"""Without signal, in Chromium with its network cut: loads go on, outlast a closed tab, and are told afterwards."""
+
+import re
+
+from playwright.sync_api import Browser, Page, expect
+from sqlalchemy import Engine, select
+
+from keeve.data import sessions
+from keeve.store import models
+from keeve.store.database import crew_session
+from web.conftest import Clock, Visit, visiting
+from web.walking import PHONE, begin, heading, plan_a_bed, until
+
+READY_MS = 60_000
+
+
+def is_ready(page: Page) -> None:
+    until(page, "onDevice.isReady", READY_MS)
+
+
+def tap_alone(page: Page, words: str, then: str) -> None:
+    """A tap that only this device answers."""
+    page.get_by_role("button", name=re.compile(f"^{words}")).first.click()
+    expect(heading(page)).to_have_text(then, timeout=READY_MS)
+
+
+def test_two_loads_are_mixed_without_signal_and_told_afterwards(
+    browser: Browser, engine: Engine, origin: str, clock: Clock
+) -> None:
+    with visiting(browser, engine, origin, with_device=True, **PHONE) as visit:
+        page = visit.page
+        plan_a_bed(visit)
+        begin(page)
+        is_ready(page)
+        page.context.set_offline(True)
+        tap_alone(page, "Added", "Half the sand")
+        tap_alone(page, "Added", "All the cement")
+        expect(page.locator("p.notice")).to_contain_text("2 steps are saved on this device")
+        # Reloaded it goes on where it was.
+        page.reload()
+        expect(heading(page)).to_have_text("All the cement", timeout=READY_MS)
+        tap_alone(page, "Added", "The rest of the sand")
+        # Another tab, the first one closed: the shell draws what was not kept.
+        other = page.context.new_page()
+        page.close()
+        other.goto(f"{origin}/")
+        expect(heading(other)).to_have_text("Mixing now", timeout=READY_MS)
+        other.get_by_role("link", name=re.compile("Load 1")).first.click()
+        expect(heading(other)).to_have_text("The rest of the sand")
+        tap_alone(other, "Added", "The rest of the start water")
+        # The next load of the job, begun here.
+        other.goto(f"{origin}/")
+        expect(heading(other)).to_have_text("Mixing now", timeout=READY_MS)
+        other.get_by_role("link", name=re.compile("Sill bed")).last.click()
+        expect(heading(other)).to_have_text("Load 2 of 4")
+        other.get_by_role("button", name="Mix this load").click()
+        expect(heading(other)).to_have_text("Water, most of the start")
+        tap_alone(other, "Added", "Half the sand")
+        assert kinds(engine, visit, 2) == []
+        other.context.set_offline(False)
+        until(other, "read(QUEUE, []).length === 0", READY_MS)
+        expect(other.locator("p.notice:visible")).to_have_count(0)
+        assert kinds(engine, visit, 1) == [
+            "accepted", "water_added", "charged", "charged", "charged",
+        ]  # fmt: skip
+        assert kinds(engine, visit, 2) == ["begun", "expected", "water_added"]
+        visit.wrong.clear()  # the browser tells of each request that found no network
+
+
+def kinds(engine: Engine, visit: Visit, number: int) -> list[str]:
+    """What was told of a load, in order; without what the server wrote of the first by itself."""
+    visitor = sessions.visitor(engine, visit.token, Clock()())
+    assert visitor is not None
+    with crew_session(engine, visitor.crew_id) as session:
+        found = session.scalars(
+            select(models.Event.content)
+            .join(models.StoredLoad, models.StoredLoad.id == models.Event.load_id)
+            .where(models.StoredLoad.number == number)
+        ).all()
+    assert len({event["id"] for event in found}) == len(found)
+    found = sorted(found, key=lambda event: (event["occurred_at"], event["device_seq"]))
+    skipped = ("begun", "expected") if number == 1 else ()
+    return [event["kind"] for event in found if event["kind"] not in skipped]
