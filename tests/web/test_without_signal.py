@@ -63,7 +63,7 @@ def test_two_loads_are_mixed_without_signal_and_told_afterwards(
         assert kinds(engine, visit, 1) == [
             "accepted", "water_added", "charged", "charged", "charged",
         ]  # fmt: skip
-        assert kinds(engine, visit, 2) == ["begun", "expected", "water_added"]
+        assert kinds(engine, visit, 2) == ["begun", "water_added"]
         visit.wrong.clear()  # the browser tells of each request that found no network
 
 

@@ -10,6 +10,7 @@ from jinja2 import (
     Environment,
     FileSystemBytecodeCache,
     FileSystemLoader,
+    ModuleLoader,
     PrefixLoader,
     StrictUndefined,
     pass_context,
@@ -23,25 +24,34 @@ from keeve.figures.event_words import RESULT_NAMES, event_words
 from keeve.figures.labels import RULE_TITLES
 from keeve.web.filters import FILTERS, quantity
 
-# A compiled template knows which filters take the context, and how its tags are read: one of others is of no use.
 _HERE = Path(__file__).parent
-_OF_THESE = sha256(
-    b"".join((_HERE / name).read_bytes() for name in ("filters.py", "environment.py"))
-).hexdigest()[:12]
-# The templates of a screen lie in its folder, and go by the name of it: bench/act.html.
-_OF_SCREENS = {
-    folder.parent.name: FileSystemLoader(folder)
-    for folder in sorted((_HERE.parent / "screens").glob("*/templates"))
-}
+# A device without signal compiles them once, as modules: nothing else of them is there then.
+PREPARED = _HERE / "prepared"
+
+
+def _as_written() -> dict[str, Any]:
+    """The templates as files; the templates of a screen lie in its folder, and go by the name of it: bench/act.html."""
+    of_screens = {
+        folder.parent.name: FileSystemLoader(folder)
+        for folder in sorted((_HERE.parent / "screens").glob("*/templates"))
+    }
+    # One compiled before knows which filters take the context, and how its tags are read: of others it is of no use.
+    sources = [_HERE / name for name in ("filters.py", "environment.py")]
+    version = sha256(b"".join(path.read_bytes() for path in sources if path.exists())).hexdigest()[:12]
+    return {
+        "loader": ChoiceLoader([FileSystemLoader(_HERE / "templates"), PrefixLoader(of_screens)]),
+        "bytecode_cache": FileSystemBytecodeCache(pattern=f"keeve_{version}_%s.cache"),
+    }
+
+
 environment = Environment(
-    loader=ChoiceLoader([FileSystemLoader(_HERE / "templates"), PrefixLoader(_OF_SCREENS)]),
     autoescape=True,
     undefined=StrictUndefined,
     trim_blocks=True,
     lstrip_blocks=True,
     auto_reload=False,
     cache_size=-1,
-    bytecode_cache=FileSystemBytecodeCache(pattern=f"keeve_{_OF_THESE}_%s.cache"),
+    **({"loader": ModuleLoader(PREPARED)} if PREPARED.is_dir() else _as_written()),
 )
 environment.filters.update(FILTERS)
 

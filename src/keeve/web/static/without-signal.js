@@ -62,10 +62,22 @@ const onDevice = {
       if (!answer.ok) throw new Error(name);
       await answer.arrayBuffer();
     }
-    write(VERSION, version);
     await this.fetchPack();
     await fetch("/without-signal");
+    await this.prepare(version);
+    write(VERSION, version);
     if (navigator.storage && navigator.storage.persist) await navigator.storage.persist();
+  },
+
+  // What can be done once for all later starts; a browser that cannot starts as the first time.
+  async prepare(version) {
+    const worker = new Worker(`/device/${version}/worker.mjs`, { type: "module" });
+    await new Promise((done) => {
+      worker.onmessage = done;
+      worker.onerror = done;
+      worker.postMessage({ number: 0, act: "prepare" });
+    });
+    worker.terminate();
   },
 
   async fetchPack() {
