@@ -1,14 +1,21 @@
 """What a device draws without signal is what the server draws: the same code, on what the pack holds."""
 
+import io
 import json
 import os
 import re
+import subprocess
+import sys
+import zipfile
 from datetime import timedelta
+from pathlib import Path
 from random import Random
 from typing import Any
 from uuid import UUID, uuid4
 
+import pydantic_core
 import pytest
+from forms_in_html import fields_in
 from helpers import EVERY_PROCEDURE, a_job_of, job, raw_event
 from sqlalchemy import Engine
 
@@ -16,8 +23,11 @@ from keeve.core.errors import InputError
 from keeve.core.loads.offers import open_offers
 from keeve.core.loads.running_load import RunningLoad
 from keeve.data import plans
-from keeve.formats.pack import Pack, ToldHere
+from keeve.formats.job_file import write_job
+from keeve.formats.pack import Pack, ToldHere, checksum
 from keeve.on_device.device import Device
+from keeve.screens.paper.printed import STATIC
+from keeve.screens.plan import form_job as plan_job
 from keeve.screens.without_signal.bundle import bundle
 from keeve.screens.without_signal.runtime import size
 from web.conftest import Client, Clock
@@ -26,7 +36,10 @@ from web.conftest import Client, Clock
 PROCEDURES = (
     EVERY_PROCEDURE if "KEEVE_EVERY_PROCEDURE" in os.environ else sorted(dict(EVERY_PROCEDURE).items())
 )
-_TOKEN = re.compile(r'name="form_token" value="[^"]*"')
+# A form's own secret, and the label of a bag, which is kept where there is signal.
+_TOKEN = re.compile(
+    r'name="form_token" value="[^"]*"|\s*<div class="field wide"><label for="keep-bag".*?</div>', re.DOTALL
+)
 
 
 def device_of(client: Client) -> Device:
@@ -37,7 +50,7 @@ def device_of(client: Client) -> Device:
 
 
 def without_tokens(html: str) -> str:
-    return _TOKEN.sub("", html)
+    return " ".join(_TOKEN.sub("", html).split())
 
 
 def main_of(html: str) -> str:
@@ -166,3 +179,76 @@ def test_a_load_is_begun_only_with_a_plan_a_number_and_a_time(client: Client) ->
         assert json.loads(answer.text)["error"]["message"]
     begun = {"plan_id": str(uuid4()), "number": 1, "occurred_at": client.clock.now.isoformat()}
     assert client.post(f"/bench/{uuid4()}/begin", json=begun).status_code == 404
+
+
+@pytest.mark.parametrize("mix", sorted(dict(EVERY_PROCEDURE)))
+def test_a_form_is_answered_alike_while_it_is_typed(client: Client, mix: str) -> None:
+    """The form of every mix with its own fields, drawn and answered here as there; and planned to the same plan."""
+    device, now = device_of(client), client.clock.now
+    shown = client.get(f"/plan?mix={mix}").text
+    drawn = device.page("/plan", {"mix": mix}, now)
+    assert drawn is not None
+    assert main_of(drawn) == main_of(shown)
+    typed = {name: value for name, value in fields_in(shown, "plan-form").items() if name != "form_token"} | {
+        "_redraw": "yes"
+    }
+    here, there = device.preview(typed, now), client.post("/plan/preview", data=typed).json()
+    assert {**here, "asked": without_tokens(here["asked"])} == {
+        **there,
+        "asked": without_tokens(there["asked"]),
+    }
+
+
+@pytest.mark.parametrize("mix", ["mortar-general", "concrete-nominal", "plaster-casting", "screed-1-4"])
+def test_a_job_is_planned_here_and_kept_there_with_the_same_plan(client: Client, mix: str) -> None:
+    device = device_of(client)
+    typed = fields_in(client.get(f"/plan?mix={mix}").text, "plan-form")
+
+
+@pytest.mark.parametrize("mix", ["mortar-general", "concrete-nominal", "plaster-casting", "screed-1-4"])
+def test_a_job_is_planned_here_and_kept_there_with_the_same_plan(client: Client, mix: str) -> None:
+    device = device_of(client)
+    typed = fields_in(client.get(f"/plan?mix={mix}").text, "plan-form")
+    job = plan_job.to_job(device.form(typed))
+    assert job is not None
+    plan_id = uuid4()
+    told = {"job": write_job(job), "checksum": checksum(device.plan(plan_id, job).plan)}
+    # Told again it is the same plan.
+    for _ in range(2):
+        assert client.post(f"/plan/{plan_id}/told", json=told).json() == {"is_alike": True}
+    assert client.post(f"/plan/{uuid4()}/told", json={**told, "checksum": ""}).json() == {"is_alike": False}
+    assert client.post(f"/plan/{uuid4()}/told", json={}).status_code == 422
+    card = device.page(f"/plan/{plan_id}/load/1", {}, client.clock.now)
+    assert card is not None
+    assert main_of(card) == main_of(client.get(f"/plan/{plan_id}/load/1").text)
+
+
+def test_no_two_scripts_of_a_page_share_a_name() -> None:
+    """A page that is drawn in place of another has the scripts of both."""
+    named = re.compile(r"^(?:const|let|class|(?:async )?function) (\w+)", re.MULTILINE)
+    scripts = [path for path in STATIC.glob("*.js") if path.name != "service-worker.js"]
+    names = [name for path in scripts for name in named.findall(path.read_text())]
+    assert len(names) == len(set(names))
+
+
+def test_the_bundle_runs_by_itself(tmp_path: Path) -> None:
+    """Nothing else is on a device: neither what else the server has installed, nor any other file of Keeve."""
+    with zipfile.ZipFile(io.BytesIO(bundle())) as file:
+        file.extractall(tmp_path / "device")
+    (tmp_path / "compiled").mkdir()
+    (tmp_path / "compiled" / "pydantic_core").symlink_to(Path(pydantic_core.__file__).parent)
+    ends = f"""
+import sys
+sys.path[:0] = ["{tmp_path / "device"}", "{tmp_path / "compiled"}"]
+import keeve.on_device.device as device
+from keeve.core.mixes import library
+from keeve.web.environment import environment
+assert len(library()) > 30
+for name in environment.list_templates():
+    environment.get_template(name)
+print(device.__file__)
+"""
+    said = subprocess.run(
+        [sys.executable, "-I", "-S", "-c", ends], capture_output=True, text=True, check=False
+    )
+    assert said.stdout.startswith(str(tmp_path)), said.stderr

@@ -206,7 +206,7 @@ def test_a_step_is_sent_as_its_makers_and_as_nobody_elses(engine: Engine, visit:
     in_by_name(page, origin, maker.name.lower())
     with page.expect_response(lambda answer: answer.url.endswith("/events")) as answer:
         page.goto(address)
-    assert answer.value.status == 200
+    assert answer.value.ok
     assert told(engine, maker, load_id) == ["begun", "accepted", "water_added"]
     assert json.loads(page.evaluate("localStorage['keeve-queue']")) == []
 

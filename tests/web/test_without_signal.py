@@ -9,7 +9,7 @@ from keeve.data import sessions
 from keeve.store import models
 from keeve.store.database import crew_session
 from web.conftest import Clock, Visit, visiting
-from web.walking import PHONE, begin, heading, plan_a_bed, until
+from web.walking import PHONE, begin, heading, name_job, plan_a_bed, until
 
 READY_MS = 60_000
 
@@ -57,6 +57,18 @@ def test_two_loads_are_mixed_without_signal_and_told_afterwards(
         expect(heading(other)).to_have_text("Water, most of the start")
         tap_alone(other, "Added", "Half the sand")
         assert kinds(engine, visit, 2) == []
+        # A plan made here, its card, and its first load.
+        other.get_by_role("link", name="Plan", exact=True).click()
+        expect(heading(other)).to_have_text("Plan a job")
+        name_job(other, "Porch step")
+        other.get_by_label("Length", exact=True).fill("2")
+        other.get_by_label("Thickness", exact=True).fill("20")
+        expect(other.locator(".bar-words")).to_contain_text("1 load of 88.0", timeout=READY_MS)
+        other.get_by_role("button", name="Make mix cards").click()
+        expect(heading(other)).to_have_text("Load 1 of 1")
+        other.get_by_role("button", name="Mix this load").click()
+        expect(heading(other)).to_have_text("Check first")
+        tap_alone(other, "All OK", "Water, most of the start")
         other.context.set_offline(False)
         until(other, "read(QUEUE, []).length === 0", READY_MS)
         expect(other.locator("p.notice:visible")).to_have_count(0)
@@ -64,10 +76,11 @@ def test_two_loads_are_mixed_without_signal_and_told_afterwards(
             "accepted", "water_added", "charged", "charged", "charged",
         ]  # fmt: skip
         assert kinds(engine, visit, 2) == ["begun", "water_added"]
+        assert kinds(engine, visit, 1, "Porch step") == ["accepted"]
         visit.wrong.clear()  # the browser tells of each request that found no network
 
 
-def kinds(engine: Engine, visit: Visit, number: int) -> list[str]:
+def kinds(engine: Engine, visit: Visit, number: int, job: str = "Sill bed") -> list[str]:
     """What was told of a load, in order; without what the server wrote of the first by itself."""
     visitor = sessions.visitor(engine, visit.token, Clock()())
     assert visitor is not None
@@ -75,7 +88,8 @@ def kinds(engine: Engine, visit: Visit, number: int) -> list[str]:
         found = session.scalars(
             select(models.Event.content)
             .join(models.StoredLoad, models.StoredLoad.id == models.Event.load_id)
-            .where(models.StoredLoad.number == number)
+            .join(models.StoredPlan, models.StoredPlan.id == models.StoredLoad.plan_id)
+            .where(models.StoredLoad.number == number, models.StoredPlan.title == job)
         ).all()
     assert len({event["id"] for event in found}) == len(found)
     found = sorted(found, key=lambda event: (event["occurred_at"], event["device_seq"]))

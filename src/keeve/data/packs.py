@@ -9,7 +9,7 @@ from sqlalchemy import Engine
 from keeve.core.loads.event import event_json
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.planning.plan import Plan
-from keeve.data import days, jobs, loads, pours, specimens, stockpiles
+from keeve.data import days, jobs, loads, mixes, pours, specimens, stockpiles, yard
 from keeve.data.accounts import Visitor
 from keeve.data.plans import jobs_of_plans, plans_by_id
 from keeve.devices.weather import Weather
@@ -46,6 +46,7 @@ def pack_of(engine: Engine, visitor: Visitor, holder: str, now: datetime, weathe
         followed = pours.pours_of(session, visitor, weather, now)
         due = specimens.due_specimens(session, now)
         flow = loads.flow_measured(session, now)
+    liked = mixes.preferred(engine, visitor)
     return Pack(
         pack=1,
         made_at=now,
@@ -70,6 +71,11 @@ def pack_of(engine: Engine, visitor: Visitor, holder: str, now: datetime, weathe
         pours=followed,
         specimens=due,
         starts=starts,
+        mixes=list(mixes.own_mixes(engine, visitor).values()),
+        owned=[kept.item for kept in yard.yard_of(engine, visitor)],
+        favourites=list(liked.favourites),
+        used_last=list(liked.used_last),
+        measured=stockpiles.last_measured_of(engine, visitor, now),
     )
 
 

@@ -31,7 +31,14 @@ class SavedPlan:
     plan: Plan
 
 
-def save_plan(engine: Engine, visitor: Visitor, job: Job, version_of: UUID | None = None) -> UUID:
+def save_plan(
+    engine: Engine,
+    visitor: Visitor,
+    job: Job,
+    version_of: UUID | None = None,
+    *,
+    as_plan: UUID | None = None,
+) -> UUID:
     """Compute the plan of a job and keep both, for good.
 
     Args:
@@ -39,6 +46,7 @@ def save_plan(engine: Engine, visitor: Visitor, job: Job, version_of: UUID | Non
         visitor: who plans.
         job: what is to be made.
         version_of: the job it is the next version of; None for a new one, or where the crew has no such job.
+        as_plan: the id it was given on a device without signal; told again, it is the plan that is there.
 
     Raises:
         InputError: the job cannot be planned.
@@ -48,8 +56,10 @@ def save_plan(engine: Engine, visitor: Visitor, job: Job, version_of: UUID | Non
     stored_job, result = job.model_dump(mode="json", exclude_none=True), plan.model_dump(mode="json")
     read_job(stored_job)
     validated(Plan, result)
-    plan_id = uuid4()
+    plan_id = as_plan or uuid4()
     with crew_session(engine, visitor.crew_id) as session:
+        if as_plan and session.scalar(select(models.StoredPlan.id).where(models.StoredPlan.id == as_plan)):
+            return as_plan
         first = (
             session.scalar(select(of_job()).where(models.StoredPlan.id == version_of)) if version_of else None
         )

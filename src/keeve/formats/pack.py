@@ -3,20 +3,23 @@
 from base64 import b64decode, b64encode
 from collections.abc import Mapping
 from datetime import datetime
+from hashlib import sha256
 from importlib.resources import files
 from io import BytesIO
-from typing import Any, Literal, NamedTuple
+from typing import Annotated, Any, Literal, NamedTuple
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from keeve.core.curing.pours import PourLine
 from keeve.core.day_plan.day import Start
 from keeve.core.loads.pre_start import ExpectedWater, SettingHistory
 from keeve.core.log.specimens import DueSpecimens
+from keeve.core.mixes.model import Mix
 from keeve.core.planning.job_versions import JobLine
 from keeve.core.planning.plan import Plan
+from keeve.core.planning.yard import YardItem
 from keeve.core.units import System
 
 
@@ -80,6 +83,11 @@ class Pack(_Packed):
         pours: what is followed of pours.
         specimens: those that are due.
         starts: the jobs planned for today.
+        mixes: the crew's own.
+        owned: what the crew owns.
+        favourites: the ids of the mixes that are wanted on top.
+        used_last: those of the mixes that were planned with last.
+        measured: what was last measured of each stockpile, by its material.
     """
 
     pack: Literal[1]
@@ -95,15 +103,16 @@ class Pack(_Packed):
     pours: list[PourLine]
     specimens: list[DueSpecimens]
     starts: list[Start]
+    mixes: list[Mix]
+    owned: list[Annotated[YardItem, Field(discriminator="kind")]]
+    favourites: list[str]
+    used_last: list[str]
+    measured: dict[str, dict[str, float]]
 
     @property
     def clock(self) -> ZoneInfo:
         """The zone that times are shown in: a device knows no other."""
         return ZoneInfo.from_file(BytesIO(b64decode(self.zone_file)), self.zone)
-
-    def plan(self, plan_id: UUID) -> PackedPlan | None:
-        """A plan; None where it is not in it."""
-        return next((item for item in self.plans if item.id == plan_id), None)
 
 
 def zone_file(zone: str) -> str:
@@ -111,12 +120,17 @@ def zone_file(zone: str) -> str:
     return b64encode(files("tzdata").joinpath("zoneinfo", *zone.split("/")).read_bytes()).decode()
 
 
+def checksum(plan: Plan) -> str:
+    """What two plans have in common only where every figure of them is the same."""
+    return sha256(plan.model_dump_json().encode()).hexdigest()
+
+
 class ToldHere(NamedTuple):
     """What was told on a device and that its pack may not know yet.
 
     Args:
-        load_id: the load.
-        to: ``events``, ``begin`` or ``stockpile``.
+        load_id: the load, or the plan.
+        to: ``events``, ``begin``, ``plan`` or ``stockpile``.
         event: what was told, as it is sent.
     """
 

@@ -18,17 +18,26 @@ from keeve.core.loads.fold import fold_ordered
 from keeve.core.loads.pre_start import ExpectedWater
 from keeve.core.loads.recording import begun, expecting, is_first_of_the_day, is_known, read_sent, recorded
 from keeve.core.loads.running_load import OpenLoads, RunningLoad, opened
-from keeve.core.mixes.model import Gauge
+from keeve.core.mixes import library
+from keeve.core.mixes.model import Gauge, Mix
+from keeve.core.planning.job import Job
+from keeve.core.planning.job_versions import JobLine
+from keeve.core.planning.make_plan import make_plan
 from keeve.drawing.life_line import life_line
 from keeve.figures.dates import write_clock
 from keeve.figures.event_words import event_words
-from keeve.formats.pack import Pack, PackedLoad, PackedPlan, ToldHere
+from keeve.formats.job_file import read_job, write_job
+from keeve.formats.pack import Pack, PackedLoad, PackedPlan, ToldHere, checksum
 from keeve.screens.bench.drawn import drawn, drawn_between
 from keeve.screens.bench.form import refusal, typed_event
 from keeve.screens.bench.view import bench_view
 from keeve.screens.card.drawn import drawn as drawn_card
 from keeve.screens.card.view import BegunLoad, card_page, in_gauge
 from keeve.screens.mixes.a_load import a_load
+from keeve.screens.plan import drawn as plan_drawn
+from keeve.screens.plan import form as plan_form
+from keeve.screens.plan import form_job as plan_job
+from keeve.screens.plan.form import PlanForm
 from keeve.screens.today.view import today
 from keeve.web.environment import environment
 from keeve.web.filters import quantity
@@ -49,6 +58,7 @@ class Device:
     def __init__(self, pack: Pack, told: Sequence[ToldHere], now: datetime) -> None:
         self.pack = pack
         self.zone = pack.clock
+        self.plans = {plan.id: plan for plan in pack.plans}
         self.loads = {load.id: _running(plan, load) for plan in pack.plans for load in plan.loads}
         for one in told:
             try:
@@ -58,15 +68,28 @@ class Device:
                 continue
 
     def _take(self, one: ToldHere, now: datetime) -> None:
-        if one.to == "begin":
+        if one.to == "plan":
+            self.plan(one.load_id, read_job(one.event["job"]))
+        elif one.to == "begin":
             at = datetime.fromisoformat(one.event["occurred_at"])
             self.begin(UUID(one.event["plan_id"]), int(one.event["number"]), one.load_id, at)
         elif one.to == "events" and one.load_id in self.loads:
             self.record(one.load_id, one.event, now)
 
+    def plan(self, plan_id: UUID, job: Job) -> PackedPlan:
+        """The plan of a job that is made here.
+
+        Raises:
+            InputError: it cannot be planned.
+        """
+        made = PackedPlan(
+            id=plan_id, job_id=plan_id, plan=make_plan(job), loads=[], expected={}, setting=None
+        )
+        return self.plans.setdefault(plan_id, made)
+
     def begin(self, plan_id: UUID, number: int, load_id: UUID, now: datetime) -> UUID | None:
         """Begin a load of a plan, or find it begun; None where the pack has no such load."""
-        packed = self.pack.plan(plan_id)
+        packed = self.plans.get(plan_id)
         load = packed.plan.load(number) if packed else None
         if packed is None or load is None:
             return None
@@ -162,6 +185,8 @@ class Device:
                 in_work = self.open_loads(now).in_work
                 values = drawn(bench_view(running, now))
                 return self._text("bench/bench.html", path, now, in_work=in_work, **values)
+            case ["plan"]:
+                return self._plan_page(query, now)
             case ["plan", plan_id, "load", number]:
                 return self._card(path, plan_id, number, query.get("gauge"), now)
         return None
@@ -186,7 +211,10 @@ class Device:
 
     def _today(self, now: datetime) -> str:
         found = today(
-            [line._replace(begun=self._begun(line.plan_id, line.begun)) for line in self.pack.active],
+            [
+                *self._planned_here(now),
+                *(line._replace(begun=self._begun(line.plan_id, line.begun)) for line in self.pack.active),
+            ],
             self.open_loads(now),
             self.pack.pours,
             self.pack.specimens,
@@ -197,14 +225,74 @@ class Device:
             (line, None if line.used_fraction is None else life_line(line.used_fraction))
             for line in found.in_work
         ]
-        return self._text("today/today.html", "/", now, today=found, drawn=lines)
+        return self._text(
+            "today/today.html", "/", now, today=found, drawn=lines, **plan_drawn.shape_choices()
+        )
+
+    def _planned_here(self, now: datetime) -> list[JobLine]:
+        """The jobs that the pack does not know yet."""
+        known = {line.plan_id for line in self.pack.active}
+        return [
+            JobLine(
+                made.id, made.plan.title, "active", made.id, now, made.plan.mix.name, len(made.plan.loads),
+                self._begun(made.id, 0),
+            )
+            for made in self.plans.values()
+            if made.id not in known and made.job_id == made.id and not made.loads
+        ]  # fmt: skip
+
+    # Planning.
+
+    @property
+    def _mixes(self) -> dict[str, Mix]:
+        known = {**library(), **{mix.id: mix for mix in self.pack.mixes}}
+        return dict(sorted(known.items(), key=lambda item: item[1].name))
+
+    def form(self, typed: Mapping[str, str], *, is_preview: bool = False) -> PlanForm:
+        """The form of a plan as it was typed."""
+        return plan_form.form_from(typed, self.pack.units, self._mixes, typed if is_preview else {})
+
+    def _plan_page(self, query: Mapping[str, str], now: datetime) -> str | None:
+        if query.keys() - {"mix", "shape"}:
+            return None  # of a job that was planned before: this device does not know how it was typed
+        form = plan_form.empty_form(
+            self.pack.units,
+            self._mixes,
+            query.get("mix", ""),
+            self.pack.owned,
+            now.astimezone(self.zone).date(),
+            None,
+            self.pack.measured,
+            query.get("shape", ""),
+        )
+        return self.form_page(form, now)
+
+    def form_page(self, form: PlanForm, now: datetime) -> str:
+        """The page of a form."""
+        found = {**self._choices(form), **plan_drawn.result(form)}
+        nothing = {"refusal": "", "waste": None, "learnt": None, "changed": None}
+        return self._text("plan/plan.html", "/plan", now, form=form, **nothing, **found)
+
+    def _choices(self, form: PlanForm) -> dict[str, Any]:
+        liked = (self.pack.favourites, self.pack.used_last)
+        return plan_drawn.choices(form, self.pack.owned, *liked, is_kept=False)
+
+    def preview(self, typed: Mapping[str, str], now: datetime) -> dict[str, Any]:
+        """What a form that is typed on is answered with."""
+        form = self.form(typed, is_preview=True)
+        chosen = self._choices(form) if "_redraw" in typed else None
+
+        def part(template: str, **values: Any) -> str:
+            return self._text(template, "/plan/preview", now, **values)
+
+        return plan_drawn.previewed(form, plan_drawn.result(form), chosen, part)
 
     def _begun(self, plan_id: UUID, as_packed: int) -> int:
         numbers = {one.load.number for one in self.loads.values() if one.plan_id == plan_id}
         return max(len(numbers), as_packed)
 
     def _card(self, path: str, plan_id: str, number: str, gauge: str | None, now: datetime) -> str | None:
-        packed = self.pack.plan(UUID(plan_id))
+        packed = self.plans.get(UUID(plan_id))
         if packed is None or not number.isdigit():
             return None
         wanted = next((one for one in _GAUGES if one == gauge), None)
@@ -276,6 +364,27 @@ def page(path: str, query: str, now: str) -> str:
 def part(path: str, now: str) -> str:
     """A part of a page, or nothing where that needs signal."""
     return _here[0].part(path, datetime.fromisoformat(now)) or ""
+
+
+def preview(typed: str, now: str) -> str:
+    """What the form of a plan is answered with while it is typed on, as JSON."""
+    return json.dumps(_here[0].preview(json.loads(typed), datetime.fromisoformat(now)))
+
+
+def plan(plan_id: str, typed: str, now: str) -> str:
+    """Plan what was typed: the job and the checksum of its plan, or the form again with what is wrong, as JSON."""
+    device, moment = _here[0], datetime.fromisoformat(now)
+    form = device.form(json.loads(typed))
+    job = plan_job.to_job(form)
+    if job is None:
+        form.errors = {**form.missing, **form.errors}
+        return json.dumps({"html": device.form_page(form, moment)})
+    try:
+        made = device.plan(UUID(plan_id), job)
+    except InputError as fault:
+        form.refuse(fault)
+        return json.dumps({"html": device.form_page(form, moment)})
+    return json.dumps({"job": write_job(job), "checksum": checksum(made.plan)})
 
 
 def begin(plan_id: str, number: str, load_id: str, now: str) -> str:

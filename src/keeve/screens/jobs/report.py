@@ -22,7 +22,7 @@ from keeve.screens.jobs.report_view import MOST, job_report
 from keeve.screens.jobs.screen import job_page
 from keeve.screens.log.view import STATE_NAMES
 from keeve.screens.paper import printed as paper
-from keeve.screens.plan.screen import sketches
+from keeve.screens.plan.drawn import sketches
 from keeve.web.filters import slug
 from keeve.web.pages import page
 from keeve.web.security import Database, Now, SignedIn, address_of, screen_router

@@ -1,7 +1,7 @@
 """Plan: how much, of what, in how many loads, and what to buy."""
 
-from collections.abc import Mapping, Sequence
-from typing import Any, NamedTuple
+from collections.abc import Sequence
+from typing import Any
 from uuid import UUID, uuid4
 
 from fastapi import HTTPException, Request
@@ -10,9 +10,8 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from keeve.core.errors import InputError
 from keeve.core.loads.pre_start import ExpectedWater, SettingHistory
 from keeve.core.log.learning import Learnt
-from keeve.core.mixes.model import Use
-from keeve.core.planning.plan import Plan, PlanItem
-from keeve.core.planning.yard import OwnBag, YardItem
+from keeve.core.planning.plan import Plan
+from keeve.core.planning.yard import YardItem
 from keeve.core.texts import written
 from keeve.core.units import System
 from keeve.data import jobs, loads, mixes, plans, stockpiles, yard
@@ -21,21 +20,15 @@ from keeve.data.database import Engine
 from keeve.data.job_summaries import ClosedWaste
 from keeve.data.next_time import next_time
 from keeve.data.plan_start import plan_start
-from keeve.drawing.composition import LayerBand, composition
-from keeve.drawing.set_clock import clock_lines
-from keeve.drawing.shape_pictures import shape_picture
-from keeve.drawing.sketch import Sketch, sketch
-from keeve.drawing.volume_bar import VolumeBar, volume_bar
 from keeve.formats.job_file import parse_job
 from keeve.formats.mesh_figures import read_mesh_file
 from keeve.screens.account.sign_in import remember_units
 from keeve.screens.plan import form as plan_form
 from keeve.screens.plan import form_job as plan_job
+from keeve.screens.plan.drawn import choices, previewed, result
 from keeve.screens.plan.form import PlanForm
-from keeve.screens.plan.mix_choices import MixChoice, mix_shelves
 from keeve.screens.plan.quick import quick_address
-from keeve.screens.plan.shapes import SHAPE_GROUPS, SHAPES, shape_of
-from keeve.screens.plan.view import PlanAnswer, plan_answer
+from keeve.screens.plan.view import plan_answer
 from keeve.web import worker_process
 from keeve.web.limits import unreadable
 from keeve.web.pages import page
@@ -114,22 +107,12 @@ def preview(request: Request, database: Database, visitor: Anyone) -> Response:
         else mixes.known_mixes(database, visitor, typed.get("mix", ""))
     )
     form = plan_form.form_from(typed, units_of(request), known, typed)
-    result = _result(request, database, visitor, form)
+    chosen = _choices(database, visitor, form) if redraw else None
 
     def part(template: str, **values: Any) -> str:
-        return bytes(page(request, template, form=form, **values).body).decode()
+        return bytes(page(request, template, **values).body).decode()
 
-    return JSONResponse(
-        {
-            "html": part("plan/result.html", **result),
-            "bar": part("plan/bar.html", **result),
-            "workings": part("plan/workings.html", **result),
-            "asked": part("plan/asked.html", **_choices(database, visitor, form)) if redraw else "",
-            "folds": form.fold_words,
-            "errors": form.wrong,
-            "offers": {name: offer._asdict() for name, offer in form.offers.items()},
-        }
-    )
+    return JSONResponse(previewed(form, _result(request, database, visitor, form), chosen, part))
 
 
 @router.post("/plan/mesh")
@@ -267,51 +250,10 @@ def _form_page(
 def _choices(
     database: Engine, visitor: Visitor | None, form: PlanForm, owned: Sequence[YardItem] | None = None
 ) -> dict[str, Any]:
-    """The shapes and mixes to choose from, with pictures; ``owned``: what the crew owns, where it is known."""
+    """The shapes and mixes to choose from; ``owned``: what the crew owns, where it is known."""
     if owned is None:
         owned = [kept.item for kept in yard.yard_of(database, visitor)] if visitor else []
-    return {
-        **shape_choices(),
-        "bags": plan_form.offered_bags(form, [item for item in owned if isinstance(item, OwnBag)]),
-        "may_keep": visitor is not None and form.has_label,
-        "shelves": tuple(
-            Shelf(shelf.heading, tuple(map(_tile, shelf.choices)))
-            for shelf in mix_shelves(form.mixes, *mixes.preferred(database, visitor))
-        ),
-    }
-
-
-class MixTile(NamedTuple):
-    """A mix to choose: its id, its name, its ratio and its uses, the words it is found by, and its bar."""
-
-    id: str
-    name: str
-    ratio: str
-    uses: Sequence[Use]
-    found_by: str
-    bands: tuple[LayerBand, ...]
-
-
-class Shelf(NamedTuple):
-    """Mixes to choose under a heading."""
-
-    heading: str
-    tiles: tuple[MixTile, ...]
-
-
-def _tile(choice: MixChoice) -> MixTile:
-    mix, figures = choice.mix, choice.figures
-    bands = composition(figures.volumes)
-    return MixTile(mix.id, mix.name, figures.ratio, tuple(mix.uses), figures.found_by, bands)
-
-
-def shape_choices() -> dict[str, Any]:
-    """Every shape to choose from, where one looks for it, with its picture."""
-    return {
-        "shapes": {name: shape.label for name, shape in SHAPES.items()},
-        "shape_groups": SHAPE_GROUPS,
-        "pictures": tuple((name, shape_picture(name)) for name in SHAPES),
-    }
+    return choices(form, owned, *mixes.preferred(database, visitor), is_kept=visitor is not None)
 
 
 def _result(request: Request, database: Engine, visitor: Visitor | None, form: PlanForm) -> dict[str, Any]:
@@ -326,30 +268,4 @@ def _result(request: Request, database: Engine, visitor: Visitor | None, form: P
     def setting(plan: Plan) -> SettingHistory | None:
         return loads.setting_of(database, visitor, plan) if visitor else None
 
-    job = plan_job.to_job(form)
-    if job is None:
-        return {"answer": None, "errors": form.wrong}
-    try:
-        answer = plan_answer(job, expected, setting)
-    except InputError as fault:
-        form.refuse(fault)
-        return {"answer": None, "errors": form.errors}
-    # What they draw is seen in the answer alone: a part of the page that is known is not drawn again.
-    return {
-        "answer": answer,
-        "errors": {},
-        "clock_lines": clock_lines,
-        "sketches_of": sketches,
-        "volume_bar_of": _volume_bar,
-    }
-
-
-def sketches(needs: Sequence[Mapping[str, Any]], items: Sequence[PlanItem]) -> list[tuple[Sketch, PlanItem]]:
-    """The items to be made, drawn with their sizes as the plan made them out; beside each what the plan makes of it."""
-    made = zip(needs, items, strict=False)
-    return [(sketch(shape_of(need), {**need, **item.facts}), item) for need, item in made]
-
-
-def _volume_bar(answer: PlanAnswer) -> VolumeBar:
-    volume = answer.plan.volume
-    return volume_bar(volume.net_m3, volume.order_m3, [load.yield_l for load in answer.plan.loads])
+    return result(form, expected, setting)

@@ -6,7 +6,7 @@ from fastapi.responses import Response
 from keeve.data import days, jobs, loads, pours, specimens
 from keeve.data.database import crew_reading
 from keeve.drawing.life_line import life_line
-from keeve.screens.plan.screen import shape_choices
+from keeve.screens.plan.drawn import shape_choices
 from keeve.screens.today.view import LOOKED_AT, today
 from keeve.web.pages import page
 from keeve.web.security import Anyone, Database, Forecast, Now, screen_router

@@ -21,6 +21,7 @@ _OF_KEEVE = (
     "core",
     "drawing",
     "figures",
+    "formats/job_file.py",
     "formats/pack.py",
     "formats/__init__.py",
     "on_device",

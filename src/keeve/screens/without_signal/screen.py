@@ -1,14 +1,19 @@
 """Without signal: what a device is given, so that it goes on by itself."""
 
-from fastapi import HTTPException, Request
+from typing import Annotated, Any
+from uuid import UUID
+
+from fastapi import Body, HTTPException, Request
 from fastapi.responses import JSONResponse, Response
 from starlette.concurrency import run_in_threadpool
 
-from keeve.data import packs
+from keeve.data import packs, plans
+from keeve.formats.job_file import read_job
+from keeve.formats.pack import checksum
 from keeve.screens.without_signal import runtime
 from keeve.web.pages import holder_of, page
-from keeve.web.security import Database, Forecast, Now, SignedIn, screen_router
-from keeve.web.static_files import FOR_GOOD, content_of_file
+from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
+from keeve.web.static_files import FOR_GOOD, addresses, content_of_file
 
 router = screen_router()
 
@@ -27,6 +32,18 @@ def pack(database: Database, visitor: SignedIn, weather: Forecast, now: Now) -> 
     return Response(found.model_dump_json(), media_type="application/json", headers={"Keeve-Holder": holder})
 
 
+@router.post("/plan/{plan_id}/told")
+def keep_plan(
+    database: Database, visitor: MayMix, plan_id: UUID, told: Annotated[dict[str, Any], Body()]
+) -> Response:
+    """Keep a job that was planned on a device, under the id its plan has there; says whether both plans are alike."""
+    job = read_job(told.get("job"))
+    plans.save_plan(database, visitor, job, as_plan=plan_id)
+    saved = plans.saved_plan(database, visitor, plan_id)
+    is_alike = saved is not None and checksum(saved.plan) == told.get("checksum")
+    return JSONResponse({"is_alike": is_alike}, headers={"Keeve-Holder": holder_of(visitor)})
+
+
 @router.get("/without-signal")
 def shell(request: Request, visitor: SignedIn) -> Response:
     """The page that a device draws others into."""
@@ -39,7 +56,15 @@ async def device() -> Response:
     # Packed once a process, which takes a second.
     await run_in_threadpool(runtime.version)
     return JSONResponse(
-        {"version": runtime.version(), "size": runtime.size(), "files": list(runtime.device_files())}
+        {
+            "version": runtime.version(),
+            "size": runtime.size(),
+            "files": list(runtime.device_files()),
+            # What the pages that it draws are shown with.
+            "shown_with": [
+                address for name, address in addresses().items() if name.endswith((".js", ".css"))
+            ],
+        }
     )
 
 

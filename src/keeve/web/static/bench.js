@@ -1,20 +1,15 @@
 // The bench: each tap becomes an event, kept on this device until the server has it. What comes next is drawn here where
 // this device can, and by the server in any case: its answer stands.
-// Steps that came late and could not be taken: they are shown until somebody has seen them.
-const ASIDE = "keeve-aside";
 const DEVICE = "keeve-device";
 const SEQUENCE = "keeve-sequence";
 const WATCH = `keeve-stopwatch-${HOLDER}`;
 const RETRY_MS = 2000;
 // After so long without an answer the bench says that it waits; after so long it asks again.
 const WAITING_MS = 2500;
-const ANSWER_MS = 15000;
 const TICK_MS = 250;
 const OTHERS_MS = 20000;
 
 const clock = (seconds) => `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, "0")}`;
-
-const isJson = (answer) => (answer.headers.get("Content-Type") || "").includes("json");
 
 function span(minutes) {
   return minutes >= 60 ? `${Math.floor(minutes / 60)} h ${minutes % 60} min` : `${minutes} min`;
@@ -148,12 +143,8 @@ const asBench = () => {
     // A step belongs to whoever tapped it, in the crew it was tapped in, and waits for them.
     own,
 
-    without(name, event) {
-      write(name, read(name, []).filter((item) => item.event.id !== event.id));
-    },
-
     seen(id) {
-      this.without(ASIDE, { id });
+      without(ASIDE, { id });
       this.aside = this.own(ASIDE);
     },
 
@@ -279,7 +270,7 @@ const asBench = () => {
       if (!next || !this.own(QUEUE).some((item) => item.event.id === event.id)) return;
       if (next.html) return this.draw(next.html);
       if (!onDevice.isOut && navigator.onLine) return;
-      this.without(QUEUE, event);
+      without(QUEUE, event);
       this.notice = next.error.message;
       this.offer(next, event, to);
     },
@@ -298,64 +289,32 @@ const asBench = () => {
       }
     },
 
-    async sendFirst({ load, to = "events", event, words = event.kind, late }) {
-      let answer;
+    async sendFirst(item) {
+      const { load, to = "events", event, words = event.kind, late } = item;
+      const isHere = load === this.$root.dataset.load;
       const waiting = setTimeout(() => { this.notice = `Waiting for a connection. ${this.kept()}`; }, WAITING_MS);
-      try {
-        answer = await fetch(`/bench/${load}/${to}`, {
-          method: "POST",
-          headers: {
-            "Content-Type": "application/json",
-            "X-Form-Token": document.querySelector("meta[name=form-token]").content,
-            // Of another load it need only be kept.
-            ...(load !== this.$root.dataset.load && { Prefer: "return=minimal" }),
-          },
-          body: JSON.stringify(event),
-          signal: AbortSignal.timeout(ANSWER_MS),
-        });
-      } catch {
-        onDevice.isOut = true;
-        return this.keep("No connection");
-      } finally {
-        clearTimeout(waiting);
-      }
-      if (answer.status >= 500) return this.keep("Keeve can't reach its database");
-      // A page of whatever stands between: too many, too large, sign in to this network.
-      const isOurs = answer.ok ? answer.status === 204 || answer.headers.has("Keeve-Holder") : isJson(answer);
-      if (!isOurs) return this.keep("Something between here and Keeve is in the way");
-      onDevice.isOut = false;
-      const told = answer.ok ? null : await answer.json();
-      const refusal = told && told.error;
-      if (refusal && ["signed_out", "foreign_form"].includes(refusal.code)) {
+      // Of another load it need only be kept.
+      const { waits, isSignedOut, answer, told } = await onDevice.deliver(item, isHere ? {} : { Prefer: "return=minimal" });
+      clearTimeout(waiting);
+      if (waits) return this.keep(waits);
+      if (isSignedOut) {
         this.notice = `${this.kept()} Reload and sign in to send them.`;
         return false;
       }
-      if (answer.ok) write(SENT, [...read(SENT, []), { load, holder: HOLDER, to, event }]);
-      this.without(QUEUE, event);
       this.notice = "";
-      if (answer.ok && to === "begin") return this.isNow(load, (await answer.json()).load);
       if (answer.ok) {
         // Of several that wait the last answer says how it stands.
-        const more = this.own(QUEUE).some((item) => item.load === load);
-        if (load === this.$root.dataset.load && !more) this.draw(await answer.text());
+        const more = this.own(QUEUE).some((one) => one.load === load);
+        if (isHere && to === "events" && !more) this.draw(await answer.text());
+        if (isHere && to === "stockpile") this.draw(await answer.text());
       } else if (late) {
         // Nobody looks at what was tapped long ago: it is set aside to be seen, and holds up nothing.
-        write(ASIDE, [...read(ASIDE, []), { holder: HOLDER, event, words, why: refusal.message }]);
-        this.aside = this.own(ASIDE);
+        onDevice.setAside(event, words, told.error.message);
       } else {
-        this.notice = refusal.message;
+        this.notice = told.error.message;
       }
+      this.aside = this.own(ASIDE);
       if (!late) this.offer(told, event, to);
-      return true;
-    },
-
-    // A load begun here, which somebody else had begun: it is theirs, and what was told here belongs to it.
-    isNow(load, known) {
-      if (known === load) return true;
-      for (const name of [QUEUE, SENT]) {
-        write(name, read(name, []).map((item) => (item.load === load ? { ...item, load: known } : item)));
-      }
-      if (this.$root.dataset.load === load) location.replace(`/bench/${known}`);
       return true;
     },
 

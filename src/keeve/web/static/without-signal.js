@@ -2,7 +2,11 @@
 const QUEUE = "keeve-queue";
 // What the server has, and the pack on this device perhaps not yet.
 const SENT = "keeve-sent";
+// Steps that came late and could not be taken, and what turned out otherwise: shown until somebody has seen them.
+const ASIDE = "keeve-aside";
 const SKEW = "keeve-skew";
+const ANSWER_MS = 15000;
+const AGAIN_MS = 10000;
 const VERSION = "keeve-device-version";
 const PACK_AT = "keeve-pack-at";
 const PACK_OLD_MS = 300000;
@@ -28,6 +32,8 @@ function write(name, value) {
   }
 }
 const own = (name) => read(name, []).filter((item) => item.holder === HOLDER);
+const without = (name, event) => write(name, read(name, []).filter((item) => item.event.id !== event.id));
+const isJson = (answer) => (answer.headers.get("Content-Type") || "").includes("json");
 // Times are the server's, so that a phone with a wrong clock counts the same minutes.
 const serverNow = () => new Date(Date.now() + read(SKEW, 0)).toISOString();
 
@@ -56,10 +62,10 @@ const onDevice = {
 
   // The files of the interpreter and the pack, into the browser's keeping; both are fetched once and looked at again later.
   async fetchAll() {
-    const { version, files } = await (await fetch("/device.json")).json();
-    for (const name of files) {
-      const answer = await fetch(`/device/${version}/${name}`);
-      if (!answer.ok) throw new Error(name);
+    const { version, files, shown_with } = await (await fetch("/device.json")).json();
+    for (const address of [...files.map((name) => `/device/${version}/${name}`), ...shown_with]) {
+      const answer = await fetch(address);
+      if (!answer.ok) throw new Error(address);
       await answer.arrayBuffer();
     }
     await this.fetchPack();
@@ -172,6 +178,87 @@ const onDevice = {
     }
   },
 
+  // One step told to the server: taken, refused, or still waiting, and why.
+  async deliver({ load, to = "events", event }, headers = {}) {
+    const addresses = { plan: `/plan/${load}/told`, begin: `/bench/${load}/begin` };
+    let answer;
+    try {
+      answer = await fetch(addresses[to] || `/bench/${load}/${to}`, {
+        method: "POST",
+        headers: {
+          "Content-Type": "application/json",
+          "X-Form-Token": document.querySelector("meta[name=form-token]").content,
+          ...headers,
+        },
+        body: JSON.stringify(event),
+        signal: AbortSignal.timeout(ANSWER_MS),
+      });
+    } catch {
+      this.isOut = true;
+      return { waits: "No connection" };
+    }
+    if (answer.status >= 500) return { waits: "Keeve can't reach its database" };
+    // A page of whatever stands between: too many, too large, sign in to this network.
+    const isOurs = answer.ok ? answer.status === 204 || answer.headers.has("Keeve-Holder") : isJson(answer);
+    if (!isOurs) return { waits: "Something between here and Keeve is in the way" };
+    this.isOut = false;
+    const told = answer.ok ? null : await answer.json();
+    if (told && ["signed_out", "foreign_form"].includes(told.error.code)) return { isSignedOut: true };
+    if (answer.ok) write(SENT, [...read(SENT, []), { load, holder: HOLDER, to, event }]);
+    without(QUEUE, event);
+    if (answer.ok && to === "begin") this.isNow(load, (await answer.json()).load);
+    if (answer.ok && to === "plan" && !(await answer.json()).is_alike) {
+      this.setAside(event, "A plan made without signal", "Keeve's own plan differs from it: look at its cards again.");
+    }
+    return { answer, told };
+  },
+
+  setAside(event, words, why) {
+    write(ASIDE, [...read(ASIDE, []), { holder: HOLDER, event, words, why }]);
+  },
+
+  // A load begun here, which somebody else had begun: it is theirs, and what was told here belongs to it.
+  isNow(load, known) {
+    if (known === load) return;
+    for (const name of [QUEUE, SENT]) {
+      write(name, read(name, []).map((item) => (item.load === load ? { ...item, load: known } : item)));
+    }
+    if (location.pathname === `/bench/${load}`) location.replace(`/bench/${known}`);
+  },
+
+  // What waits is told from any page but a bench, which does so itself.
+  async sendWaiting() {
+    if (document.querySelector(".bench") || this.isSending) return;
+    this.isSending = true;
+    let waits = false;
+    while (own(QUEUE).length && !waits) {
+      const item = own(QUEUE)[0];
+      const { answer, told } = await this.deliver(item, { Prefer: "return=minimal" });
+      waits = !answer;
+      if (told) this.setAside(item.event, item.words, told.error.message);
+    }
+    this.isSending = false;
+    if (waits) setTimeout(() => this.sendWaiting(), AGAIN_MS);
+  },
+
+  // What was typed for a plan, planned here, and its first card; or the form again, with what is wrong.
+  async plan(form) {
+    const plan = crypto.randomUUID();
+    const typed = JSON.stringify(Object.fromEntries(new FormData(form)));
+    const found = JSON.parse(await this.ask("plan", plan, typed, serverNow()));
+    if (found.html) return this.put(new DOMParser().parseFromString(found.html, "text/html"));
+    const event = { id: crypto.randomUUID(), job: found.job, checksum: found.checksum };
+    write(QUEUE, [...read(QUEUE, []), { load: plan, holder: HOLDER, to: "plan", event, words: "Plan a job" }]);
+    return this.go(`/plan/${plan}/load/1`);
+  },
+
+  // The answer to a form that is typed on; nothing where this device cannot say.
+  async previewed(sent) {
+    this.isOut = true;
+    if (!(await this.start())) return null;
+    return JSON.parse(await this.ask("preview", JSON.stringify(Object.fromEntries(sent)), serverNow()));
+  },
+
   async part(path) {
     return this.isReady ? this.ask("part", path, serverNow()) : "";
   },
@@ -184,6 +271,15 @@ const onDevice = {
     const page = new DOMParser().parseFromString(html, "text/html");
     await this.withFiles(page.head);
     if (isNew) history.pushState(null, "", address);
+    this.put(page);
+    return true;
+  },
+
+  put(page) {
+    // A style sheet of the page before is not for this one.
+    for (const link of document.querySelectorAll("link[rel=stylesheet]")) {
+      link.disabled = !page.querySelector(`link[href="${link.getAttribute("href")}"]`);
+    }
     document.title = page.title;
     document.body.className = page.body.className;
     const main = document.querySelector("main");
@@ -194,7 +290,6 @@ const onDevice = {
     heading.focus({ preventScroll: true });
     scrollTo({ top: 0 });
     show();
-    return true;
   },
 
   // The files of a page that are not on this one yet.
@@ -232,17 +327,21 @@ const BEGINS = /\/plan\/([^/]+)\/load\/(\d+)\/begin$/;
 // While there is no signal, what this device can draw is drawn here; what needs signal says so.
 addEventListener("click", async (event) => {
   const link = event.target.closest("a[href]");
-  if (!link || !onDevice.isReady || !(onDevice.isOut || !navigator.onLine)) return;
+  if (!link || event.defaultPrevented || !onDevice.isReady || !(onDevice.isOut || !navigator.onLine)) return;
   if (link.origin !== location.origin || link.hash || link.hasAttribute("download")) return;
   event.preventDefault();
   if (!(await onDevice.go(link.href))) needsSignal(link);
 });
 addEventListener("submit", async (event) => {
   const begins = BEGINS.exec(event.target.action);
-  if (!begins || !onDevice.isReady || !(onDevice.isOut || !navigator.onLine)) return;
+  const isPlan = event.target.id === "plan-form";
+  if (!(begins || isPlan) || event.defaultPrevented || !(onDevice.isOut || !navigator.onLine)) return;
   event.preventDefault();
-  await onDevice.beginLoad(begins[1], begins[2]);
+  if (!(await onDevice.start())) return needsSignal(event.target);
+  if (isPlan) await onDevice.plan(event.target);
+  else await onDevice.beginLoad(begins[1], begins[2]);
 });
+addEventListener("online", () => onDevice.sendWaiting());
 addEventListener("popstate", () => {
   if (onDevice.isReady) onDevice.go(location.href, { isNew: false });
 });
@@ -306,6 +405,7 @@ if (HOLDER) {
   addEventListener("load", () => {
     show();
     const shell = document.querySelector("[data-shell]");
+    onDevice.sendWaiting();
     if (shell) open(shell);
     else setTimeout(() => atRest(), START_MS);
   });
