@@ -203,12 +203,6 @@ def test_a_form_is_answered_alike_while_it_is_typed(client: Client, mix: str) ->
 def test_a_job_is_planned_here_and_kept_there_with_the_same_plan(client: Client, mix: str) -> None:
     device = device_of(client)
     typed = fields_in(client.get(f"/plan?mix={mix}").text, "plan-form")
-
-
-@pytest.mark.parametrize("mix", ["mortar-general", "concrete-nominal", "plaster-casting", "screed-1-4"])
-def test_a_job_is_planned_here_and_kept_there_with_the_same_plan(client: Client, mix: str) -> None:
-    device = device_of(client)
-    typed = fields_in(client.get(f"/plan?mix={mix}").text, "plan-form")
     job = plan_job.to_job(device.form(typed))
     assert job is not None
     plan_id = uuid4()
