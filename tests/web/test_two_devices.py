@@ -55,3 +55,49 @@ def _crew_of(engine: Engine, visit: Visit) -> UUID:
     visitor = sessions.visitor(engine, visit.token, NOON)
     assert visitor is not None
     return visitor.crew_id
+
+
+def test_what_one_device_tells_is_on_the_other_in_two_seconds(
+    browser: Browser, engine: Engine, origin: str, clock: Clock
+) -> None:
+    with visiting(browser, engine, origin, **DESK) as one, browser.new_context(**PHONE) as opened:
+        other = Visit(opened.new_page(), origin, one.token)
+        plan_a_bed(one)
+        begin(one.page)
+        other.sign_in()
+        other.page.goto(one.page.url)
+        expect(heading(other.page)).to_have_text("Water, most of the start")
+        tap(one.page, "Added")
+        expect(heading(other.page)).to_have_text("Half the sand", timeout=5_000)
+        # And on Today.
+        other.page.goto(f"{origin}/")
+        expect(other.page.locator(".in-work a.act")).to_have_text("Add material")
+        for _ in range(4):
+            tap(one.page, "Added")
+        expect(other.page.locator(".in-work a.act")).to_have_text("Keep mixing", timeout=5_000)
+        assert other.wrong == []
+
+
+def test_a_step_that_two_devices_tell_is_asked_about_and_never_summed(
+    browser: Browser, engine: Engine, origin: str, clock: Clock
+) -> None:
+    with visiting(browser, engine, origin, **DESK) as one, browser.new_context(**PHONE) as opened:
+        late = Visit(opened.new_page(), origin, one.token)
+        plan_a_bed(one)
+        begin(one.page)
+        late.sign_in()
+        late.page.goto(one.page.url)
+        expect(heading(late.page)).to_have_text("Water, most of the start")
+        late.page.context.set_offline(True)
+        late.page.get_by_role("button", name="Added").first.click()
+        expect(late.page.locator("p.notice").first).to_contain_text("1 step is saved")
+        tap(one.page, "Added")
+        late.page.context.set_offline(False)
+        asked = late.page.locator("p.notice", has_text="Another device logged it too")
+        expect(asked).to_be_visible(timeout=20_000)
+        asked.get_by_role("button", name="Only once").click()
+        expect(asked).to_be_hidden()
+        expect(heading(late.page)).to_have_text("Half the sand", timeout=10_000)
+    with crew_session(engine, _crew_of(engine, one)) as session:
+        kinds = [event["kind"] for event in session.scalars(select(models.Event.content)).all()]
+    assert kinds.count("water_added") == 1

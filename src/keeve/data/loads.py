@@ -6,7 +6,7 @@ from itertools import islice
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import ColumnElement, Engine, Select, Text, bindparam, cast, select, union
+from sqlalchemy import ColumnElement, Engine, Select, Text, bindparam, cast, func, select, union
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -258,6 +258,20 @@ def keep_past(engine: Engine, visitor: Visitor, past: Sequence[RunningLoad]) -> 
                 if isinstance(event, Placed):
                     pours.note_placed(session, visitor, running, event)
             log_entries.write(session, running)
+
+
+_TOLD = (
+    select(func.count())
+    .select_from(models.Event)
+    .join(models.StoredLoad, models.StoredLoad.id == models.Event.load_id)
+    .where(models.StoredLoad.begun_at > bindparam("since"))
+)
+
+
+def told_lately(engine: Engine, visitor: Visitor, now: datetime) -> int:
+    """How many events the crew has of loads begun lately: it grows with every one, whoever tells it."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        return session.execute(_TOLD, {"since": now - IN_WORK_FOR}).scalar_one()
 
 
 def running_load(engine: Engine, visitor: Visitor, load_id: UUID) -> RunningLoad | None:

@@ -37,12 +37,24 @@ def choose(request: Request, database: Database, visitor: SignedIn, now: Now) ->
     return page(request, "bench/choose.html", in_work=in_work, section=a_load())
 
 
+@router.get("/bench/news")
+def news(database: Database, visitor: SignedIn, now: Now) -> Response:
+    """How many events there are of the loads begun lately, as JSON: asked every two seconds, and quick."""
+    return JSONResponse({"told": loads.told_lately(database, visitor, now)})
+
+
 @router.get("/bench/{load_id}")
 def show(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
     """The bench of one load, and which others are in work."""
     view = _bench(database, visitor, load_id, now)
     in_work = loads.loads_in_work(database, visitor, now)
     return page(request, "bench/bench.html", in_work=in_work, **drawn(view))
+
+
+@router.get("/bench/{load_id}/act")
+def show_act(request: Request, database: Database, visitor: SignedIn, now: Now, load_id: UUID) -> Response:
+    """The changing part of a bench, for another device that was told of."""
+    return page(request, "bench/act.html", **drawn(_bench(database, visitor, load_id, now)))
 
 
 @router.get("/bench/{load_id}/offers")

@@ -50,7 +50,7 @@ const asBench = () => {
       this.$el.addEventListener("toggle", (event) => this.load(event.target), true);
       this.$el.addEventListener("input", (event) => this.slide(event.target));
       addEventListener("online", () => this.send(), { signal });
-      this.timers = [setInterval(() => this.tick(), TICK_MS), setInterval(() => this.drawOthers(), OTHERS_MS)];
+      this.timers = [setInterval(() => this.tick(), TICK_MS), setInterval(() => this.drawOthers(), OTHERS_MS), onDevice.watch(() => this.toldElsewhere())];
       this.tick();
       // What is still here was tapped on an earlier page.
       write(QUEUE, read(QUEUE, []).map((item) => ({ ...item, late: true })));
@@ -105,6 +105,7 @@ const asBench = () => {
       if (button.dataset.else !== undefined) this.somethingElse();
       else if (button.dataset.step) this.change(button);
       else if (button.dataset.stopwatch) this.stopwatch(button);
+      else if (button.dataset.twice) this.twice(button.dataset.twice);
       else if (button.dataset.seen) this.seen(button.dataset.seen);
       else if (button.dataset.meant !== undefined) this.enqueue(this.meant.event, this.meant.to, this.meantWords);
       else if (button.dataset.event) this.record(button);
@@ -143,6 +144,20 @@ const asBench = () => {
     // A step belongs to whoever tapped it, in the crew it was tapped in, and waits for them.
     own,
 
+    // It did go in twice: water is told as more water, a material is counted again.
+    twice(id) {
+      const { event, words } = this.own(ASIDE).find((item) => item.event.id === id);
+      this.seen(id);
+      if (event.kind === "water_added") {
+        this.enqueue({ kind: event.kind, water_l: event.water_l, typed: event.typed, units: event.units, source: "tap" }, "events", words);
+        return;
+      }
+      const field = this.$root.querySelector(`[data-field="charged_kg.${CSS.escape(event.material)}"]`);
+      if (!field) return;
+      for (let fold = field.closest("details"); fold; fold = fold.parentElement.closest("details")) fold.open = true;
+      field.focus();
+    },
+
     seen(id) {
       without(ASIDE, { id });
       this.aside = this.own(ASIDE);
@@ -155,6 +170,16 @@ const asBench = () => {
       const html = await this.partOf(details.dataset.loads);
       if (html) place.innerHTML = html;
       else this.notice = "That needs signal. Open it again to load.";
+    },
+
+    // Another device told of a load: this one is drawn as it is by now, unless something is typed or on its way.
+    async toldElsewhere() {
+      this.drawOthers();
+      if (this.own(QUEUE).length || document.activeElement.matches("input, select, textarea")) return;
+      const html = await this.partOf(`/bench/${this.$root.dataset.load}/act`);
+      const isOpen = this.$refs.act.querySelector("details[open]");
+      if (html && !isOpen && !this.own(QUEUE).length) this.draw(html);
+      onDevice.takeOver().catch(() => []);
     },
 
     // A part of the page, by the server or, where it does not answer, by this device; empty where neither can.
@@ -309,7 +334,9 @@ const asBench = () => {
         if (isHere && to === "stockpile") this.draw(await answer.text());
       } else if (late) {
         // Nobody looks at what was tapped long ago: it is set aside to be seen, and holds up nothing.
-        onDevice.setAside(event, words, told.error.message);
+        // Two told of the same step: whether it went in twice is asked, never summed.
+        const isTwice = told.error.code === "step_done" && ["charged", "water_added"].includes(event.kind);
+        onDevice.setAside(event, words, told.error.message, isTwice);
       } else {
         this.notice = told.error.message;
       }

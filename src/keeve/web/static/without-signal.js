@@ -7,6 +7,7 @@ const ASIDE = "keeve-aside";
 const SKEW = "keeve-skew";
 const ANSWER_MS = 15000;
 const AGAIN_MS = 10000;
+const NEWS_MS = 2000;
 const VERSION = "keeve-device-version";
 const PACK_AT = "keeve-pack-at";
 const PACK_OLD_MS = 300000;
@@ -43,6 +44,8 @@ const onDevice = {
   whyNot: "",
   // Whether the last request went unanswered.
   isOut: false,
+  // How many steps the server took from here since it was last asked for news.
+  toldHere: 0,
   asked: new Map(),
   count: 0,
 
@@ -87,12 +90,13 @@ const onDevice = {
   },
 
   async fetchPack() {
+    const before = own(SENT).map((item) => item.event.id);
     const answer = await fetch("/pack.json", { headers: { Accept: "application/json" } });
     if (!answer.ok || answer.headers.get("Keeve-Holder") !== HOLDER) throw new Error("no pack");
     const pack = await answer.text();
     write(PACK_AT, Date.now());
-    // What it holds need not be told again.
-    write(SENT, read(SENT, []).filter((item) => item.holder !== HOLDER || !(pack.includes(item.event.id) || pack.includes(item.load))));
+    // What the server took before it made the pack is in it.
+    write(SENT, read(SENT, []).filter((item) => !before.includes(item.event.id)));
     return pack;
   },
 
@@ -204,6 +208,7 @@ const onDevice = {
     this.isOut = false;
     const told = answer.ok ? null : await answer.json();
     if (told && ["signed_out", "foreign_form"].includes(told.error.code)) return { isSignedOut: true };
+    if (answer.ok) this.toldHere += 1;
     if (answer.ok) write(SENT, [...read(SENT, []), { load, holder: HOLDER, to, event }]);
     without(QUEUE, event);
     if (answer.ok && to === "begin") this.isNow(load, (await answer.json()).load);
@@ -213,8 +218,8 @@ const onDevice = {
     return { answer, told };
   },
 
-  setAside(event, words, why) {
-    write(ASIDE, [...read(ASIDE, []), { holder: HOLDER, event, words, why }]);
+  setAside(event, words, why, isTwice = false) {
+    write(ASIDE, [...read(ASIDE, []), { holder: HOLDER, event, words, why, isTwice, seen: isTwice ? "Only once" : "OK" }]);
   },
 
   // A load begun here, which somebody else had begun: it is theirs, and what was told here belongs to it.
@@ -239,6 +244,27 @@ const onDevice = {
     }
     this.isSending = false;
     if (waits) setTimeout(() => this.sendWaiting(), AGAIN_MS);
+    else await this.takeOver().catch(() => []);
+  },
+
+  // What others tell of the crew's loads is looked at every two seconds, as long as somebody looks at this page.
+  watch(act) {
+    let told = null;
+    const look = async () => {
+      if (document.visibilityState !== "visible" || this.isOut) return;
+      try {
+        const answer = await fetch("/bench/news");
+        if (!answer.ok) return;
+        const now = (await answer.json()).told;
+        const isNews = told !== null && now !== told + this.toldHere;
+        [told, this.toldHere] = [now, 0];
+        if (isNews) await act();
+      } catch {
+        // There is no signal.
+      }
+    };
+    look();
+    return setInterval(look, NEWS_MS);
   },
 
   // What was typed for a plan, planned here, and its first card; or the form again, with what is wrong.
@@ -406,9 +432,20 @@ if (HOLDER) {
     show();
     const shell = document.querySelector("[data-shell]");
     onDevice.sendWaiting();
+    if (document.querySelector("[data-live]")) onDevice.watch(drawAnew);
     if (shell) open(shell);
     else setTimeout(() => atRest(), START_MS);
   });
+}
+
+// A page of what goes on now, as it is by now; not under somebody's hands.
+async function drawAnew() {
+  if (document.activeElement.matches("input, select, textarea")) return;
+  const answer = await fetch(location.href);
+  if (!answer.ok) return;
+  const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+  document.querySelector("main").innerHTML = page.querySelector("main").innerHTML;
+  show();
 }
 
 // The page that others are drawn into: of the address that was asked for.
