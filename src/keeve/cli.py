@@ -78,6 +78,9 @@ def _parser() -> argparse.ArgumentParser:
     calc.add_argument("rule", help="the rule's id")
     calc.set_defaults(run=_calc)
 
+    device = commands.add_parser("device-bundle", help="write what a phone runs without signal into a file")
+    device.add_argument("file", type=Path)
+    device.set_defaults(run=_device_bundle)
     schemas = commands.add_parser("schemas", help="write the JSON Schemas and the error codes into docs/")
     schemas.set_defaults(run=_schemas)
     return parser
@@ -140,6 +143,16 @@ def _schemas(options: argparse.Namespace) -> int:
     for name, text in {**texts, "error-codes.md": error_codes_text()}.items():
         (docs / name).write_text(text, encoding="utf-8")
         print(f"wrote docs/{name}")
+    return 0
+
+
+def _device_bundle(options: argparse.Namespace) -> int:
+    from keeve.screens.without_signal import runtime
+    from keeve.screens.without_signal.bundle import bundle
+
+    options.file.write_bytes(bundle())
+    whole, ours = runtime.size() / 1e6, len(bundle()) / 1e6
+    print(f"version {runtime.version()}: {whole:.1f} MB with the interpreter, {ours:.1f} MB of it here")
     return 0
 
 

@@ -91,6 +91,6 @@ def test_a_part_of_nothing_is_left_out_or_refused_in_a_sentence(mix: Mix) -> Non
 
 @pytest.mark.parametrize("volume_l", [1e-308, 5e-324, 1e-200])
 def test_a_figure_too_small_to_be_one_is_refused_by_its_name(volume_l: float) -> None:
-    with pytest.raises(InputError, match=r"vessels\.0\.volume_l is too small"):
+    with pytest.raises(InputError, match=r"vessels\.0\.volume_l "):
         read_job(RAW_JOB | {"vessels": [{"name": "bucket", "volume_l": volume_l}]})
     assert read_job(RAW_JOB | {"vessels": [{"name": "bucket", "volume_l": 1e-12}]})

@@ -33,6 +33,7 @@ OPEN_ROUTES = {
     ("GET", "/forgotten"), ("POST", "/forgotten"),
     ("GET", "/reset/{token}"), ("POST", "/reset/{token}"),
     ("POST", "/demo"), ("POST", "/units"), ("GET", "/shared/{token}"), ("GET", "/service-worker.js"),
+    ("GET", "/device.json"), ("GET", "/device/{version}/{name}"),
     ("GET", "/calendar/{token}.ics"),
 }  # fmt: skip
 # What a stranger may use: it shows nothing of any crew's.
@@ -79,6 +80,7 @@ def a_load(client: Client) -> dict[str, str]:
     return {
         "mix_id": own.headers["location"].split("/")[2],
         "rule_id": "slab-volume",
+        "version": "0badc0de",
         "stockpile_id": "building-sand",
         "plan_id": plan_id,
         "job_id": plan_id,

@@ -28,7 +28,7 @@ class _Packed(BaseModel):
 
 
 class Person(_Packed):
-    """Whoever the device is in the hands of, as pages ask."""
+    """The person who holds the device, as pages ask."""
 
     name: str
     crew_name: str
@@ -67,7 +67,7 @@ class PackedPlan(_Packed):
 
 
 class Pack(_Packed):
-    """What a device is given.
+    """The work of a crew as a device is given it.
 
     Args:
         pack: the version of this format.
@@ -121,12 +121,12 @@ def zone_file(zone: str) -> str:
 
 
 def checksum(plan: Plan) -> str:
-    """What two plans have in common only where every figure of them is the same."""
+    """A text that two plans share only if every figure of them is the same."""
     return sha256(plan.model_dump_json().encode()).hexdigest()
 
 
 class ToldHere(NamedTuple):
-    """What was told on a device and that its pack may not know yet.
+    """A step that was told on a device, which its pack may not know yet.
 
     Args:
         load_id: the load, or the plan.

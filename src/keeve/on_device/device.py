@@ -149,7 +149,7 @@ class Device:
         return opened(self.loads.values(), now)
 
     def news_since(self, before: "Device") -> list[str]:
-        """What others did meanwhile with the loads that were known here before, in sentences."""
+        """The news of the loads that were known here before: what others did meanwhile, in sentences."""
         found = []
         for load in self.loads.values():
             known = before.loads.get(load.id)
@@ -278,7 +278,7 @@ class Device:
         return plan_drawn.choices(form, self.pack.owned, *liked, is_kept=False)
 
     def preview(self, typed: Mapping[str, str], now: datetime) -> dict[str, Any]:
-        """What a form that is typed on is answered with."""
+        """Answer a form that is typed on."""
         form = self.form(typed, is_preview=True)
         chosen = self._choices(form) if "_redraw" in typed else None
 
@@ -367,7 +367,7 @@ def part(path: str, now: str) -> str:
 
 
 def preview(typed: str, now: str) -> str:
-    """What the form of a plan is answered with while it is typed on, as JSON."""
+    """Answer the form of a plan while it is typed on, as JSON."""
     return json.dumps(_here[0].preview(json.loads(typed), datetime.fromisoformat(now)))
 
 

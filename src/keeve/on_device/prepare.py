@@ -1,4 +1,4 @@
-"""What a device does once with a new version: everything is compiled for its own interpreter, the templates too.
+"""The one-time work of a device with a new version: everything is compiled for its own interpreter, the templates too.
 
 It is run before anything of Keeve can be imported, and so imports nothing of it at its head.
 """

@@ -18,19 +18,18 @@ from pydantic_core import PydanticKnownError
 
 from keeve.core.errors import InputError, validated
 from keeve.core.rules.value_ranges import PLAIN, impossible
-from keeve.core.tolerances import ROUNDING
+from keeve.core.tolerances import NO_SIZE, ROUNDING
 
 # The version of the rules, stored with every plan they make. Raise it when any definition changes.
 VERSION = "2026.11"
 
 # In no unit is a figure of the work larger: what is over it is a slip, and would be carried through every figure.
 LARGEST = 1e9
-# As far under one as the largest is over it: divided by less, a figure would leave the numbers there are.
-_SMALLEST = 1 / LARGEST
 
 
 def _not_nothing(figure: float) -> float:
-    if figure < _SMALLEST:
+    # Divided by less, a figure would leave the numbers there are.
+    if figure < NO_SIZE:
         raise PydanticKnownError("greater_than", {"gt": 0})
     return figure
 

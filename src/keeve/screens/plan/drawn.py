@@ -106,7 +106,7 @@ def result(
 def previewed(
     form: PlanForm, found: Mapping[str, Any], chosen: Mapping[str, Any] | None, part: Callable[..., str]
 ) -> dict[str, Any]:
-    """What a form that is typed on is answered with, as plain values.
+    """The answer to a form that is typed on, as plain values.
 
     Args:
         form: the form.

@@ -55,5 +55,5 @@ def version() -> str:
 
 @cache
 def size() -> int:
-    """What all of them take on the way, bytes."""
+    """The size of all of them as they are sent, bytes."""
     return sum(len(file.sent) for file in device_files().values())

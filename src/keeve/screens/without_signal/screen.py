@@ -26,7 +26,7 @@ async def service_worker() -> Response:
 
 @router.get("/pack.json")
 def pack(database: Database, visitor: SignedIn, weather: Forecast, now: Now) -> Response:
-    """What a device needs of the crew to go on by itself."""
+    """The pack of a device: all it needs of the crew to go on by itself."""
     holder = holder_of(visitor)
     found = packs.pack_of(database, visitor, holder, now, weather)
     return Response(found.model_dump_json(), media_type="application/json", headers={"Keeve-Holder": holder})

@@ -175,7 +175,7 @@ const asBench = () => {
     // Another device told of a load: this one is drawn as it is by now, unless something is typed or on its way.
     async toldElsewhere() {
       this.drawOthers();
-      if (this.own(QUEUE).length || document.activeElement.matches("input, select, textarea")) return;
+      if (this.own(QUEUE).length || isTyping()) return;
       const html = await this.partOf(`/bench/${this.$root.dataset.load}/act`);
       const isOpen = this.$refs.act.querySelector("details[open]");
       if (html && !isOpen && !this.own(QUEUE).length) this.draw(html);

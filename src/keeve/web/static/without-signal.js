@@ -34,6 +34,7 @@ function write(name, value) {
 }
 const own = (name) => read(name, []).filter((item) => item.holder === HOLDER);
 const without = (name, event) => write(name, read(name, []).filter((item) => item.event.id !== event.id));
+const isTyping = () => document.activeElement.matches("input,select,textarea");
 const isJson = (answer) => (answer.headers.get("Content-Type") || "").includes("json");
 // Times are the server's, so that a phone with a wrong clock counts the same minutes.
 const serverNow = () => new Date(Date.now() + read(SKEW, 0)).toISOString();
@@ -126,6 +127,8 @@ const onDevice = {
       if (!pack) return false;
       await this.take(pack);
       this.isReady = true;
+      // The first step takes its templates out of their wrapping; the next ones come at once.
+      if (location.pathname.startsWith("/bench/")) this.part(`${location.pathname}/act`).catch(() => "");
     } catch {
       this.failed();
     }
@@ -310,7 +313,7 @@ const onDevice = {
     document.body.className = page.body.className;
     const main = document.querySelector("main");
     main.removeAttribute("data-kept");
-    for (const part of ["main", "header nav"]) document.querySelector(part).innerHTML = page.querySelector(part).innerHTML;
+    for (const part of ["main", "header>nav"]) document.querySelector(part).innerHTML = page.querySelector(part).innerHTML;
     const heading = main.querySelector("h1");
     heading.tabIndex = -1;
     heading.focus({ preventScroll: true });
@@ -440,7 +443,7 @@ if (HOLDER) {
 
 // A page of what goes on now, as it is by now; not under somebody's hands.
 async function drawAnew() {
-  if (document.activeElement.matches("input, select, textarea")) return;
+  if (isTyping()) return;
   const answer = await fetch(location.href);
   if (!answer.ok) return;
   const page = new DOMParser().parseFromString(await answer.text(), "text/html");
