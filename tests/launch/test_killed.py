@@ -48,6 +48,8 @@ def begin_mooring_blocks(page: Page, machine: Machine) -> None:
 
 def test_killed_in_a_running_load(machine: Machine, browser: Browser) -> None:
     with browser.new_context() as context:
+        # What a server that is killed leaves to its pages; a phone that goes on by itself has tests of its own.
+        context.add_init_script("localStorage.setItem('keeve-signal', 'off')")
         page = context.new_page()
         begin_mooring_blocks(page, machine)
         heading, done = (

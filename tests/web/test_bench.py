@@ -251,7 +251,7 @@ def test_a_kept_step_waits_for_its_crew_and_one_that_comes_too_late_is_shown(
         expect(page.locator("p.notice", has_text="Not saved:")).to_contain_text("Added")
         visit.wrong.clear()  # the browser's own line on a 422
         visit.check()
-        page.get_by_role("button", name="OK", exact=True).click()
+        page.get_by_role("button", name="Only once", exact=True).click()
         expect(page.get_by_text("Not saved:")).to_be_hidden()
         page.reload()
         expect(page.get_by_text("Not saved:")).to_be_hidden()

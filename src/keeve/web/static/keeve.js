@@ -16,6 +16,13 @@ function tellHolder(worker) {
   worker?.postMessage({ kind: "holder", holder: isHeld ? HOLDER : "" });
 }
 tellHolder(navigator.serviceWorker?.controller);
+// What somebody else told from here is in their pack the next time they are here, and nobody else's to see.
+try {
+  const sent = JSON.parse(localStorage.getItem("keeve-sent") || "[]");
+  if (sent.some((item) => item.holder !== HOLDER)) localStorage.setItem("keeve-sent", JSON.stringify(sent.filter((item) => item.holder === HOLDER)));
+} catch {
+  // Nothing is kept here.
+}
 // A strip one swipes begins at what is on the page.
 document.addEventListener("DOMContentLoaded", () => {
   const here = document.querySelector(".loads [aria-current]");

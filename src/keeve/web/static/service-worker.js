@@ -29,7 +29,7 @@ self.addEventListener("fetch", (event) => {
     const begins = request.method === "POST" && BEGINS.exec(pathname);
     if (begins) event.respondWith(begun(request, begins));
     else if (request.method === "GET" && pathname.startsWith("/bench/")) event.respondWith(bench(request));
-    else if (request.method === "GET" && (DRAWN_HERE.test(pathname) || pathname === SHELL)) event.respondWith(drawn(request));
+    else if (request.method === "GET" && !CHANGES_HANDS.test(pathname)) event.respondWith(drawn(request, DRAWN_HERE.test(pathname)));
     return;
   }
   if (request.method !== "GET") return;
@@ -95,10 +95,12 @@ async function shell() {
   return holder ? (await caches.open(BENCHES + holder)).match(SHELL) : null;
 }
 
-async function drawn(request) {
+// What this device cannot draw it says needs signal; a long paper may take as long as it takes.
+async function drawn(request, isDrawnHere) {
   try {
-    const answer = await fetch(request.url, { redirect: "manual", signal: AbortSignal.timeout(LONG_PATIENCE_MS) });
-    if (answer.status < 500) return answer;
+    const patience = isDrawnHere ? { signal: AbortSignal.timeout(LONG_PATIENCE_MS) } : {};
+    const answer = await fetch(request.url, { redirect: "manual", ...patience });
+    if (answer.status < 500 || !isDrawnHere) return answer;
     return (await shell()) || answer;
   } catch (fault) {
     const found = await shell();

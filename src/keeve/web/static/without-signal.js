@@ -43,6 +43,7 @@ const onDevice = {
   // Whether what is drawn here can be asked for; why not, where it never can.
   isReady: false,
   whyNot: "",
+  isFetching: false,
   // Whether the last request went unanswered.
   isOut: false,
   // How many steps the server took from here since it was last asked for news.
@@ -66,6 +67,8 @@ const onDevice = {
 
   // The files of the interpreter and the pack, into the browser's keeping; both are fetched once and looked at again later.
   async fetchAll() {
+    this.isFetching = true;
+    show();
     const { version, files, shown_with } = await (await fetch("/device.json")).json();
     for (const address of [...files.map((name) => `/device/${version}/${name}`), ...shown_with]) {
       const answer = await fetch(address);
@@ -76,6 +79,7 @@ const onDevice = {
     await fetch("/without-signal");
     await this.prepare(version);
     write(VERSION, version);
+    this.isFetching = false;
     if (navigator.storage && navigator.storage.persist) await navigator.storage.persist();
   },
 
@@ -364,9 +368,11 @@ addEventListener("click", async (event) => {
 addEventListener("submit", async (event) => {
   const begins = BEGINS.exec(event.target.action);
   const isPlan = event.target.id === "plan-form";
-  if (!(begins || isPlan) || event.defaultPrevented || !(onDevice.isOut || !navigator.onLine)) return;
+  const isOut = onDevice.isOut || !navigator.onLine;
+  // Signing out, say, is the browser's to try.
+  if (!HOLDER || !isOut || event.defaultPrevented || !event.target.closest("main")) return;
   event.preventDefault();
-  if (!(await onDevice.start())) return needsSignal(event.target);
+  if (!(begins || isPlan) || !(await onDevice.start())) return needsSignal(event.target);
   if (isPlan) await onDevice.plan(event.target);
   else await onDevice.beginLoad(begins[1], begins[2]);
 });
@@ -390,7 +396,7 @@ function show(words) {
   const clock = new Intl.DateTimeFormat(document.documentElement.lang, { timeStyle: "short" });
   const isOff = !onDevice.isWanted;
   const isReady = read(VERSION, "") && since;
-  const ready = isReady ? `Ready without signal, as of ${clock.format(since)}.` : "Getting ready to work without signal…";
+  const ready = isReady ? `Ready without signal, as of ${clock.format(since)}.` : onDevice.isFetching ? "Getting ready to work without signal…" : "Not ready without signal yet. Open a mix card first.";
   const off = "Not kept ready without signal.";
   place.querySelector("[data-signal-words]").textContent = words || onDevice.whyNot || (isOff ? off : ready);
   place.querySelector("button").textContent = isOff ? "Keep ready: 10 MB" : "Switch off";
@@ -425,6 +431,7 @@ async function atRest() {
     else if (Date.now() - read(PACK_AT, 0) > PACK_OLD_MS) await onDevice.fetchPack();
   } catch {
     // There is no signal, or no room: what was kept before serves.
+    onDevice.isFetching = false;
   }
   if (isBench) await onDevice.start();
   show();
