@@ -1,5 +1,7 @@
 """One load on two devices whose clocks are hours apart, one ahead and one behind: one history, one clock."""
 
+import contextlib
+from collections.abc import Iterator
 from datetime import timedelta
 from uuid import UUID
 
@@ -12,6 +14,19 @@ from keeve.store import models
 from keeve.store.database import crew_session
 from web.conftest import Clock, Visit, visiting
 from web.walking import DESK, PHONE, begin, heading, plan_a_bed, tap
+
+
+@contextlib.contextmanager
+def two_at_one_load(browser: Browser, engine: Engine, origin: str) -> Iterator[tuple[Visit, Visit]]:
+    """A desk and a phone of one person at the bench of a load that was just started."""
+    with visiting(browser, engine, origin, **DESK) as one, browser.new_context(**PHONE) as opened:
+        other = Visit(opened.new_page(), origin, one.token)
+        plan_a_bed(one)
+        begin(one.page)
+        other.sign_in()
+        other.page.goto(one.page.url)
+        expect(heading(other.page)).to_have_text("Water, most of the start")
+        yield one, other
 
 
 def of_the_clock(page: Page) -> str:
@@ -60,13 +75,7 @@ def _crew_of(engine: Engine, visit: Visit) -> UUID:
 def test_what_one_device_tells_is_on_the_other_in_two_seconds(
     browser: Browser, engine: Engine, origin: str, clock: Clock
 ) -> None:
-    with visiting(browser, engine, origin, **DESK) as one, browser.new_context(**PHONE) as opened:
-        other = Visit(opened.new_page(), origin, one.token)
-        plan_a_bed(one)
-        begin(one.page)
-        other.sign_in()
-        other.page.goto(one.page.url)
-        expect(heading(other.page)).to_have_text("Water, most of the start")
+    with two_at_one_load(browser, engine, origin) as (one, other):
         tap(one.page, "Added")
         expect(heading(other.page)).to_have_text("Half the sand", timeout=20_000)
         # And on Today.
@@ -81,13 +90,7 @@ def test_what_one_device_tells_is_on_the_other_in_two_seconds(
 def test_a_step_that_two_devices_tell_is_asked_about_and_never_summed(
     browser: Browser, engine: Engine, origin: str, clock: Clock
 ) -> None:
-    with visiting(browser, engine, origin, **DESK) as one, browser.new_context(**PHONE) as opened:
-        late = Visit(opened.new_page(), origin, one.token)
-        plan_a_bed(one)
-        begin(one.page)
-        late.sign_in()
-        late.page.goto(one.page.url)
-        expect(heading(late.page)).to_have_text("Water, most of the start")
+    with two_at_one_load(browser, engine, origin) as (one, late):
         late.page.context.set_offline(True)
         late.page.get_by_role("button", name="Added").first.click()
         expect(late.page.locator("p.notice").first).to_contain_text("1 step is saved")

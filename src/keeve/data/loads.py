@@ -72,7 +72,7 @@ def begin_load(
         load = plan.load(number) if plan else None
         if plan is None or load is None:
             return None
-        if as_load is not None and session.scalar(_ITS_ID.where(models.StoredLoad.id == as_load)) is not None:
+        if as_load is not None and read_load(session, as_load) is not None:
             return as_load  # it was told before
         begun_before = session.scalars(
             select(models.StoredLoad.begun_at).where(
@@ -97,9 +97,6 @@ def begin_load(
             stockpiles.look_ahead(session, visitor, running, begun_at, weather)
             log_entries.write(session, read_load(session, load_id) or running)
         return load_id
-
-
-_ITS_ID = select(models.StoredLoad.id)
 
 
 def _of_number(plan_id: UUID, number: int) -> Select[models.StoredLoad]:

@@ -10,7 +10,7 @@ from sqlalchemy.dialects.postgresql import distinct_on, insert
 from sqlalchemy.exc import IntegrityError
 
 from keeve.core.errors import InputError
-from keeve.core.mixes import library, materials
+from keeve.core.mixes import library, materials, with_library
 from keeve.core.mixes.model import Mix
 from keeve.core.planning.sample_plans import cubic_metre
 from keeve.data.accounts import Visitor
@@ -48,8 +48,7 @@ def own_mixes(engine: Engine, visitor: Visitor | None) -> dict[str, Mix]:
 
 def every_mix(engine: Engine, visitor: Visitor | None) -> dict[str, Mix]:
     """The library and the crew's own mixes, by id, in the order of their names."""
-    known = {**library(), **own_mixes(engine, visitor)}
-    return dict(sorted(known.items(), key=lambda item: item[1].name))
+    return with_library(own_mixes(engine, visitor))
 
 
 def find_mix(engine: Engine, visitor: Visitor | None, mix_id: str, version: int | None = None) -> Mix | None:

@@ -31,6 +31,7 @@ def pack_of(engine: Engine, visitor: Visitor, holder: str, now: datetime, weathe
         now: the moment.
         weather: who knows it.
     """
+    # In one reading: all of it is of one moment.
     with crew_reading(engine, visitor.crew_id) as session:
         active = jobs.newest_jobs(session, "active", _LOOKED_AT)
         open_now = loads.open_loads(session, now)
@@ -46,37 +47,37 @@ def pack_of(engine: Engine, visitor: Visitor, holder: str, now: datetime, weathe
         followed = pours.pours_of(session, visitor, weather, now)
         due = specimens.due_specimens(session, now)
         flow = loads.flow_measured(session, now)
-    liked = mixes.preferred(engine, visitor)
-    return Pack(
-        pack=1,
-        made_at=now,
-        holder=holder,
-        person=Person(
-            name=visitor.name,
-            crew_name=visitor.crew_name,
-            may_mix=visitor.may_mix,
-            may_lead=visitor.may_lead,
-            in_demo=visitor.in_demo,
-        ),
-        units=visitor.units,
-        zone=visitor.zone.key,
-        zone_file=zone_file(visitor.zone.key),
-        flow_l_min=flow,
-        plans=[
-            _packed(engine, visitor, plan_id, jobs_by_plan[plan_id], plans[plan_id], now, weather)
-            for plan_id in wanted
-            if plan_id in plans and plan_id in jobs_by_plan
-        ],
-        active=active,
-        pours=followed,
-        specimens=due,
-        starts=starts,
-        mixes=list(mixes.own_mixes(engine, visitor).values()),
-        owned=[kept.item for kept in yard.yard_of(engine, visitor)],
-        favourites=list(liked.favourites),
-        used_last=list(liked.used_last),
-        measured=stockpiles.last_measured_of(engine, visitor, now),
-    )
+        liked = mixes.preferred(engine, visitor)
+        return Pack(
+            pack=1,
+            made_at=now,
+            holder=holder,
+            person=Person(
+                name=visitor.name,
+                crew_name=visitor.crew_name,
+                may_mix=visitor.may_mix,
+                may_lead=visitor.may_lead,
+                in_demo=visitor.in_demo,
+            ),
+            units=visitor.units,
+            zone=visitor.zone.key,
+            zone_file=zone_file(visitor.zone.key),
+            flow_l_min=flow,
+            plans=[
+                _packed(engine, visitor, plan_id, jobs_by_plan[plan_id], plans[plan_id], now, weather)
+                for plan_id in wanted
+                if plan_id in plans and plan_id in jobs_by_plan
+            ],
+            active=active,
+            pours=followed,
+            specimens=due,
+            starts=starts,
+            mixes=list(mixes.own_mixes(engine, visitor).values()),
+            owned=[kept.item for kept in yard.yard_of(engine, visitor)],
+            favourites=list(liked.favourites),
+            used_last=list(liked.used_last),
+            measured=stockpiles.last_measured_of(engine, visitor, now),
+        )
 
 
 def _packed(

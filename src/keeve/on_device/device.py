@@ -18,14 +18,12 @@ from keeve.core.loads.fold import fold_ordered
 from keeve.core.loads.pre_start import ExpectedWater
 from keeve.core.loads.recording import begun, expecting, is_first_of_the_day, is_known, read_sent, recorded
 from keeve.core.loads.running_load import OpenLoads, RunningLoad, opened
-from keeve.core.mixes import library
+from keeve.core.mixes import with_library
 from keeve.core.mixes.model import Gauge, Mix
 from keeve.core.planning.job import Job
 from keeve.core.planning.job_versions import JobLine
 from keeve.core.planning.make_plan import make_plan
-from keeve.drawing.life_line import life_line
 from keeve.figures.dates import write_clock
-from keeve.figures.event_words import event_words
 from keeve.formats.job_file import read_job, write_job
 from keeve.formats.pack import Pack, PackedLoad, PackedPlan, ToldHere, checksum
 from keeve.screens.bench.drawn import drawn, drawn_between
@@ -38,9 +36,9 @@ from keeve.screens.plan import drawn as plan_drawn
 from keeve.screens.plan import form as plan_form
 from keeve.screens.plan import form_job as plan_job
 from keeve.screens.plan.form import PlanForm
+from keeve.screens.today.drawn import drawn as drawn_today
 from keeve.screens.today.view import today
-from keeve.web.environment import environment
-from keeve.web.filters import quantity
+from keeve.web.environment import environment, words_of_event
 
 _GAUGES: tuple[Gauge, ...] = get_args(Gauge)
 _ADDRESSES = Path(__file__).parent / "addresses.json"
@@ -132,10 +130,8 @@ class Device:
         """
         running = self.loads[load_id]
 
-        def bench() -> Any:
-            return bench_view(running, now)
-
-        event = read_sent(typed_event(raw, bench, self.pack.units, self.zone), self._name, now)
+        typed = typed_event(raw, lambda: bench_view(running, now), self.pack.units, self.zone)
+        event = read_sent(typed, self._name, now)
         if not is_known(running, event):
             running = self.loads[load_id] = recorded(running, event)
         return running
@@ -151,6 +147,7 @@ class Device:
     def news_since(self, before: "Device") -> list[str]:
         """The news of the loads that were known here before: what others did meanwhile, in sentences."""
         found = []
+        context: Any = {"units": self.pack.units}
         for load in self.loads.values():
             known = before.loads.get(load.id)
             if known is None:
@@ -158,18 +155,12 @@ class Device:
             ids = {event.id for event in known.events}
             for event in load.events:
                 if event.id not in ids and not event.is_own:
-                    words = event_words(
-                        event, load.plan, lambda value, kind: quantity(self._context, value, kind)
-                    )
+                    words = words_of_event(context, event, load.plan)
                     at = write_clock(event.occurred_at, self.zone, self.pack.units)
                     found.append(
                         f"Load {load.load.number}, {load.plan.title}: {words} ({event.recorded_by}, {at})."
                     )
         return found
-
-    @property
-    def _context(self) -> Any:
-        return {"units": self.pack.units}
 
     # What is drawn, by the address of its page.
 
@@ -204,10 +195,7 @@ class Device:
         return None
 
     def _load(self, text: str) -> RunningLoad | None:
-        try:
-            return self.loads.get(UUID(text))
-        except ValueError:
-            return None
+        return next((load for load_id, load in self.loads.items() if str(load_id) == text), None)
 
     def _today(self, now: datetime) -> str:
         found = today(
@@ -221,13 +209,7 @@ class Device:
             self.pack.starts,
             now,
         )
-        lines = [
-            (line, None if line.used_fraction is None else life_line(line.used_fraction))
-            for line in found.in_work
-        ]
-        return self._text(
-            "today/today.html", "/", now, today=found, drawn=lines, **plan_drawn.shape_choices()
-        )
+        return self._text("today/today.html", "/", now, **drawn_today(found))
 
     def _planned_here(self, now: datetime) -> list[JobLine]:
         """The jobs that the pack does not know yet."""
@@ -245,8 +227,7 @@ class Device:
 
     @property
     def _mixes(self) -> dict[str, Mix]:
-        known = {**library(), **{mix.id: mix for mix in self.pack.mixes}}
-        return dict(sorted(known.items(), key=lambda item: item[1].name))
+        return with_library({mix.id: mix for mix in self.pack.mixes})
 
     def form(self, typed: Mapping[str, str], *, is_preview: bool = False) -> PlanForm:
         """The form of a plan as it was typed."""
@@ -292,7 +273,7 @@ class Device:
         return max(len(numbers), as_packed)
 
     def _card(self, path: str, plan_id: str, number: str, gauge: str | None, now: datetime) -> str | None:
-        packed = self.plans.get(UUID(plan_id))
+        packed = next((plan for known, plan in self.plans.items() if str(known) == plan_id), None)
         if packed is None or not number.isdigit():
             return None
         wanted = next((one for one in _GAUGES if one == gauge), None)

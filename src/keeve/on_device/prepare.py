@@ -1,11 +1,10 @@
 """The one-time work of a device with a new version: everything is compiled for its own interpreter, the templates too.
 
-It is run before anything of Keeve can be imported, and so imports nothing of it at its head.
+It is run before what is compiled for the machine is there, and so imports nothing of Keeve at its head.
 """
 
 import compileall
 import importlib
-import sys
 import zipfile
 from pathlib import Path
 
@@ -29,8 +28,6 @@ def compiled() -> None:
 
 def packed() -> str:
     """Compile the templates too, and give the path of all of it as one file."""
-    for name in [name for name in sys.modules if name.startswith("keeve")]:
-        del sys.modules[name]
     from keeve.web.environment import PREPARED, environment
 
     environment.compile_templates(PREPARED, zip=None, log_function=lambda words: None)

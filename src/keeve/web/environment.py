@@ -91,13 +91,13 @@ _LIMITS: Mapping[str, str] = {
 
 
 @pass_context
-def _event_words(context: Context, event: Any, plan: Plan) -> str:
+def words_of_event(context: Context, event: Any, plan: Plan) -> str:
     """An event of a load in words, in the units of the reader."""
     return event_words(event, plan, lambda value, kind: quantity(context, value, kind))
 
 
 environment.globals.update(
-    event_words=_event_words,
+    event_words=words_of_event,
     LIMITS=_LIMITS,
     MIXED_IN=MIXED_IN,
     MIXER_NAMES=MIXER_NAMES,

@@ -80,6 +80,11 @@ def library() -> Mapping[str, Mix]:
     return {mix.id: mix for mix in (validated(Mix, raw) for raw in written_out(files))}
 
 
+def with_library(own: Mapping[str, Mix]) -> dict[str, Mix]:
+    """The library and a crew's own mixes, by id, in the order of their names."""
+    return dict(sorted({**library(), **own}.items(), key=lambda item: item[1].name))
+
+
 def get_mix(mix_id: str) -> Mix:
     """The mix of that id.
 

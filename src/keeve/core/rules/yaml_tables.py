@@ -14,4 +14,4 @@ def read_table(file: Path) -> Any:
     """What a table holds, as plain values."""
     text = file.read_text(encoding="utf-8")
     # A device without signal is given them as JSON, which it reads in a hundredth of the time.
-    return json.loads(text) if text.startswith("{") or text.startswith("[") else yaml.load(text, Loader)
+    return json.loads(text) if text.startswith(("{", "[")) else yaml.load(text, Loader)

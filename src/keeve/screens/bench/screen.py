@@ -6,14 +6,10 @@ from uuid import UUID
 
 from fastapi import Body, HTTPException, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
-from pydantic import Field
 
-from keeve.core.errors import InputError, validated
-from keeve.core.loads.event import StepNumber
+from keeve.core.errors import InputError
 from keeve.core.loads.offers import offers
 from keeve.core.loads.running_load import RunningLoad
-from keeve.core.rules.registry import Strict
-from keeve.core.zones import Occurred
 from keeve.data import loads, stockpiles
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
@@ -22,7 +18,7 @@ from keeve.screens.bench.form import refusal, typed_event
 from keeve.screens.bench.view import BenchView, bench_view
 from keeve.screens.mixes.a_load import a_load
 from keeve.screens.our_kit.stockpile_chart import stockpile_charts
-from keeve.web.pages import holder_of, page
+from keeve.web.pages import page
 from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
 
 router = screen_router()
@@ -79,36 +75,6 @@ def show_between(
 ) -> Response:
     """The drawings between too dry and too wet, of the test that is asked for now."""
     return page(request, "bench/between.html", **drawn_between(_bench(database, visitor, load_id, now)))
-
-
-class BegunElsewhere(Strict):
-    """A load that was begun on a device without signal: of which plan, its number there, and when."""
-
-    plan_id: Annotated[UUID, Field(strict=False)]
-    number: StepNumber
-    occurred_at: Occurred
-
-
-@router.post("/bench/{load_id}/begin")
-def begin(
-    database: Database,
-    visitor: MayMix,
-    weather: Forecast,
-    now: Now,
-    load_id: UUID,
-    told: Annotated[dict[str, Any], Body()],
-) -> Response:
-    """Begin a load that a device began without signal, under the id it has there; give the id it has here.
-
-    Somebody else may have begun it meanwhile: then that is the load, and what was told on the device belongs to it.
-    """
-    given = validated(BegunElsewhere, {name: told.get(name) for name in BegunElsewhere.model_fields})
-    found = loads.begin_load(
-        database, visitor, given.plan_id, given.number, now, weather, as_load=load_id, at=given.occurred_at
-    )
-    if found is None:
-        raise HTTPException(404)
-    return JSONResponse({"load": str(found)}, headers={"Keeve-Holder": holder_of(visitor)})
 
 
 @router.post("/bench/{load_id}/events")

@@ -5,8 +5,8 @@ from fastapi.responses import Response
 
 from keeve.data import days, jobs, loads, pours, specimens
 from keeve.data.database import crew_reading
-from keeve.drawing.life_line import life_line
 from keeve.screens.plan.drawn import shape_choices
+from keeve.screens.today.drawn import drawn
 from keeve.screens.today.view import LOOKED_AT, today
 from keeve.web.pages import page
 from keeve.web.security import Anyone, Database, Forecast, Now, screen_router
@@ -28,8 +28,4 @@ def show(request: Request, database: Database, visitor: Anyone, weather: Forecas
             days.starts_of(session, visitor, now.astimezone(visitor.zone).date()),
             now,
         )
-    drawn = [
-        (line, None if line.used_fraction is None else life_line(line.used_fraction))
-        for line in found.in_work
-    ]
-    return page(request, "today/today.html", today=found, drawn=drawn, **shape_choices())
+    return page(request, "today/today.html", **drawn(found))

@@ -53,7 +53,6 @@ def version() -> str:
     return sha256(b"".join(file.sent for file in device_files().values())).hexdigest()[:16]
 
 
-@cache
 def size() -> int:
     """The size of all of them as they are sent, bytes."""
     return sum(len(file.sent) for file in device_files().values())

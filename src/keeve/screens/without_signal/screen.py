@@ -5,9 +5,14 @@ from uuid import UUID
 
 from fastapi import Body, HTTPException, Request
 from fastapi.responses import JSONResponse, Response
+from pydantic import Field
 from starlette.concurrency import run_in_threadpool
 
-from keeve.data import packs, plans
+from keeve.core.errors import validated
+from keeve.core.loads.event import StepNumber
+from keeve.core.rules.registry import Strict
+from keeve.core.zones import Occurred
+from keeve.data import loads, packs, plans
 from keeve.formats.job_file import read_job
 from keeve.formats.pack import checksum
 from keeve.screens.without_signal import runtime
@@ -42,6 +47,36 @@ def keep_plan(
     saved = plans.saved_plan(database, visitor, plan_id)
     is_alike = saved is not None and checksum(saved.plan) == told.get("checksum")
     return JSONResponse({"is_alike": is_alike}, headers={"Keeve-Holder": holder_of(visitor)})
+
+
+class BegunElsewhere(Strict):
+    """A load that was begun on a device without signal: of which plan, its number there, and when."""
+
+    plan_id: Annotated[UUID, Field(strict=False)]
+    number: StepNumber
+    occurred_at: Occurred
+
+
+@router.post("/bench/{load_id}/begin")
+def begin(
+    database: Database,
+    visitor: MayMix,
+    weather: Forecast,
+    now: Now,
+    load_id: UUID,
+    told: Annotated[dict[str, Any], Body()],
+) -> Response:
+    """Begin a load that a device began without signal, under the id it has there; give the id it has here.
+
+    Somebody else may have begun it meanwhile: then that is the load, and what was told on the device belongs to it.
+    """
+    given = validated(BegunElsewhere, {name: told.get(name) for name in BegunElsewhere.model_fields})
+    found = loads.begin_load(
+        database, visitor, given.plan_id, given.number, now, weather, as_load=load_id, at=given.occurred_at
+    )
+    if found is None:
+        raise HTTPException(404)
+    return JSONResponse({"load": str(found)}, headers={"Keeve-Holder": holder_of(visitor)})
 
 
 @router.get("/without-signal")

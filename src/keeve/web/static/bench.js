@@ -54,7 +54,7 @@ const asBench = () => {
       this.tick();
       // What is still here was tapped on an earlier page.
       write(QUEUE, read(QUEUE, []).map((item) => ({ ...item, late: true })));
-      this.aside = this.own(ASIDE);
+      this.aside = own(ASIDE);
       this.send();
       this.keepPage();
       if (isKept) this.untilAnswered();
@@ -69,7 +69,7 @@ const asBench = () => {
 
     // A page as it was last here, or with steps that wait: drawn as it is by now, once this device can.
     async whenReady(isKept) {
-      if (!isKept && !this.own(QUEUE).length) return;
+      if (!isKept && !own(QUEUE).length) return;
       if (!(await onDevice.start()) || this.isDrawn) return;
       const html = await onDevice.part(`/bench/${this.$root.dataset.load}/act`);
       if (!html || this.isDrawn) return;
@@ -89,9 +89,9 @@ const asBench = () => {
 
     // The page is as it was when it was last here. A step that waits brings what comes next with it; else it is loaded again.
     async untilAnswered() {
-      if (!this.own(QUEUE).length) this.notice = "No connection. This is the last saved view. Steps you tap are saved on this device.";
+      if (!own(QUEUE).length) this.notice = "No connection. This is the last saved view. Steps you tap are saved on this device.";
       const answer = await fetch(`/bench/${this.$root.dataset.load}/offers`).catch(() => null);
-      if (answer && answer.ok && !this.own(QUEUE).length) location.reload();
+      if (answer && answer.ok && !own(QUEUE).length) location.reload();
       else if (!this.isDrawn) setTimeout(() => this.untilAnswered(), RETRY_MS);
     },
 
@@ -142,11 +142,9 @@ const asBench = () => {
     },
 
     // A step belongs to whoever tapped it, in the crew it was tapped in, and waits for them.
-    own,
-
     // It did go in twice: water is told as more water, a material is counted again.
     twice(id) {
-      const { event, words } = this.own(ASIDE).find((item) => item.event.id === id);
+      const { event, words } = own(ASIDE).find((item) => item.event.id === id);
       this.seen(id);
       if (event.kind === "water_added") {
         this.enqueue({ kind: event.kind, water_l: event.water_l, typed: event.typed, units: event.units, source: "tap" }, "events", words);
@@ -160,7 +158,7 @@ const asBench = () => {
 
     seen(id) {
       without(ASIDE, { id });
-      this.aside = this.own(ASIDE);
+      this.aside = own(ASIDE);
     },
 
     // What is long to read is read when it is opened.
@@ -175,10 +173,10 @@ const asBench = () => {
     // Another device told of a load: this one is drawn as it is by now, unless something is typed or on its way.
     async toldElsewhere() {
       this.drawOthers();
-      if (this.own(QUEUE).length || isTyping()) return;
+      if (own(QUEUE).length || isTyping()) return;
       const html = await this.partOf(`/bench/${this.$root.dataset.load}/act`);
       const isOpen = this.$refs.act.querySelector("details[open]");
-      if (html && !isOpen && !this.own(QUEUE).length) this.draw(html);
+      if (html && !isOpen && !own(QUEUE).length) this.draw(html);
       onDevice.takeOver().catch(() => []);
     },
 
@@ -271,7 +269,7 @@ const asBench = () => {
     enqueue(event, to, words) {
       // A second tap on the same is the same tap; another one waits behind it.
       const tapped = JSON.stringify(event);
-      if (this.own(QUEUE).some((item) => item.load === this.$root.dataset.load && item.tapped === tapped)) return;
+      if (own(QUEUE).some((item) => item.load === this.$root.dataset.load && item.tapped === tapped)) return;
       const sequence = read(SEQUENCE, 0) + 1;
       write(SEQUENCE, sequence);
       if (!read(DEVICE, "")) write(DEVICE, crypto.randomUUID());
@@ -292,9 +290,9 @@ const asBench = () => {
     // What comes next, before the server says so. What does not count here may count there: only without it, it is refused.
     async drawHere({ load, to, event }) {
       const next = await onDevice.recorded(load, event);
-      if (!next || !this.own(QUEUE).some((item) => item.event.id === event.id)) return;
+      if (!next || !own(QUEUE).some((item) => item.event.id === event.id)) return;
       if (next.html) return this.draw(next.html);
-      if (!onDevice.isOut && navigator.onLine) return;
+      if (onDevice.hasSignal) return;
       without(QUEUE, event);
       this.notice = next.error.message;
       this.offer(next, event, to);
@@ -304,13 +302,13 @@ const asBench = () => {
       if (this.sending) return;
       this.sending = true;
       this.$root.setAttribute("aria-busy", "true");
-      const hadWaited = this.own(QUEUE).some((item) => item.late);
+      const hadWaited = own(QUEUE).some((item) => item.late);
       try {
-        while (this.own(QUEUE).length && (await this.sendFirst(this.own(QUEUE)[0])));
-        if (hadWaited && !this.own(QUEUE).length) this.news = await onDevice.takeOver().catch(() => []);
+        while (own(QUEUE).length && (await this.sendFirst(own(QUEUE)[0])));
+        if (hadWaited && !own(QUEUE).length) this.news = await onDevice.takeOver().catch(() => []);
       } finally {
         this.sending = false;
-        this.$root.setAttribute("aria-busy", String(this.own(QUEUE).length > 0));
+        this.$root.setAttribute("aria-busy", String(own(QUEUE).length > 0));
       }
     },
 
@@ -329,9 +327,8 @@ const asBench = () => {
       this.notice = "";
       if (answer.ok) {
         // Of several that wait the last answer says how it stands.
-        const more = this.own(QUEUE).some((one) => one.load === load);
-        if (isHere && to === "events" && !more) this.draw(await answer.text());
-        if (isHere && to === "stockpile") this.draw(await answer.text());
+        const more = own(QUEUE).some((one) => one.load === load);
+        if (isHere && to !== "begin" && !more) this.draw(await answer.text());
       } else if (late) {
         // Nobody looks at what was tapped long ago: it is set aside to be seen, and holds up nothing.
         // Two told of the same step: whether it went in twice is asked, never summed.
@@ -340,7 +337,7 @@ const asBench = () => {
       } else {
         this.notice = told.error.message;
       }
-      this.aside = this.own(ASIDE);
+      this.aside = own(ASIDE);
       if (!late) this.offer(told, event, to);
       return true;
     },
@@ -361,7 +358,7 @@ const asBench = () => {
     },
 
     kept() {
-      const count = this.own(QUEUE).length;
+      const count = own(QUEUE).length;
       if (this.isFull) return "This device is full or keeps nothing: don't close this page.";
       return `${count} step${count > 1 ? "s are" : " is"} saved on this device.`;
     },
@@ -374,8 +371,8 @@ const asBench = () => {
       // The service worker opens the bench with it while Keeve is gone.
       navigator.serviceWorker?.controller?.postMessage({ kind: "drawn", holder: HOLDER, html });
       this.$refs.act.innerHTML = html;
-      const own = this.$refs.others.querySelector("[aria-current] > span");
-      if (own) own.innerHTML = this.$refs.act.querySelector("[data-own]").innerHTML;
+      const here = this.$refs.others.querySelector("[aria-current] > span");
+      if (here) here.innerHTML = this.$refs.act.querySelector("[data-own]").innerHTML;
       this.tick();
       this.$refs.act.querySelector("h1").focus({ preventScroll: true });
       scrollTo({ top: 0 });

@@ -38,10 +38,8 @@ function device(python, wheel, keeve) {
 async function prepare() {
   const [python, wheel, keeve] = await Promise.all([loadPyodide({ indexURL: here, _makeSnapshot: true }), bytes(WHEEL), bytes(KEEVE)]);
   python.unpackArchive(keeve, "zip", { extractDir: "/keeve" });
-  python.runPython("import sys; sys.path.insert(0, '/keeve'); sys.path.insert(0, '/prepare')");
-  python.FS.mkdir("/prepare");
-  python.FS.writeFile("/prepare/prepare.py", python.FS.readFile("/keeve/keeve/on_device/prepare.py"));
-  const made = python.pyimport("prepare");
+  python.runPython("import sys; sys.path.insert(0, '/keeve')");
+  const made = python.pyimport("keeve.on_device.prepare");
   made.compiled();
   const snapshot = python.makeMemorySnapshot();
   // Nothing compiled may be in it.

@@ -60,9 +60,8 @@ const onDevice = {
     return setting("signal") === "on" || (setting("signal") !== "off" && !metered);
   },
 
-  async kept(name) {
-    const found = await caches.match(`/${name}`, { cacheName: `keeve-benches-${HOLDER}` });
-    return found || null;
+  get hasSignal() {
+    return !this.isOut && navigator.onLine;
   },
 
   // The files of the interpreter and the pack, into the browser's keeping; both are fetched once and looked at again later.
@@ -110,19 +109,20 @@ const onDevice = {
     try {
       return await this.fetchPack();
     } catch {
-      const found = await this.kept("pack.json");
+      const found = await caches.match("/pack.json", { cacheName: `keeve-benches-${HOLDER}` });
       return found && found.text();
     }
   },
 
-  start() {
-    this.starting = this.starting || this.begin();
+  // Once a page; before its files are here it can be asked again.
+  async start() {
+    const version = read(VERSION, "");
+    if (!this.can || !version) return false;
+    this.starting = this.starting || this.begin(version);
     return this.starting;
   },
 
-  async begin() {
-    const version = read(VERSION, "");
-    if (!this.can || !version) return false;
+  async begin(version) {
     try {
       this.worker = new Worker(`/device/${version}/worker.mjs`, { type: "module" });
       this.worker.addEventListener("message", ({ data }) => this.answered(data));
@@ -360,7 +360,7 @@ const BEGINS = /\/plan\/([^/]+)\/load\/(\d+)\/begin$/;
 // While there is no signal, what this device can draw is drawn here; what needs signal says so.
 addEventListener("click", async (event) => {
   const link = event.target.closest("a[href]");
-  if (!link || event.defaultPrevented || !onDevice.isReady || !(onDevice.isOut || !navigator.onLine)) return;
+  if (!link || event.defaultPrevented || !onDevice.isReady || onDevice.hasSignal) return;
   if (link.origin !== location.origin || link.hash || link.hasAttribute("download")) return;
   event.preventDefault();
   if (!(await onDevice.go(link.href))) needsSignal(link);
@@ -368,9 +368,8 @@ addEventListener("click", async (event) => {
 addEventListener("submit", async (event) => {
   const begins = BEGINS.exec(event.target.action);
   const isPlan = event.target.id === "plan-form";
-  const isOut = onDevice.isOut || !navigator.onLine;
   // Signing out, say, is the browser's to try.
-  if (!HOLDER || !isOut || event.defaultPrevented || !event.target.closest("main")) return;
+  if (!HOLDER || onDevice.hasSignal || event.defaultPrevented || !event.target.closest("main")) return;
   event.preventDefault();
   if (!(begins || isPlan) || !(await onDevice.start())) return needsSignal(event.target);
   if (isPlan) await onDevice.plan(event.target);
@@ -395,10 +394,15 @@ function show(words) {
   const since = read(PACK_AT, 0);
   const clock = new Intl.DateTimeFormat(document.documentElement.lang, { timeStyle: "short" });
   const isOff = !onDevice.isWanted;
-  const isReady = read(VERSION, "") && since;
-  const ready = isReady ? `Ready without signal, as of ${clock.format(since)}.` : onDevice.isFetching ? "Getting ready to work without signal…" : "Not ready without signal yet. Open a mix card first.";
-  const off = "Not kept ready without signal.";
-  place.querySelector("[data-signal-words]").textContent = words || onDevice.whyNot || (isOff ? off : ready);
+  const states = [
+    [words, words],
+    [onDevice.whyNot, onDevice.whyNot],
+    [isOff, "Not kept ready without signal."],
+    [read(VERSION, "") && since, `Ready without signal, as of ${clock.format(since)}.`],
+    [onDevice.isFetching, "Getting ready to work without signal…"],
+    [true, "Not ready without signal yet. Open a mix card first."],
+  ];
+  place.querySelector("[data-signal-words]").textContent = states.find(([holds]) => holds)[1];
   place.querySelector("button").textContent = isOff ? "Keep ready: 10 MB" : "Switch off";
   place.hidden = !onDevice.can;
 }
