@@ -1,5 +1,6 @@
 """Felt by a person, in Chromium: a tap until the next step, typing until the answer, a cold page on a phone's line."""
 
+import contextlib
 from collections.abc import Iterator, Mapping, Sequence
 from statistics import median
 from typing import Any, NamedTuple
@@ -13,7 +14,7 @@ _CHROMIUM = [
 ]  # fmt: skip
 # A phone in the field: 1.6 Mbit/s, 150 ms, a processor a quarter as quick.
 _PHONE = {"offline": False, "latency": 150, "downloadThroughput": 1.6e6 / 8, "uploadThroughput": 0.75e6 / 8}
-_SLOWER = 4
+SLOWER = 4
 _VIEW = {"width": 390, "height": 844}
 # Painted, moved and blocked, from the first byte on.
 _WATCH = """() => {
@@ -24,6 +25,15 @@ _WATCH = """() => {
   watch("layout-shift", entry => { if (!entry.hadRecentInput) felt.shift += entry.value; });
   watch("longtask", entry => { felt.blocked += Math.max(entry.duration - 50, 0); });
 }"""
+# From a tap on the main button until what comes next is drawn, ms.
+NEXT_STEP = """() => { const act = document.querySelector("#act-title");
+  const began = performance.now();
+  document.querySelector(".main-act button:not([disabled])").click();
+  return new Promise(done => {
+    const look = () => document.querySelector("#act-title") === act
+      ? (performance.now() - began > 8000 ? done(null) : requestAnimationFrame(look))
+      : requestAnimationFrame(() => done(performance.now() - began));
+    look(); }); }"""
 _TAPS, _KEYS = 6, 6
 
 
@@ -36,28 +46,40 @@ class Felt(NamedTuple):
     met: bool
 
 
+@contextlib.contextmanager
+def a_browser() -> Iterator[Browser]:
+    """Chromium, as long as it is measured in."""
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=_CHROMIUM)
+        yield chromium
+        chromium.close()
+
+
 def in_browser(
-    origin: str, paths: Mapping[str, tuple[str, Any]], mixer: Mapping[str, str], load_ids: Sequence[UUID]
+    chromium: Browser,
+    origin: str,
+    paths: Mapping[str, tuple[str, Any]],
+    mixer: Mapping[str, str],
+    load_ids: Sequence[UUID],
 ) -> Iterator[Felt]:
-    """Everything that is measured in a browser.
+    """Everything that is measured in a browser while there is signal.
 
     Args:
+        chromium: the browser.
         origin: where the application is.
         paths: main pages by name: their address, and whose they are.
         mixer: the headers of whoever mixes.
         load_ids: loads of that person's to tap on.
     """
-    with sync_playwright() as playwright:
-        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=_CHROMIUM)
-        yield _tapping(chromium, origin, mixer, load_ids[0], on_phone=False)
-        yield _tapping(chromium, origin, mixer, load_ids[1], on_phone=True)
-        yield _typing(chromium, origin, paths["Plan"][1].headers)
-        for name, (path, who) in paths.items():
-            yield _cold(chromium, origin, name, path, who.headers)
-        chromium.close()
+    yield _tapping(chromium, origin, mixer, load_ids[0], on_phone=False)
+    yield _tapping(chromium, origin, mixer, load_ids[1], on_phone=True)
+    yield _typing(chromium, origin, paths["Plan"][1].headers)
+    for name, (path, who) in paths.items():
+        yield _cold(chromium, origin, name, path, who.headers)
 
 
-def _context(chromium: Browser, origin: str, headers: Mapping[str, str]) -> BrowserContext:
+def context_of(chromium: Browser, origin: str, headers: Mapping[str, str]) -> BrowserContext:
+    """A phone of somebody signed in."""
     context = chromium.new_context(viewport=_VIEW)  # type: ignore[arg-type]
     name, _, value = headers["Cookie"].partition("=")
     where = origin.replace("http:", "https:")
@@ -69,14 +91,14 @@ def _slow(page: Page) -> None:
     session = page.context.new_cdp_session(page)
     session.send("Network.enable")
     session.send("Network.emulateNetworkConditions", _PHONE)
-    session.send("Emulation.setCPUThrottlingRate", {"rate": _SLOWER})
+    session.send("Emulation.setCPUThrottlingRate", {"rate": SLOWER})
 
 
 def _tapping(
     chromium: Browser, origin: str, headers: Mapping[str, str], load_id: UUID, *, on_phone: bool
 ) -> Felt:
     """From a tap on the main button until what comes next is drawn."""
-    with _context(chromium, origin, headers) as context:
+    with context_of(chromium, origin, headers) as context:
         page = context.new_page()
         page.goto(f"{origin}/bench/{load_id}")
         if on_phone:
@@ -86,16 +108,7 @@ def _tapping(
             button = page.locator(".main-act button:not([disabled])").first
             if not button.count():
                 break
-            drawn = page.evaluate(
-                """() => { const act = document.querySelector("#act-title");
-                  const began = performance.now();
-                  document.querySelector(".main-act button:not([disabled])").click();
-                  return new Promise(done => {
-                    const look = () => document.querySelector("#act-title") === act
-                      ? (performance.now() - began > 8000 ? done(null) : requestAnimationFrame(look))
-                      : requestAnimationFrame(() => done(performance.now() - began));
-                    look(); }); }"""
-            )
+            drawn = page.evaluate(NEXT_STEP)
             if drawn is None:
                 break
             taken.append(drawn)
@@ -110,7 +123,7 @@ def _tapping(
 
 def _typing(chromium: Browser, origin: str, headers: Mapping[str, str]) -> Felt:
     """From the last key in a size until the answer has changed."""
-    with _context(chromium, origin, headers) as context:
+    with context_of(chromium, origin, headers) as context:
         page = context.new_page()
         page.goto(f"{origin}/plan")
         field = page.locator("input[name^='need.0.'][inputmode='decimal']").first
@@ -138,7 +151,7 @@ def _typing(chromium: Browser, origin: str, headers: Mapping[str, str]) -> Felt:
 
 def _cold(chromium: Browser, origin: str, name: str, path: str, headers: Mapping[str, str]) -> Felt:
     """A page on a phone's line, with nothing of it kept."""
-    with _context(chromium, origin, headers) as context:
+    with context_of(chromium, origin, headers) as context:
         page = context.new_page()
         page.add_init_script(f"({_WATCH})()")
         _slow(page)

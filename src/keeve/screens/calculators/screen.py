@@ -107,7 +107,8 @@ def _drawn(rule: Rule, given: Mapping[str, Any], outputs: Mapping[str, Any]) -> 
     """The sketch of what a rule works out, where it is a shape of the plan."""
     if rule.id not in SHAPES:
         return None
-    return sketch(shape_of({"shape": rule.id, **given}), {**given, **outputs})
+    # With what it assumed for what was left out: that is what was worked out with.
+    return sketch(shape_of({"shape": rule.id, **given}), {**given, **outputs["assumed"], **outputs})
 
 
 @cache

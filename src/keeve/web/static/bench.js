@@ -141,7 +141,6 @@ const asBench = () => {
       if (first) first.focus({ preventScroll: true });
     },
 
-    // A step belongs to whoever tapped it, in the crew it was tapped in, and waits for them.
     // It did go in twice: water is told as more water, a material is counted again.
     twice(id) {
       const { event, words } = own(ASIDE).find((item) => item.event.id === id);
@@ -281,10 +280,11 @@ const asBench = () => {
         schema: 1,
       });
       if (to === "events" && this.when()) event.when = this.when();
+      // A step belongs to whoever tapped it, in the crew it was tapped in, and waits for them.
       const step = { load: this.$root.dataset.load, holder: HOLDER, to, event, words, tapped };
       this.isFull = !write(QUEUE, [...read(QUEUE, []), step]);
-      this.send();
       if (to === "events") this.drawHere(step);
+      this.send();
     },
 
     // What comes next, before the server says so. What does not count here may count there: only without it, it is refused.

@@ -9,6 +9,7 @@ const ANSWER_MS = 15000;
 const AGAIN_MS = 10000;
 const NEWS_MS = 2000;
 const VERSION = "keeve-device-version";
+const PREPARED = "keeve-device-prepared";
 const PACK_AT = "keeve-pack-at";
 const PACK_OLD_MS = 300000;
 const START_MS = 1500;
@@ -76,14 +77,15 @@ const onDevice = {
     }
     await this.fetchPack();
     await fetch("/without-signal");
-    await this.prepare(version);
     write(VERSION, version);
     this.isFetching = false;
     if (navigator.storage && navigator.storage.persist) await navigator.storage.persist();
   },
 
   // What can be done once for all later starts; a browser that cannot starts as the first time.
-  async prepare(version) {
+  async prepare() {
+    const version = read(VERSION, "");
+    if (!version || read(PREPARED, "") === version) return;
     const worker = new Worker(`/device/${version}/worker.mjs`, { type: "module" });
     await new Promise((done) => {
       worker.onmessage = done;
@@ -91,6 +93,7 @@ const onDevice = {
       worker.postMessage({ number: 0, act: "prepare" });
     });
     worker.terminate();
+    write(PREPARED, version);
   },
 
   async fetchPack() {
@@ -439,6 +442,8 @@ async function atRest() {
   }
   if (isBench) await onDevice.start();
   show();
+  // After this start, since it takes longer than one.
+  await onDevice.prepare();
 }
 
 if (HOLDER) {
