@@ -10,7 +10,8 @@ import zipfile
 from datetime import timedelta
 from pathlib import Path
 from random import Random
-from typing import Any
+from typing import Any, get_args
+from urllib.parse import parse_qsl, urlsplit
 from uuid import UUID, uuid4
 
 import pydantic_core
@@ -22,24 +23,26 @@ from sqlalchemy import Engine
 from keeve.core.errors import InputError
 from keeve.core.loads.offers import open_offers
 from keeve.core.loads.running_load import RunningLoad
+from keeve.core.mixes import library
+from keeve.core.units import System
 from keeve.data import plans
 from keeve.formats.job_file import write_job
 from keeve.formats.pack import Pack, ToldHere, checksum
+from keeve.formats.packed_job import quick_address
 from keeve.on_device.device import Device
 from keeve.screens.paper.printed import STATIC
 from keeve.screens.plan import form_job as plan_job
 from keeve.screens.without_signal.bundle import bundle
 from keeve.screens.without_signal.runtime import size
+from keeve.web.security import UNITS_COOKIE
 from web.conftest import Client, Clock
 
 # One way of mixing each mix; all of them, a minute and a half, where that is asked for.
 PROCEDURES = (
     EVERY_PROCEDURE if "KEEVE_EVERY_PROCEDURE" in os.environ else sorted(dict(EVERY_PROCEDURE).items())
 )
-# A form's own secret, and the label of a bag, which is kept where there is signal.
-_TOKEN = re.compile(
-    r'name="form_token" value="[^"]*"|\s*<div class="field wide"><label for="keep-bag".*?</div>', re.DOTALL
-)
+# A form's own secret.
+_TOKEN = re.compile(r'name="form_token" value="[^"]*"')
 
 
 def device_of(client: Client) -> Device:
@@ -158,10 +161,33 @@ def test_what_others_did_meanwhile_is_said(client: Client) -> None:
     assert device_of(client).news_since(device_of(client)) == []
 
 
-def test_a_stranger_is_given_nothing(engine: Engine) -> None:
+@pytest.mark.parametrize("units", get_args(System))
+def test_a_stranger_plans_alike_on_both_and_is_given_nothing_of_anybodys(
+    engine: Engine, demo: Any, units: str
+) -> None:
+    """The library, in the units they chose; the card of a job that is kept nowhere."""
     client = Client(engine, Clock(), signed_in=False)
-    for path in ("/pack.json", "/without-signal"):
-        assert client.get(path).status_code == 303
+    client.cookies.set(UNITS_COOKIE, units)
+    device, now = device_of(client), client.clock.now
+    filled = {name for name, value in device.pack if value}
+    assert filled == {"pack", "made_at", "holder", "open_to_all", "units", "zone", "zone_file"}
+    chance = Random(units)
+    planned = sorted(mix.id for mix in library().values() if mix.basis_traits.asks_for != "label")
+    for mix in chance.sample(planned, 5):
+        shown = client.get(f"/plan?mix={mix}").text
+        drawn = device.page("/plan", {"mix": mix}, now)
+        assert drawn is not None
+        assert main_of(drawn) == main_of(shown)
+        job = plan_job.to_job(device.form(fields_in(shown, "plan-form")))
+        assert job is not None
+        address = urlsplit(quick_address(job))
+        card = device.page(address.path, dict(parse_qsl(address.query)), now)
+        assert card is not None
+        assert main_of(card) == main_of(client.get(address.geturl()).text)
+    assert device.page("/plan/quick", {"job": "cut short"}, now) is None
+    welcome = device.page("/", {}, now)
+    assert welcome is not None
+    assert "What are you making?" in welcome
 
 
 def test_the_files_of_the_device_travel_light() -> None:

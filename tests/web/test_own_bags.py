@@ -1,6 +1,7 @@
 """A label typed once is a bag of the crew's own: kept under a name, offered for its mix, with coverage by area."""
 
 from typing import Any
+from uuid import uuid4
 
 import pytest
 from forms_in_html import fields_in
@@ -9,6 +10,11 @@ from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix
 from keeve.core.planning.yard import OwnBag, parse_item
 from keeve.data import yard
+from keeve.formats.job_file import write_job
+from keeve.formats.pack import Pack, ToldHere, checksum
+from keeve.on_device.device import Device
+from keeve.screens.plan import form_job
+from keeve.screens.plan.form import label_of
 from web.conftest import Client
 
 BAG: dict[str, Any] = {
@@ -57,6 +63,24 @@ def test_a_label_typed_on_a_plan_is_kept_and_offered_next_time(client: Client) -
     assert "Slipway mix" not in client.get("/plan?mix=stucco-one-coat-bagged").text
     client.post("/plan", data={**first, **typed})
     assert len(yard.yard_of(client.engine, client.visitor)) == 1
+
+
+def test_a_label_typed_without_signal_is_kept_there_and_then_here(client: Client) -> None:
+    pack = Pack.model_validate_json(client.get("/pack.json").text)
+    device = Device(pack, [], client.clock.now)
+    typed = {f"materials.{PART}.{name}": text for name, text in LABEL.items()}
+    form = device.form({**fields_in(client.get("/plan?mix=concrete-bagged").text, "plan-form"), **typed})
+    job = form_job.to_job(form)
+    assert job is not None
+    bag = label_of(form, job, "Pallet by the gate")
+    plan_id = uuid4()
+    event = {"job": write_job(job), "checksum": checksum(device.plan(plan_id, job, bag).plan), "bag": bag}
+    (here,) = device.owned
+    assert client.post(f"/plan/{plan_id}/told", json=event).json() == {"is_alike": True}
+    assert client.post(f"/plan/{plan_id}/told", json=event).json() == {"is_alike": True}
+    assert [one.item for one in yard.yard_of(client.engine, client.visitor)] == [here]
+    # What was told is still here when a pack comes that does not know it yet.
+    assert Device(pack, [ToldHere(plan_id, "plan", event)], client.clock.now).owned == [here]
 
 
 def test_a_bag_is_written_down_on_the_kit_page(client: Client) -> None:

@@ -42,7 +42,7 @@ QUICK_ROUTES = {
     ("POST", "/plan/mesh"), ("GET", "/plan/units"), ("POST", "/plan/units"), ("GET", "/plan/open"),
     ("POST", "/plan/open"), ("GET", "/mixes"), ("GET", "/mixes/compare"), ("GET", "/mixes/{mix_id}"),
     ("GET", "/mixes/{mix_id}/mix.yaml"), ("GET", "/rules"), ("GET", "/rules/{rule_id}"),
-    ("POST", "/rules/{rule_id}/try"),
+    ("POST", "/rules/{rule_id}/try"), ("GET", "/pack.json"), ("GET", "/without-signal"),
 }  # fmt: skip
 # What somebody who only looks on may still send: nothing of it changes the crew's work.
 READERS_POSTS = {

@@ -1,11 +1,14 @@
 """Without signal, in Chromium with its network cut: loads go on, outlast a closed tab, and are told afterwards."""
 
+import gzip
 import re
 
+import pytest
 from playwright.sync_api import Browser, Page, expect
 from sqlalchemy import Engine, select
 
 from keeve.data import sessions
+from keeve.screens.without_signal import runtime
 from keeve.store import models
 from keeve.store.database import crew_session
 from web.conftest import Clock, Visit, visiting
@@ -96,3 +99,64 @@ def kinds(engine: Engine, visit: Visit, number: int, job: str = "Sill bed") -> l
     found = sorted(found, key=lambda event: (event["occurred_at"], event["device_seq"]))
     skipped = ("begun", "expected") if number == 1 else ()
     return [event["kind"] for event in found if event["kind"] not in skipped]
+
+
+def test_a_stranger_plans_without_signal(browser: Browser, engine: Engine, origin: str) -> None:
+    """Nobody is signed in, and nothing is kept: a card is the address of its job."""
+    with visiting(browser, engine, origin, with_device=True, **PHONE) as visit:
+        page = visit.page
+        page.goto(f"{origin}/plan")
+        page.get_by_role("button", name="Make mix cards").click()
+        expect(heading(page)).to_have_text(re.compile("^Load 1 of"))
+        assert installable(page)
+        until(page, "read(VERSION, '') && !onDevice.isFetching", READY_MS)
+        page.context.set_offline(True)
+        page.goto(f"{origin}/")
+        expect(heading(page)).to_have_text("What are you making?", timeout=READY_MS)
+        page.get_by_role("link", name="Plan", exact=True).click()
+        expect(heading(page)).to_have_text("Plan a job")
+        name_job(page, "Gate pier")
+        page.get_by_role("button", name="Make mix cards").click()
+        expect(heading(page)).to_have_text(re.compile("^Load 1 of"))
+        expect(page.get_by_text("Gate pier").first).to_be_visible()
+        page.get_by_role("link", name="Calculators").first.click()
+        expect(page.get_by_text("That needs signal.")).to_be_visible()
+        assert page.evaluate("read(QUEUE, [])") == []
+        visit.wrong.clear()
+
+
+def installable(page: Page) -> bool:
+    """Whether Chromium itself finds it so, but for a window that keeps nothing."""
+    found = page.context.new_cdp_session(page).send("Page.getInstallabilityErrors")["installabilityErrors"]
+    return {error["errorId"] for error in found} <= {"in-incognito"}
+
+
+def test_a_phone_goes_on_when_the_server_is_another_version(
+    browser: Browser, engine: Engine, origin: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A page of before tells the new server what it kept; the next page fetches the new version, and loses nothing."""
+    with visiting(browser, engine, origin, with_device=True, **PHONE) as visit:
+        page = visit.page
+        plan_a_bed(visit)
+        begin(page)
+        is_ready(page)
+        before = page.evaluate("read(VERSION, '')")
+        page.context.set_offline(True)
+        tap_alone(page, "Added", "Half the sand")
+        added = runtime.DeviceFile(gzip.compress(b"{}"), "application/json")
+        files = {**runtime.device_files(), "added.json": added}
+        monkeypatch.setattr(runtime, "device_files", lambda: files)
+        runtime.version.cache_clear()
+        page.reload()
+        expect(heading(page)).to_have_text("Half the sand", timeout=READY_MS)
+        tap_alone(page, "Added", "All the cement")
+        page.context.set_offline(False)
+        until(page, "own(QUEUE).length === 0", READY_MS)
+        page.goto(page.url)
+        expect(heading(page)).to_have_text("All the cement")
+        until(page, f"read(VERSION, '') !== '{before}' && onDevice.isReady", READY_MS)
+        assert kinds(engine, visit, 1) == ["accepted", "water_added", "charged"]
+        page.context.set_offline(True)
+        tap_alone(page, "Added", "The rest of the sand")
+        visit.wrong.clear()
+    runtime.version.cache_clear()

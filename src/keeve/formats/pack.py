@@ -72,8 +72,9 @@ class Pack(_Packed):
     Args:
         pack: the version of this format.
         made_at: when it was made.
-        holder: whose it is, by the name the browser has for them; empty for nobody, who is given no plans.
-        person: who that is; None for nobody.
+        holder: whose it is, by the name the browser has for them.
+        person: who that is; None for whoever is not signed in, who is given no plans.
+        open_to_all: whether somebody who is not signed in may make an account.
         units: theirs.
         zone: the crew's time zone.
         zone_file: its rules, as the time zone database has them, base64.
@@ -94,20 +95,21 @@ class Pack(_Packed):
     made_at: datetime
     holder: str
     person: Person | None
+    open_to_all: bool = False
     units: System
     zone: str
     zone_file: str
-    flow_l_min: float | None
-    plans: list[PackedPlan]
-    active: list[JobLine]
-    pours: list[PourLine]
-    specimens: list[DueSpecimens]
-    starts: list[Start]
-    mixes: list[Mix]
-    owned: list[Annotated[YardItem, Field(discriminator="kind")]]
-    favourites: list[str]
-    used_last: list[str]
-    measured: dict[str, dict[str, float]]
+    flow_l_min: float | None = None
+    plans: list[PackedPlan] = []
+    active: list[JobLine] = []
+    pours: list[PourLine] = []
+    specimens: list[DueSpecimens] = []
+    starts: list[Start] = []
+    mixes: list[Mix] = []
+    owned: list[Annotated[YardItem, Field(discriminator="kind")]] = []
+    favourites: list[str] = []
+    used_last: list[str] = []
+    measured: dict[str, dict[str, float]] = {}
 
     @property
     def clock(self) -> ZoneInfo:

@@ -3,6 +3,7 @@
 import json
 import zlib
 from base64 import urlsafe_b64decode, urlsafe_b64encode
+from urllib.parse import urlencode
 
 from keeve.core.errors import InputError
 from keeve.core.planning.job import Job
@@ -24,6 +25,15 @@ def pack_job(job: Job) -> str:
     if len(packed) > MOST_CHARACTERS:
         raise InputError("too_long", "The job is too long to show unsaved. Sign in, then open it.", ["job"])
     return packed
+
+
+def quick_address(job: Job) -> str:
+    """The address of the first card of a job that is not kept.
+
+    Raises:
+        InputError: the job is too long for one.
+    """
+    return f"/plan/quick?{urlencode({'job': pack_job(job)})}"
 
 
 def unpack_job(packed: str) -> Job:

@@ -23,14 +23,16 @@ from keeve.core.mixes.model import Gauge, Mix
 from keeve.core.planning.job import Job
 from keeve.core.planning.job_versions import JobLine
 from keeve.core.planning.make_plan import make_plan
+from keeve.core.planning.yard import parse_item
 from keeve.figures.dates import write_clock
 from keeve.formats.job_file import read_job, write_job
 from keeve.formats.pack import Pack, PackedLoad, PackedPlan, ToldHere, checksum
+from keeve.formats.packed_job import quick_address, unpack_job
 from keeve.screens.bench.drawn import drawn, drawn_between
 from keeve.screens.bench.form import refusal, typed_event
 from keeve.screens.bench.view import bench_view
 from keeve.screens.card.drawn import drawn as drawn_card
-from keeve.screens.card.view import BegunLoad, card_page, in_gauge
+from keeve.screens.card.view import BegunLoad, card_page, in_gauge, quick_card
 from keeve.screens.mixes.a_load import a_load
 from keeve.screens.plan import drawn as plan_drawn
 from keeve.screens.plan import form as plan_form
@@ -56,6 +58,7 @@ class Device:
     def __init__(self, pack: Pack, told: Sequence[ToldHere], now: datetime) -> None:
         self.pack = pack
         self.zone = pack.clock
+        self.owned = list(pack.owned)
         self.plans = {plan.id: plan for plan in pack.plans}
         self.loads = {load.id: _running(plan, load) for plan in pack.plans for load in plan.loads}
         for one in told:
@@ -67,22 +70,25 @@ class Device:
 
     def _take(self, one: ToldHere, now: datetime) -> None:
         if one.to == "plan":
-            self.plan(one.load_id, read_job(one.event["job"]))
+            self.plan(one.load_id, read_job(one.event["job"]), one.event.get("bag"))
         elif one.to == "begin":
             at = datetime.fromisoformat(one.event["occurred_at"])
             self.begin(UUID(one.event["plan_id"]), int(one.event["number"]), one.load_id, at)
         elif one.to == "events" and one.load_id in self.loads:
             self.record(one.load_id, one.event, now)
 
-    def plan(self, plan_id: UUID, job: Job) -> PackedPlan:
-        """The plan of a job that is made here.
+    def plan(self, plan_id: UUID, job: Job, bag: Mapping[str, Any] | None = None) -> PackedPlan:
+        """The plan of a job that is made here; a bag whose label is to be kept is the crew's from now on.
 
         Raises:
-            InputError: it cannot be planned.
+            InputError: it cannot be planned, or the bag is none.
         """
+        item = parse_item(bag) if bag else None
         made = PackedPlan(
             id=plan_id, job_id=plan_id, plan=make_plan(job), loads=[], expected={}, setting=None
         )
+        if item and item not in self.owned:
+            self.owned.append(item)
         return self.plans.setdefault(plan_id, made)
 
     def begin(self, plan_id: UUID, number: int, load_id: UUID, now: datetime) -> UUID | None:
@@ -167,6 +173,8 @@ class Device:
     def page(self, path: str, query: Mapping[str, str], now: datetime) -> str | None:
         """The page of an address; None where that needs signal."""
         match path.strip("/").split("/"):
+            case [""] if self.pack.person is None:
+                return self._text("account/welcome.html", "/", now, **plan_drawn.shape_choices())
             case [""]:
                 return self._today(now)
             case ["bench"]:
@@ -178,6 +186,8 @@ class Device:
                 return self._text("bench/bench.html", path, now, in_work=in_work, **values)
             case ["plan"]:
                 return self._plan_page(query, now)
+            case ["plan", "quick"]:
+                return self._quick(query, now)
             case ["plan", plan_id, "load", number]:
                 return self._card(path, plan_id, number, query.get("gauge"), now)
         return None
@@ -240,7 +250,7 @@ class Device:
             self.pack.units,
             self._mixes,
             query.get("mix", ""),
-            self.pack.owned,
+            self.owned,
             now.astimezone(self.zone).date(),
             None,
             self.pack.measured,
@@ -256,7 +266,7 @@ class Device:
 
     def _choices(self, form: PlanForm) -> dict[str, Any]:
         liked = (self.pack.favourites, self.pack.used_last)
-        return plan_drawn.choices(form, self.pack.owned, *liked, is_kept=False)
+        return plan_drawn.choices(form, self.owned, *liked, is_kept=self.pack.person is not None)
 
     def preview(self, typed: Mapping[str, str], now: datetime) -> dict[str, Any]:
         """Answer a form that is typed on."""
@@ -276,8 +286,7 @@ class Device:
         packed = next((plan for known, plan in self.plans.items() if str(known) == plan_id), None)
         if packed is None or not number.isdigit():
             return None
-        wanted = next((one for one in _GAUGES if one == gauge), None)
-        gauged = in_gauge(packed.plan, int(number), wanted)
+        gauged = in_gauge(packed.plan, int(number), _gauge(gauge))
         if gauged is None:
             return None
         mixed = {one.load.number: one for one in self.loads.values() if one.plan_id == packed.id}
@@ -294,6 +303,18 @@ class Device:
         values = drawn_card(shown.card)
         return self._text("card/card.html", path, now, shown=shown, plan=shown.plan, moment=now, **values)
 
+    def _quick(self, query: Mapping[str, str], now: datetime) -> str | None:
+        """The card of a job that its address carries."""
+        packed, number = query.get("job", ""), query.get("load", "1")
+        try:
+            shown = quick_card(unpack_job(packed), int(number), _gauge(query.get("gauge")))
+        except (InputError, ValueError):
+            return None  # an address that is cut short
+        if shown is None:
+            return None
+        values = {"shown": shown, "plan": shown.plan, "moment": now, "job": packed, **drawn_card(shown.card)}
+        return self._text("card/card.html", "/plan/quick", now, **values)
+
     def _values(self, path: str, now: datetime) -> dict[str, Any]:
         person = self.pack.person
         return {
@@ -302,7 +323,7 @@ class Device:
             "units": self.pack.units,
             "zone": self.zone,
             "may_mix": person is None or person.may_mix,
-            "open_to_all": False,
+            "open_to_all": self.pack.open_to_all,
             "has_demo": False,
             "form_field": "form_token",
             "form_token": "",
@@ -312,6 +333,10 @@ class Device:
 
     def _text(self, template: str, path: str, now: datetime, /, **values: Any) -> str:
         return environment.get_template(template).render({**self._values(path, now), **values})
+
+
+def _gauge(wanted: str | None) -> Gauge | None:
+    return next((one for one in _GAUGES if one == wanted), None)
 
 
 def _running(packed: PackedPlan, load: PackedLoad) -> RunningLoad:
@@ -353,7 +378,10 @@ def preview(typed: str, now: str) -> str:
 
 
 def plan(plan_id: str, typed: str, now: str) -> str:
-    """Plan what was typed: the job and the checksum of its plan, or the form again with what is wrong, as JSON."""
+    """Plan what was typed, as JSON: what the server is told of it, or the form again with what is wrong.
+
+    A stranger's job is not kept: the address of its card carries it.
+    """
     device, moment = _here[0], datetime.fromisoformat(now)
     form = device.form(json.loads(typed))
     job = plan_job.to_job(form)
@@ -361,11 +389,16 @@ def plan(plan_id: str, typed: str, now: str) -> str:
         form.errors = {**form.missing, **form.errors}
         return json.dumps({"html": device.form_page(form, moment)})
     try:
-        made = device.plan(UUID(plan_id), job)
+        if device.pack.person is None:
+            make_plan(job)
+            return json.dumps({"address": quick_address(job)})
+        bag = plan_form.label_of(form, job, json.loads(typed).get("_bag", ""))
+        made = device.plan(UUID(plan_id), job, bag)
     except InputError as fault:
         form.refuse(fault)
         return json.dumps({"html": device.form_page(form, moment)})
-    return json.dumps({"job": write_job(job), "checksum": checksum(made.plan)})
+    told = {"job": write_job(job), "checksum": checksum(made.plan)}
+    return json.dumps({**told, "bag": bag} if bag else told)
 
 
 def begin(plan_id: str, number: str, load_id: str, now: str) -> str:

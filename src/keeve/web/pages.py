@@ -20,6 +20,7 @@ from keeve.web.security import (
 )
 from keeve.web.static_files import address_of_file
 
+STRANGER = "stranger"
 _HELD_FOR_S = 365 * 86_400
 environment.globals.update(file=address_of_file, LEAST_PASSWORD=LEAST_PASSWORD, MOST_PASSWORD=MOST_PASSWORD)
 _templates = Jinja2Templates(env=environment)
@@ -63,11 +64,11 @@ def page(request: Request, template: str, status: int = 200, **values: Any) -> H
 
 
 def holder_of(visitor: Visitor | None) -> str:
-    """The holder of a browser, a person in a crew, by a name that says nothing; empty for nobody.
+    """The holder of a browser, a person in a crew, by a name that says nothing; whoever is not signed in has one name.
 
     The browser keeps things under it, and shows and sends them only as theirs.
     """
-    return token_hash(f"{visitor.account_id} {visitor.crew_id}").hex()[:24] if visitor else ""
+    return token_hash(f"{visitor.account_id} {visitor.crew_id}").hex()[:24] if visitor else STRANGER
 
 
 def address_of_site(request: Request) -> str:

@@ -1,17 +1,15 @@
 """A quick plan: its cards for anybody, carried in the address and kept nowhere until somebody keeps it."""
 
-from urllib.parse import urlencode
 from uuid import UUID
 
 from fastapi import HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.mixes.model import Gauge
-from keeve.core.planning.job import Job
 from keeve.data import loads, plans
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
-from keeve.formats.packed_job import pack_job, unpack_job
+from keeve.formats.packed_job import unpack_job
 from keeve.screens.card.drawn import drawn
 from keeve.screens.card.view import quick_card
 from keeve.web.pages import page
@@ -43,11 +41,6 @@ def keep_it(request: Request, database: Database, visitor: MayMix, weather: Fore
         else None
     )
     return RedirectResponse(f"/bench/{load_id}" if load_id else f"/plan/{plan_id}/load/1", status_code=303)
-
-
-def quick_address(job: Job) -> str:
-    """The address of the first card of a job that is not kept."""
-    return f"/plan/quick?{urlencode({'job': pack_job(job)})}"
 
 
 def keep(database: Engine, visitor: Visitor, packed: str) -> UUID:

@@ -22,12 +22,12 @@ from keeve.data.next_time import next_time
 from keeve.data.plan_start import plan_start
 from keeve.formats.job_file import parse_job
 from keeve.formats.mesh_figures import read_mesh_file
+from keeve.formats.packed_job import quick_address
 from keeve.screens.account.sign_in import remember_units
 from keeve.screens.plan import form as plan_form
 from keeve.screens.plan import form_job as plan_job
 from keeve.screens.plan.drawn import choices, previewed, result
 from keeve.screens.plan.form import PlanForm
-from keeve.screens.plan.quick import quick_address
 from keeve.screens.plan.view import plan_answer
 from keeve.web import worker_process
 from keeve.web.limits import unreadable

@@ -23,6 +23,7 @@ _OF_KEEVE = (
     "figures",
     "formats/job_file.py",
     "formats/pack.py",
+    "formats/packed_job.py",
     "formats/__init__.py",
     "on_device",
     "screens",

@@ -12,12 +12,12 @@ from keeve.core.errors import validated
 from keeve.core.loads.event import StepNumber
 from keeve.core.rules.registry import Strict
 from keeve.core.zones import Occurred
-from keeve.data import loads, packs, plans
+from keeve.data import loads, packs, plans, yard
 from keeve.formats.job_file import read_job
-from keeve.formats.pack import checksum
+from keeve.formats.pack import Pack, checksum, zone_file
 from keeve.screens.without_signal import runtime
 from keeve.web.pages import holder_of, page
-from keeve.web.security import Database, Forecast, MayMix, Now, SignedIn, screen_router
+from keeve.web.security import Anyone, Database, Forecast, MayMix, Now, screen_router, units_of
 from keeve.web.static_files import FOR_GOOD, addresses, content_of_file
 
 router = screen_router()
@@ -30,19 +30,48 @@ async def service_worker() -> Response:
 
 
 @router.get("/pack.json")
-def pack(database: Database, visitor: SignedIn, weather: Forecast, now: Now) -> Response:
-    """The pack of a device: all it needs of the crew to go on by itself."""
+def pack(
+    request: Request,
+    database: Database,
+    visitor: Anyone,
+    weather: Forecast,
+    now: Now,
+    version: str | None = None,
+) -> Response:
+    """The pack of a device: all it needs of the crew to go on by itself; of no crew, the library in one's units.
+
+    What runs on the device reads the packs of its own version: of another it keeps the pack it has.
+    """
+    if version not in (None, runtime.version()):
+        raise HTTPException(404)
     holder = holder_of(visitor)
-    found = packs.pack_of(database, visitor, holder, now, weather)
+    if visitor is None:
+        found = Pack(
+            pack=1,
+            made_at=now,
+            holder=holder,
+            person=None,
+            open_to_all=request.app.state.open_to_all,
+            units=units_of(request),
+            zone="UTC",
+            zone_file=zone_file("UTC"),
+        )
+    else:
+        found = packs.pack_of(database, visitor, holder, now, weather)
     return Response(found.model_dump_json(), media_type="application/json", headers={"Keeve-Holder": holder})
 
 
 @router.post("/plan/{plan_id}/told")
 def keep_plan(
-    database: Database, visitor: MayMix, plan_id: UUID, told: Annotated[dict[str, Any], Body()]
+    database: Database, visitor: MayMix, now: Now, plan_id: UUID, told: Annotated[dict[str, Any], Body()]
 ) -> Response:
-    """Keep a job that was planned on a device, under the id its plan has there; says whether both plans are alike."""
+    """Keep a job that was planned on a device, under the id its plan has there; says whether both plans are alike.
+
+    The bag whose label was to be kept is kept with it.
+    """
     job = read_job(told.get("job"))
+    if told.get("bag"):
+        yard.keep_item(database, visitor, plan_id, told["bag"], now)
     plans.save_plan(database, visitor, job, as_plan=plan_id)
     saved = plans.saved_plan(database, visitor, plan_id)
     is_alike = saved is not None and checksum(saved.plan) == told.get("checksum")
@@ -80,7 +109,7 @@ def begin(
 
 
 @router.get("/without-signal")
-def shell(request: Request, visitor: SignedIn) -> Response:
+def shell(request: Request, visitor: Anyone) -> Response:
     """The page that a device draws others into."""
     return page(request, "without_signal/shell.html")
 

@@ -193,7 +193,7 @@ const asForm = () => {
         else if (state === this.state) this.take(given, redraws !== null);
       } catch {
         this.notice = "No connection. What you typed is safe. Retrying…";
-        const given = HOLDER && (await onDevice.previewed(sent));
+        const given = await onDevice.previewed(sent);
         if (given && state === this.state) this.take(given, redraws !== null);
         else if (!given) this.timer = setTimeout(() => this.preview(), ASK_AGAIN_MS);
       }

@@ -13,7 +13,7 @@ const LONG_PATIENCE_MS = 10000;
 // Whoever signs in or out, or goes to another crew, leaves nothing here for the next; the page that follows says who holds it then.
 const CHANGES_HANDS = /^\/(sign-in|sign-out|demo|new-account|forgotten|reset|invitation|crew\/switch|account)(\/|$)/;
 // What a device draws by itself, and what it is given for that.
-const DRAWN_HERE = /^\/($|bench$|bench\/|plan$|plan\/[^/]+\/load\/\d+$)/;
+const DRAWN_HERE = /^\/($|bench$|bench\/|plan$|plan\/quick$|plan\/[^/]+\/load\/\d+$)/;
 const BEGINS = /^\/plan\/([^/]+)\/load\/(\d+)\/begin$/;
 const SHELL = "/without-signal";
 const PACK = "/pack.json";

@@ -11,6 +11,9 @@ const NEWS_MS = 2000;
 const VERSION = "keeve-device-version";
 const PREPARED = "keeve-device-prepared";
 const PACK_AT = "keeve-pack-at";
+// Whose it is, and in which units.
+const PACK_OF = "keeve-pack-of";
+const PACK_FOR = `${HOLDER} ${document.documentElement.lang}`;
 const PACK_OLD_MS = 300000;
 const START_MS = 1500;
 
@@ -53,7 +56,7 @@ const onDevice = {
   count: 0,
 
   get can() {
-    return "serviceWorker" in navigator && typeof WebAssembly === "object" && HOLDER !== "";
+    return "serviceWorker" in navigator && typeof WebAssembly === "object";
   },
 
   get isWanted() {
@@ -75,8 +78,7 @@ const onDevice = {
       if (!answer.ok) throw new Error(address);
       await answer.arrayBuffer();
     }
-    await this.fetchPack();
-    await fetch("/without-signal");
+    await this.refresh(version);
     write(VERSION, version);
     this.isFetching = false;
     if (navigator.storage && navigator.storage.persist) await navigator.storage.persist();
@@ -96,12 +98,19 @@ const onDevice = {
     write(PREPARED, version);
   },
 
-  async fetchPack() {
+  // The pack, and the page that others are drawn into.
+  async refresh(version) {
+    await this.fetchPack(version);
+    await fetch("/without-signal");
+  },
+
+  async fetchPack(version = read(VERSION, "")) {
     const before = own(SENT).map((item) => item.event.id);
-    const answer = await fetch("/pack.json", { headers: { Accept: "application/json" } });
+    const answer = await fetch(`/pack.json?version=${version}`, { headers: { Accept: "application/json" } });
     if (!answer.ok || answer.headers.get("Keeve-Holder") !== HOLDER) throw new Error("no pack");
     const pack = await answer.text();
     write(PACK_AT, Date.now());
+    write(PACK_OF, PACK_FOR);
     // What the server took before it made the pack is in it.
     write(SENT, read(SENT, []).filter((item) => !before.includes(item.event.id)));
     return pack;
@@ -283,7 +292,9 @@ const onDevice = {
     const typed = JSON.stringify(Object.fromEntries(new FormData(form)));
     const found = JSON.parse(await this.ask("plan", plan, typed, serverNow()));
     if (found.html) return this.put(new DOMParser().parseFromString(found.html, "text/html"));
-    const event = { id: crypto.randomUUID(), job: found.job, checksum: found.checksum };
+    // A stranger's is not kept: its card carries it.
+    if (found.address) return this.go(found.address);
+    const event = { id: crypto.randomUUID(), ...found };
     write(QUEUE, [...read(QUEUE, []), { load: plan, holder: HOLDER, to: "plan", event, words: "Plan a job" }]);
     return this.go(`/plan/${plan}/load/1`);
   },
@@ -372,7 +383,7 @@ addEventListener("submit", async (event) => {
   const begins = BEGINS.exec(event.target.action);
   const isPlan = event.target.id === "plan-form";
   // Signing out, say, is the browser's to try.
-  if (!HOLDER || onDevice.hasSignal || event.defaultPrevented || !event.target.closest("main")) return;
+  if (onDevice.hasSignal || event.defaultPrevented || !event.target.closest("main")) return;
   event.preventDefault();
   if (!(begins || isPlan) || !(await onDevice.start())) return needsSignal(event.target);
   if (isPlan) await onDevice.plan(event.target);
@@ -394,7 +405,7 @@ function needsSignal(element) {
 function show(words) {
   const place = document.querySelector("[data-signal]");
   if (!place) return;
-  const since = read(PACK_AT, 0);
+  const since = read(PACK_OF, "") === PACK_FOR ? read(PACK_AT, 0) : 0;
   const clock = new Intl.DateTimeFormat(document.documentElement.lang, { timeStyle: "short" });
   const isOff = !onDevice.isWanted;
   const states = [
@@ -425,8 +436,9 @@ addEventListener("click", (event) => {
 async function atRest() {
   if (!onDevice.can || !onDevice.isWanted) return show();
   const isBench = location.pathname.startsWith("/bench/");
+  const isCard = /^\/plan\/(quick$|.+\/load\/)/.test(location.pathname);
   const isFirst = !read(VERSION, "");
-  if (isFirst && !isBench && !location.pathname.includes("/load/") && setting("signal") !== "on") return show();
+  if (isFirst && !isBench && !isCard && setting("signal") !== "on") return show();
   try {
     const { serviceWorker } = navigator;
     await serviceWorker.register("/service-worker.js");
@@ -435,7 +447,7 @@ async function atRest() {
     if (!serviceWorker.controller) await new Promise((done) => serviceWorker.addEventListener("controllerchange", done, { once: true }));
     const { version } = isFirst ? {} : await (await fetch("/device.json")).json();
     if (isFirst || version !== read(VERSION, "")) await onDevice.fetchAll();
-    else if (Date.now() - read(PACK_AT, 0) > PACK_OLD_MS) await onDevice.fetchPack();
+    else if (read(PACK_OF, "") !== PACK_FOR || Date.now() - read(PACK_AT, 0) > PACK_OLD_MS) await onDevice.refresh();
   } catch {
     // There is no signal, or no room: what was kept before serves.
     onDevice.isFetching = false;
@@ -446,16 +458,14 @@ async function atRest() {
   await onDevice.prepare();
 }
 
-if (HOLDER) {
-  addEventListener("load", () => {
-    show();
-    const shell = document.querySelector("[data-shell]");
-    onDevice.sendWaiting();
-    if (document.querySelector("[data-live]")) onDevice.watch(drawAnew);
-    if (shell) open(shell);
-    else setTimeout(() => atRest(), START_MS);
-  });
-}
+addEventListener("load", () => {
+  show();
+  const shell = document.querySelector("[data-shell]");
+  onDevice.sendWaiting();
+  if (document.querySelector("[data-live]")) onDevice.watch(drawAnew);
+  if (shell) open(shell);
+  else setTimeout(() => atRest(), START_MS);
+});
 
 // A page of what goes on now, as it is by now; not under somebody's hands.
 async function drawAnew() {
