@@ -136,7 +136,7 @@ def _print_json(value: Any) -> None:
 
 def _schemas(options: argparse.Namespace) -> int:
     from keeve.formats.error_codes import error_codes_text
-    from keeve.formats.job_file import schemas
+    from keeve.formats.schemas import schemas
 
     docs = Path(__file__).parents[2] / "docs"
     texts = {name: json.dumps(schema, indent=2) + "\n" for name, schema in schemas().items()}

@@ -11,8 +11,9 @@ from keeve.core.errors import InputError
 from keeve.core.planning.make_plan import make_plan
 from keeve.formats.csv_table import csv_lines
 from keeve.formats.error_codes import coded, error_codes_text
-from keeve.formats.job_file import parse_job, schemas
+from keeve.formats.job_file import parse_job
 from keeve.formats.plan_text import plan_text
+from keeve.formats.schemas import schemas
 from keeve.screens.log.view import LOG_COLUMNS
 
 DOCS = Path(__file__).parents[2] / "docs"

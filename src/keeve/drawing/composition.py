@@ -1,6 +1,7 @@
 """The parts of a mix as one bar: its materials by loose volume, hatched, and its water."""
 
 from functools import lru_cache
+from math import fsum
 from typing import NamedTuple
 
 WIDTH, HEIGHT = 240.0, 34.0
@@ -24,9 +25,9 @@ def composition(volumes_l: tuple[tuple[str, str, float], ...]) -> tuple[LayerBan
     Args:
         volumes_l: hatch, name and loose volume (L) of each material, in order.
     """
-    whole = sum(volume for _, _, volume in volumes_l)
+    whole = fsum(volume for _, _, volume in volumes_l)
     widths = [max(volume / whole * WIDTH, _LEAST) for _, _, volume in volumes_l]
-    shrink = WIDTH / sum(widths)
+    shrink = WIDTH / fsum(widths)
     bands, x = [], 0.0
     for (hatch, name, _), width in zip(volumes_l, widths, strict=True):
         bands.append(LayerBand(hatch, round(x, 1), round(width * shrink, 1), name))

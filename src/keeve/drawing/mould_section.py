@@ -113,7 +113,7 @@ def _of_a_solid(solid: Mapping[str, Any]) -> _Part:
     near = [(width / 2, 0.0, high * step) for width, step in zip(widths, steps, strict=True)]
     outline = [*((-x, y, z) for x, y, z in near), *reversed(near)]
     slices = [(one**2 + one * other + other**2) / 3 for one, other in pairwise(widths)]
-    below = [sum(slices[:index]) / sum(slices) for index in range(len(steps))]
+    below = [math.fsum(slices[:index]) / math.fsum(slices) for index in range(len(steps))]
     return _Part(max(widths), high, [outline], below, is_known=True, base=base, top=(top, top / 2, True))
 
 
@@ -190,6 +190,8 @@ def _levels(
         low, top = 0.0, high
         for _ in range(_HALVINGS):
             middle = (low + top) / 2
-            low, top = (middle, top) if filled(middle) < total_m3 * part / sum(pieces) else (low, middle)
+            low, top = (
+                (middle, top) if filled(middle) < total_m3 * part / math.fsum(pieces) else (low, middle)
+            )
         found.append((low + top) / 2)
     return found

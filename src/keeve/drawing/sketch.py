@@ -173,8 +173,8 @@ def _coats(given: SizedItem) -> Drawing:
     w, h = _wall_sides(given, "area_m2")
     coats = [float(coat) for coat in given.need["coats_mm"]]
     thick = 0.16 * max(w, h)
-    depths = [thick * max(coat / sum(coats), 0.2) for coat in coats]
-    near = sum(depths)
+    depths = [thick * max(coat / math.fsum(coats), 0.2) for coat in coats]
+    near = math.fsum(depths)
     faces = [face._replace(style="backing") for face in _block(0, near, 0, w, thick, h)]
     for depth in depths:
         near -= depth

@@ -92,6 +92,5 @@ def _filled(kind: MixerKind) -> list[float]:
     vessel = DrawnVessel(kind, 1.0)
     power = 2 if kind in _ROUND else 1
     step = vessel.height / _SLICES
-    areas = [vessel.half_width((index + 0.5) * step) ** power for index in range(_SLICES)]
-    total = sum(areas)
-    return [0.0, *(filled / total for filled in accumulate(areas))]
+    filled = [*accumulate(vessel.half_width((index + 0.5) * step) ** power for index in range(_SLICES))]
+    return [0.0, *(each / filled[-1] for each in filled)]

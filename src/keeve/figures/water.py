@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from math import fsum
 from typing import NamedTuple
 
 from keeve.core.loads.contents import Contents, contents
@@ -64,7 +65,7 @@ def water_figures(
         expected: what the stockpile is expected to leave for the tap, where that is shown.
         strength_of: the plan and the contents whose strength is shown; None for none.
     """
-    total_l = sum(additions_l)
+    total_l = fsum(additions_l)
     top_l = max(window.ceiling_l * _PAST_CEILING, total_l * _PAST_TOTAL, _LEAST_TOP_L)
     plain = WaterFigures(window, list(additions_l), total_l, top_l, expected)
     if strength_of is None:

@@ -1,12 +1,10 @@
-"""Job files: JSON in, a validated job out; and the JSON Schemas of job, plan and mix."""
+"""Job files: JSON in, a validated job out."""
 
 from collections.abc import Iterator, Mapping
 from typing import Any
 
 from keeve.core.errors import InputError, validated
-from keeve.core.mixes.model import Mix
 from keeve.core.planning.job import Job
-from keeve.core.planning.plan import Plan
 from keeve.core.rules.registry import parse_json
 from keeve.core.tolerances import NO_SIZE
 
@@ -49,12 +47,3 @@ def parse_job(text: str) -> Job:
 def write_job(job: Job) -> dict[str, Any]:
     """The plain values of a job file: what was given, without what was left out."""
     return job.model_dump(mode="json", exclude_unset=True, exclude_none=True)
-
-
-def schemas() -> dict[str, dict[str, Any]]:
-    """The JSON Schemas shipped in docs/, by file name."""
-    return {
-        "job.schema.json": Job.model_json_schema(),
-        "mix.schema.json": Mix.model_json_schema(),
-        "plan.schema.json": Plan.model_json_schema(mode="serialization"),
-    }

@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from math import fsum
 from typing import Annotated, Literal, NamedTuple
 from uuid import UUID
 
@@ -164,7 +165,7 @@ class Outcome:
     def idle_min(self) -> float:
         """How long those who place wait between the loads of their jobs, all jobs together, min."""
         ahead = ([load for load in loads if not load.is_begun] for loads in self.jobs)
-        return sum(idle_min([piece for load in loads for piece in load.pieces]) for loads in ahead)
+        return fsum(idle_min([piece for load in loads for piece in load.pieces]) for loads in ahead)
 
 
 def load_times(plan: Plan, load: Load, placing_m3_h: float) -> LoadTimes:
@@ -176,14 +177,14 @@ def load_times(plan: Plan, load: Load, placing_m3_h: float) -> LoadTimes:
     last = max((index for index, step in enumerate(steps) if step.kind in _FILLING), default=-1)
     waters = [index for index, step in enumerate(steps) if step.kind == "water"]
     return LoadTimes(
-        charge_min=sum(map(_middle, steps[: last + 1])),
-        mix_min=sum(_middle(step) for step in steps[last + 1 :] if step.kind != "rest"),
-        rest_min=sum(_middle(step) for step in steps[last + 1 :] if step.kind == "rest"),
+        charge_min=fsum(map(_middle, steps[: last + 1])),
+        mix_min=fsum(_middle(step) for step in steps[last + 1 :] if step.kind != "rest"),
+        rest_min=fsum(_middle(step) for step in steps[last + 1 :] if step.kind == "rest"),
         discharge_min=DISCHARGE_MIN,
         place_min=load.yield_l / 1000 / placing_m3_h * 60,
         clean_min=CLEAN_MIN,
         life_min=plan.mix.life_min,
-        first_water_min=sum(map(_middle, steps[: waters[0]])) if waters else 0.0,
+        first_water_min=fsum(map(_middle, steps[: waters[0]])) if waters else 0.0,
     )
 
 
@@ -191,7 +192,7 @@ _FILLING = frozenset({"charge", "water", "admixture"})
 
 
 def _middle(step: PlanStep) -> float:
-    return sum(step.minutes) / 2
+    return fsum(step.minutes) / 2
 
 
 def suits(day: DayPlan, works: Sequence[Work], hours: Sequence[Air]) -> list[Suits]:

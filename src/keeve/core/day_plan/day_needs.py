@@ -1,6 +1,7 @@
 """The needs of a day: materials to buy or to load, water, tools and covers, as one list over its jobs."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from math import fsum
 from typing import Literal, NamedTuple
 
 from keeve.core.day_plan.day import DayJob, Outcome, Work
@@ -72,7 +73,7 @@ def _materials(works: Sequence[Work], left: Sequence[Sequence[Load]]) -> Iterato
             known[at] = material
             found.setdefault(at, []).append(charge.mass_kg)
     for (title, bag_kg), masses in sorted(found.items(), key=lambda item: item[0][0]):
-        material, mass_kg = known[title, bag_kg], sum(masses)
+        material, mass_kg = known[title, bag_kg], fsum(masses)
         # As the plans of the jobs buy it: nobody opens a bag for its last spoonful.
         bags = whole_up(mass_kg * (1 - NEAR_ENOUGH_FRACTION) / bag_kg) if bag_kg else None
         yield Need(
@@ -91,9 +92,9 @@ def _admixtures(left: Sequence[Sequence[Load]]) -> Iterator[Need]:
     items = [item for loads in left for load in loads for item in load.admixtures]
     for name in sorted({item.name for item in items}):
         same = [item for item in items if item.name == name]
-        packs = sum(item.packs or 0.0 for item in same)
-        volume_ml = sum(item.volume_ml or 0.0 for item in same)
-        mass_kg = sum(item.mass_kg or 0.0 for item in same)
+        packs = fsum(item.packs or 0.0 for item in same)
+        volume_ml = fsum(item.volume_ml or 0.0 for item in same)
+        mass_kg = fsum(item.mass_kg or 0.0 for item in same)
         yield Need(
             "materials",
             name,
@@ -108,7 +109,7 @@ def _admixtures(left: Sequence[Sequence[Load]]) -> Iterator[Need]:
 def _water(left: Sequence[Sequence[Load]]) -> Iterator[Need]:
     loads = [load for each in left for load in each]
     if loads:
-        to_mix = sum(load.water.ceiling_l for load in loads)
+        to_mix = fsum(load.water.ceiling_l for load in loads)
         yield Need("water", "tub", "Clean water for mixing", water_l=to_mix)
         yield Need("water", "rinse", "Water for cleaning", water_l=RINSE_L * len(loads))
 

@@ -1,6 +1,7 @@
 """Whether an hour will do for placing a mix: by its own limits, the frost before it hardens, rain, sun and wind."""
 
 from collections.abc import Collection, Sequence
+from math import fsum
 from typing import Literal, NamedTuple
 
 from keeve.core.mixes.model import Use
@@ -93,9 +94,9 @@ def hour_for(
 def _site(known: Conditions, hours: Sequence[Air], index: int, *, indoors: bool) -> Conditions:
     """The temperatures of the site at that hour; what was measured there for the job goes before."""
     now, lately = hours[index], hours[max(index - _HEAP_HOURS, 0) : index + 1]
-    heap_c = sum(hour.air_c for hour in lately) / len(lately)
+    heap_c = fsum(hour.air_c for hour in lately) / len(lately)
     heap_c += 0.0 if indoors else _SUN_ON_HEAP_C * now.sun_fraction
-    day_c = sum(hour.air_c for hour in hours) / len(hours)
+    day_c = fsum(hour.air_c for hour in hours) / len(hours)
     water_c = (
         known.water_c if known.water_c is not None else max(_GROUND_C + _OF_AIR * (day_c - _GROUND_C), 2.0)
     )

@@ -1,5 +1,6 @@
 """The contents of the mixer: what was loaded and corrected less what left it, and what its plan still adds."""
 
+from math import fsum
 from typing import NamedTuple
 
 from keeve.core.loads.load_state import LoadState
@@ -73,12 +74,12 @@ def contents(plan: Plan, load: Load, state: LoadState, share: float = 1.0) -> Co
     }
     times = {charge.material: batch_kg[charge.material] / charge.mass_kg for charge in planned.charges}
     dry_kg = {charge.material: charge.dry_kg * times[charge.material] for charge in planned.charges}
-    binder_kg = sum(dry_kg[name] for name in plan.binders)
-    more_aggregate_water_l = sum(
+    binder_kg = fsum(dry_kg[name] for name in plan.binders)
+    more_aggregate_water_l = fsum(
         (dry_kg[item.name] - planned.charge(item.name).dry_kg) * free_fraction(item.name, plan, state)
         for item in plan.materials
     )
-    more_admixture_l = sum(item.water_l * (state.dose(item.name) - 1) for item in planned.admixtures)
+    more_admixture_l = fsum(item.water_l * (state.dose(item.name) - 1) for item in planned.admixtures)
     return Contents(
         batch_kg=batch_kg,
         dry_kg=dry_kg,
@@ -86,7 +87,9 @@ def contents(plan: Plan, load: Load, state: LoadState, share: float = 1.0) -> Co
         added_l=state.water_l * share,
         aggregate_water_l=planned.water.in_aggregate_l + more_aggregate_water_l,
         admixture_l=planned.water.in_admixture_l + more_admixture_l,
-        yield_l=planned.yield_l * sum(batch_kg.values()) / sum(charge.mass_kg for charge in planned.charges),
+        yield_l=planned.yield_l
+        * fsum(batch_kg.values())
+        / fsum(charge.mass_kg for charge in planned.charges),
         growth=binder_kg / planned.binder_kg,
         planned=planned,
     )
@@ -103,7 +106,7 @@ def free_fraction(name: str, plan: Plan, state: LoadState) -> float:
 def _to_come_kg(plan: Plan, load: Load, state: LoadState, material: str) -> float:
     """Mass that the open steps still add of a material to the whole load, kg."""
     mass_kg = load.charge(material).mass_kg
-    return sum(
+    return fsum(
         mass_kg * (step.share or 0.0) * left_of(step, load, state)
         for step in plan.procedure
         if step.material == material

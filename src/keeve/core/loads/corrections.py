@@ -1,5 +1,6 @@
 """Corrections of a load that is too wet, miscounted, overdosed, sandy or rich, and what each costs."""
 
+from math import fsum
 from typing import NamedTuple
 
 from keeve.core.errors import InputError
@@ -117,12 +118,12 @@ class _Case(NamedTuple):
             name: kg * held.planned.charge(name).dry_kg / held.planned.charge(name).mass_kg
             for name, kg in kept.items()
         }
-        binder_kg = held.binder_kg + sum(dry_kg.get(name, 0.0) for name in plan.binders)
+        binder_kg = held.binder_kg + fsum(dry_kg.get(name, 0.0) for name in plan.binders)
         free, densities_kg_m3 = self.free_fractions, self.densities_kg_m3
-        brought_l = sum(kg * free[name] for name, kg in dry_kg.items())
+        brought_l = fsum(kg * free[name] for name, kg in dry_kg.items())
         water_l = max(wanted * binder_kg - held.water_kg - brought_l, 0.0) if wanted else 0.0
         ratio = (held.water_kg + brought_l + water_l) / binder_kg if wanted else None
-        loose_l = sum(kg / densities_kg_m3[name] * 1000 for name, kg in kept.items())
+        loose_l = fsum(kg / densities_kg_m3[name] * 1000 for name, kg in kept.items())
         return Correction(
             cause=cause,
             rule=rule,

@@ -1,6 +1,7 @@
 """A cast that dries: the weight it comes to, the day it will probably be there, and whether it is dry."""
 
 from datetime import datetime, timedelta
+from math import fsum
 from typing import NamedTuple
 
 from keeve.core.loads.load_state import LoadState
@@ -70,7 +71,7 @@ def drying_of(
         made_l: fresh mix that was made of it, L.
         workings: keeps the rules that are run.
     """
-    plaster_kg = sum(state.went_in_kg.values())
+    plaster_kg = fsum(state.went_in_kg.values())
     if poured_at is None or state.placed_l <= 0 or plaster_kg <= 0 or made_l <= 0:
         return None
     placed = min(state.placed_l / made_l, 1.0)

@@ -6,6 +6,7 @@ whole load, beside the share of it that is still in the mixer: what goes into ha
 
 from collections.abc import Mapping
 from datetime import datetime, timedelta
+from math import fsum
 from types import MappingProxyType
 from typing import Any, NamedTuple, TypeVar
 from uuid import UUID
@@ -140,7 +141,7 @@ class LoadState(NamedTuple):
     @property
     def water_l(self) -> float:
         """Water added that stayed in, L of the whole load."""
-        return max(sum(addition.water_l for addition in self.water), 0.0)
+        return max(fsum(addition.water_l for addition in self.water), 0.0)
 
     @property
     def gone_l(self) -> float:
@@ -197,8 +198,8 @@ def mixed_l(load: Load, state: LoadState) -> float:
     """
     if state.share <= STICKS_FRACTION + ROUNDING:
         return 0.0
-    planned_kg = sum(charge.mass_kg for charge in load.charges)
-    return load.yield_l * sum(state.held_kg.values()) / planned_kg * state.share
+    planned_kg = fsum(charge.mass_kg for charge in load.charges)
+    return load.yield_l * fsum(state.held_kg.values()) / planned_kg * state.share
 
 
 _Name = TypeVar("_Name")

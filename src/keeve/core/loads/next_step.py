@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from math import fsum
 from typing import Literal
 
 from keeve.core.loads.contents import Contents, contents, left_of
@@ -219,7 +220,7 @@ def _steps(plan: Plan, whole: Load, state: LoadState, load: Load, to_pour_l: flo
     a step that was poured a little more or less.
     """
     steps = [load_step(step, load, left_of(step, whole, state)) for step in plan.procedure]
-    planned_l = sum(step.water_l or 0.0 for step in steps)
+    planned_l = fsum(step.water_l or 0.0 for step in steps)
     share = to_pour_l / planned_l if planned_l else 0.0
     return [step if step.water_l is None else replace(step, water_l=step.water_l * share) for step in steps]
 

@@ -185,14 +185,14 @@ def learnt(ages: Sequence[float]) -> SettingHistory | None:
         age_factor=min(math.exp(_expected(off)), SLOWEST),
         spread_fraction=_spread(len(off)),
         loads=len(off),
-        error_before_fraction=sum(errors[:half]) / half,
-        error_lately_fraction=sum(errors[-half:]) / half,
+        error_before_fraction=math.fsum(errors[:half]) / half,
+        error_lately_fraction=math.fsum(errors[-half:]) / half,
     )
 
 
 def _expected(off: Sequence[float]) -> float:
     """The mean of the next one's logarithm: the prior is one of no difference."""
-    return sum(off) / (len(off) + (_LOAD / _PRIOR) ** 2) if off else 0.0
+    return math.fsum(off) / (len(off) + (_LOAD / _PRIOR) ** 2) if off else 0.0
 
 
 def _spread(loads: int) -> float:

@@ -186,13 +186,13 @@ def uses_of(loads: Sequence[LoadRow]) -> list[JobUse]:
 def _use(name: str, loads: Sequence[LoadRow]) -> JobUse:
     plans = [load.as_planned for load in loads if load.as_planned is not None]
     taken = [(load.judged_at - load.begun_at) / timedelta(minutes=1) for load in loads if load.judged_at]
-    made_l = sum(load.planned_l or 0.0 for load in loads)
-    lost_l = sum(max((load.planned_l or 0.0) - load.placed_l - load.given_l, 0.0) for load in loads)
+    made_l = math.fsum(load.planned_l or 0.0 for load in loads)
+    lost_l = math.fsum(max((load.planned_l or 0.0) - load.placed_l - load.given_l, 0.0) for load in loads)
     return JobUse(
         name=name,
         loads=len(loads),
-        planned_binder_kg=sum(plan.binder_kg for plan in plans),
-        binder_kg=sum(load.binder_kg for load in loads),
+        planned_binder_kg=math.fsum(plan.binder_kg for plan in plans),
+        binder_kg=math.fsum(load.binder_kg for load in loads),
         planned_min=plans[0].minutes,
         minutes=median(taken) if taken else None,
         planned_waste=plans[0].waste_fraction,

@@ -1,6 +1,7 @@
 """The summary of a job: planned against mixed, placed and used, and the waste that shows."""
 
 from collections.abc import Sequence
+from math import fsum
 from typing import Annotated
 
 from pydantic import Field, TypeAdapter
@@ -52,9 +53,9 @@ def summarise_job(
         InputError: a count out of bounds.
     """
     counted = validated(_USED, used_bags or {})
-    made_l = sum(load.made_l for load in loads if load.was_mixed)
-    placed_l = sum(load.placed_l for load in loads)
-    given_l, in_store_l = sum(load.given_l for load in loads), sum(load.in_store_l for load in loads)
+    made_l = fsum(load.made_l for load in loads if load.was_mixed)
+    placed_l = fsum(load.placed_l for load in loads)
+    given_l, in_store_l = fsum(load.given_l for load in loads), fsum(load.in_store_l for load in loads)
     net_l = plan.volume.net_m3 * 1000
     materials = []
     for item in plan.materials:
@@ -62,8 +63,8 @@ def summarise_job(
         materials.append(
             MaterialUse(
                 name=item.name,
-                planned_kg=sum(load.charge(item.name).mass_kg for load in plan.loads),
-                charged_kg=sum(load.used_kg.get(item.name, 0.0) for load in loads),
+                planned_kg=fsum(load.charge(item.name).mass_kg for load in plan.loads),
+                charged_kg=fsum(load.used_kg.get(item.name, 0.0) for load in loads),
                 used_kg=bags * item.bag_kg if bags is not None and item.bag_kg else None,
             )
         )

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable, Sequence
 from datetime import timedelta
+from math import fsum
 from statistics import median, quantiles
 from typing import NamedTuple
 from uuid import UUID
@@ -173,15 +174,15 @@ def _waste(loads: Sequence[LoadRow]) -> Own | None:
     whole = [
         (plan, own) for plan, own in by_plan.values() if len({load.number for load in own}) == plan.loads
     ]
-    net_l = sum(plan.net_l for plan, _ in whole)
+    net_l = fsum(plan.net_l for plan, _ in whole)
     if not net_l:
         return None
     used_l = [
-        sum(load.made_l - load.given_l - load.in_store_l for load in own if load.was_mixed)
+        fsum(load.made_l - load.given_l - load.in_store_l for load in own if load.was_mixed)
         for _, own in whole
     ]
     wastes = [litres / plan.net_l - 1 for litres, (plan, _) in zip(used_l, whole, strict=True)]
-    all_of_it = sum(used_l) / net_l - 1
+    all_of_it = fsum(used_l) / net_l - 1
     count = sum(len(own) for _, own in whole)
     if count < LEAST_LOADS:
         return None
@@ -189,5 +190,5 @@ def _waste(loads: Sequence[LoadRow]) -> Own | None:
     def bounded(waste: float) -> float:
         return min(max(waste, 0.0), _MOST_WASTE)
 
-    planned = sum(plan.waste_fraction * plan.net_l for plan, _ in whole) / net_l
+    planned = fsum(plan.waste_fraction * plan.net_l for plan, _ in whole) / net_l
     return Own(bounded(all_of_it), bounded(min(wastes)), bounded(max(wastes)), count, planned)

@@ -5,6 +5,7 @@ A row is written with each event of its load. Everything stands in it: nobody re
 
 from collections.abc import Iterable, Iterator, Mapping
 from datetime import datetime, timedelta
+from math import fsum
 from statistics import fmean
 from typing import Literal, NamedTuple
 from uuid import UUID
@@ -265,14 +266,14 @@ def row_of(running: RunningLoad) -> LoadRow:
             min_l=window.min_l,
             target_l=window.target_l,
             ceiling_l=window.ceiling_l,
-            in_l=sum(now.additions_l),
+            in_l=fsum(now.additions_l),
         ),
         water_l=state.went_in_l,
         ratio=now.ratio,
         stockpile=expected.stockpile if expected else "",
         moisture_fraction=expected.free_moisture_fraction if expected else None,
         balance_l=_balance_l(plan, load, expected) if expected else None,
-        binder_kg=sum(kg for name, kg in state.went_in_kg.items() if name in plan.binders),
+        binder_kg=fsum(kg for name, kg in state.went_in_kg.items() if name in plan.binders),
         planned_kg={charge.material: charge.mass_kg for charge in load.charges},
         used_kg=dict(state.went_in_kg),
         planned_l=load.yield_l,
@@ -306,7 +307,7 @@ def as_planned(plan: Plan, load: Load, expected: ExpectedWater | None = None) ->
         loads=len(plan.loads),
         net_l=plan.volume.net_m3 * 1000,
         order_l=plan.volume.order_m3 * 1000,
-        minutes=sum(fmean(step.minutes) for step in plan.procedure if step.kind != "place"),
+        minutes=fsum(fmean(step.minutes) for step in plan.procedure if step.kind != "place"),
         binder_kg=load.binder_kg,
         other_water_l=water.in_aggregate_l + water.in_admixture_l,
         window=window,
@@ -317,7 +318,7 @@ def as_planned(plan: Plan, load: Load, expected: ExpectedWater | None = None) ->
 
 def _balance_l(plan: Plan, load: Load, expected: ExpectedWater) -> float:
     """The water from the tap that the target needs, where the stockpile brings what is expected of it, L."""
-    sand_kg = sum(
+    sand_kg = fsum(
         charge.dry_kg
         for charge in load.charges
         if plan.material(charge.material).stockpile == expected.stockpile

@@ -201,7 +201,7 @@ def gauged_step(plan: Plan, load: Load, step: LoadStep) -> GaugedAmount | None:
     ]
     whole = step.left == 1.0
     share = (step.plan.share or 1.0) * step.left
-    return gauged(plan, load.charge(step.plan.material), share, before=sum(earlier) if whole else None)
+    return gauged(plan, load.charge(step.plan.material), share, before=math.fsum(earlier) if whole else None)
 
 
 # What liquids are measured in: its name, the most it holds and its graduation, mL. Common practice, no source.

@@ -44,7 +44,7 @@ def designed(mix: Mix, job: Job, workings: Workings) -> Mix:
     shares = _binder_shares(design, by_sort)
     density = {sort: _particle_density(part, job.materials.get(part.name)) for sort, part in by_sort.items()}
     # A blend fills what its parts fill.
-    binder_density = 1 / sum(share / density[sort] for sort, share in shares.items())
+    binder_density = 1 / math.fsum(share / density[sort] for sort, share in shares.items())
     found = _run(design, binder_density, density["stone"], density["sand"], workings)
     masses = found.per_m3
     parts_of = {**shares, "sand": masses.sand / masses.cement, "stone": masses.stone / masses.cement}
@@ -94,7 +94,7 @@ def _binder_shares(design: Design, by_sort: dict[Sort, MixPart]) -> dict[Sort, f
             raise InputError(
                 "design_parts", f"This mix has no {sort}. Leave it out.", [f"design.{given[sort][0]}"]
             )
-    cement = 1 - sum(shares.values())
+    cement = 1 - math.fsum(shares.values())
     if cement <= 0:
         raise InputError(
             "no_cement",

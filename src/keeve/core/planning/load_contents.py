@@ -1,6 +1,7 @@
 """The contents of each load: charges, water and admixtures, by volume, by mass or by the bag."""
 
 from collections.abc import Callable, Sequence
+from math import fsum
 from typing import NamedTuple
 
 from keeve.core.errors import InputError
@@ -96,7 +97,7 @@ _POWDER_KG_M3 = 1300.0
 def _without_powders(mix: Mix, water: MixWater, job: Job, parts: Sequence[Part]) -> float:
     """The share of the volume left to the parts of the mix, where powders dosed on the binder take the rest."""
     doses = [_label_of(item, job) for item in mix.admixtures]
-    powder_kg_kg = sum(
+    powder_kg_kg = fsum(
         label.dose / 100
         for label in doses
         if label and label.form == "powder" and label.basis == "percent_binder"
@@ -132,7 +133,7 @@ def _of_plaster(
 
 def binder_kg(parts: Sequence[Part], amounts: LoadAmounts) -> float:
     """The binder in these amounts, kg."""
-    return sum(amounts.dry_kg[part.name] for part in parts if part.is_binder)
+    return fsum(amounts.dry_kg[part.name] for part in parts if part.is_binder)
 
 
 def each_size(sizes: list[LoadSize], load_of: Callable[[LoadSize], Load]) -> list[Load]:
@@ -163,7 +164,7 @@ def load_of_amounts(
 ) -> Load:
     """One load of a mix by volume or by mass, of these amounts: their water and admixtures."""
     binder = binder_kg(parts, amounts)
-    aggregate_water_l = sum(_stockpile_water_kg(part, amounts, workings) for part in parts)
+    aggregate_water_l = fsum(_stockpile_water_kg(part, amounts, workings) for part in parts)
     # A dose by the litre is stirred into the tub: it counts on the water of the tub, not of the stockpile.
     admixtures, admixture_l = _admixtures(mix, job, amounts, binder, size.volume_m3, workings)
 
@@ -185,7 +186,7 @@ def load_of_amounts(
         # Under water a powder takes no more room than its grains.
         loose_l=size.volume_m3 * 1000
         if mix.regime_traits.in_order
-        else sum(amounts.volumes_l.values()) + start_l,
+        else fsum(amounts.volumes_l.values()) + start_l,
         binder_kg=binder,
         charges=[_charge(part, amounts, job) for part in mix.parts],
         water=LoadWater(
@@ -251,14 +252,14 @@ def load_by_bag(
     start_l = bags * label.water_start_l
     # The middle of the label's range; not less than the start its owner wrote.
     target_l = max(bags * (label.water_min_l + label.water_max_l) / 2, start_l)
-    binder = sum(each.values())
+    binder = fsum(each.values())
     amounts = LoadAmounts(each, each, loose_l, target_l)
     packs = bags / (mix.bags_a_batch or 1)
     admixtures, admixture_l = _admixtures(mix, job, amounts, binder, size.volume_m3, workings, packs)
     return Load(
         number=size.number,
         yield_l=size.volume_m3 * 1000,
-        loose_l=sum(loose_l.values()) + start_l,
+        loose_l=fsum(loose_l.values()) + start_l,
         binder_kg=binder,
         charges=[
             PlannedCharge(
@@ -383,4 +384,4 @@ def _buckets(job: Job, amounts: LoadAmounts) -> float | None:
 def _cement_kg(mix: Mix, amounts: LoadAmounts) -> float | None:
     """The cement in a load, kg; None where the mix has none."""
     cements = [part.name for part in mix.parts if materials()[part.material].sort == "cement"]
-    return sum(amounts.dry_kg[name] for name in cements) if cements else None
+    return fsum(amounts.dry_kg[name] for name in cements) if cements else None

@@ -132,7 +132,7 @@ def sized_by_pour(
             (f"{own}, piece {number} of {len(each_m3)}", piece_m3)
             for number, piece_m3 in enumerate(each_m3, start=1)
         ]
-    rest_m3 = volume.net_m3 - sum(piece_m3 for _, piece_m3 in pieces)
+    rest_m3 = volume.net_m3 - math.fsum(piece_m3 for _, piece_m3 in pieces)
     if not pieces:
         return PouredLoads(**dict(sized(job, volume.order_m3, mixer_l, life_min, bags, workings)))
     if rest_m3 > ROUNDING:

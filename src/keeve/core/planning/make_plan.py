@@ -192,7 +192,7 @@ def _by_parts(
         own_kg_m3 = a_cubic_metre.dry_kg[bagged_part.name]
         bags = WholeBags(bag_kg=bagged_part.bag_kg, binder_kg_m3=own_kg_m3)
         bag_l = bagged_part.bag_kg / own_kg_m3 * 1000
-    fresh_kg_m3 = sum(a_cubic_metre.masses_kg.values()) + a_cubic_metre.added_water_l
+    fresh_kg_m3 = math.fsum(a_cubic_metre.masses_kg.values()) + a_cubic_metre.added_water_l
     volume = volumes(job, bag_l, fresh_kg_m3, workings)
     if job.whole_bags and bags is None:
         no_bag()
@@ -445,7 +445,7 @@ def _shopping(
     bought = [
         Purchase(
             material=material.name,
-            mass_kg=sum(load[material.name] for load in needed),
+            mass_kg=math.fsum(load[material.name] for load in needed),
             bags=buy[material.name].bags,
             unit=material.unit,
             short_kg=found.short_kg.get(material.name, 0.0),
@@ -456,14 +456,14 @@ def _shopping(
         each = [load.admixtures[index] for load in loads]
         masses = [item.mass_kg for item in each if item.mass_kg is not None]
         volumes = [item.volume_ml for item in each if item.volume_ml is not None]
-        packs = whole_up(sum(item.packs or 0.0 for item in each))
+        packs = whole_up(math.fsum(item.packs or 0.0 for item in each))
         bought.append(
             Purchase(
                 material=admixture.name,
-                mass_kg=sum(masses) if masses else None,
+                mass_kg=math.fsum(masses) if masses else None,
                 bags=packs or None,
                 unit="pack",
-                volume_ml=sum(volumes) if volumes else None,
+                volume_ml=math.fsum(volumes) if volumes else None,
             )
         )
     return bought, found.cost

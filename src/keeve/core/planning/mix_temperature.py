@@ -1,6 +1,7 @@
 """How warm a mix comes out by the temperatures of the site, and how long it may be worked so."""
 
 from collections.abc import Collection
+from math import fsum
 
 from keeve.core.errors import InputError
 from keeve.core.planning.job import Conditions
@@ -12,8 +13,8 @@ from keeve.core.rules.workings import Workings
 def heat_masses(binders: Collection[str], load: Load) -> dict[str, float]:
     """The masses of a load that hold heat, kg, by the names that the rules of temperature use."""
     return {
-        "aggregate_kg": sum(item.dry_kg for item in load.charges if item.material not in binders),
-        "cement_kg": sum(item.dry_kg for item in load.charges if item.material in binders),
+        "aggregate_kg": fsum(item.dry_kg for item in load.charges if item.material not in binders),
+        "cement_kg": fsum(item.dry_kg for item in load.charges if item.material in binders),
         "water_kg": load.water.target_l,
         "aggregate_water_kg": max(load.water.in_aggregate_l, 0.0),
     }

@@ -1,6 +1,7 @@
 """Moulds in a job: a hollow, or a frame, less the model in it, poured in one piece or several."""
 
 from collections.abc import Callable, Mapping
+from math import fsum
 from typing import Annotated, Any, Literal
 
 from pydantic import Field
@@ -147,7 +148,7 @@ def _volume(
 ) -> float:
     match part:
         case Solids():
-            return sum(
+            return fsum(
                 _solid(solid, f"{path}.solids.{number}", workings) * solid.count
                 for number, solid in enumerate(part.solids)
             )

@@ -1,6 +1,7 @@
 """The clock of a plaster load as planned: what it is counted by, and the window in which it is placed."""
 
 from collections.abc import Sequence
+from math import fsum
 from typing import Protocol
 
 from keeve.core.mixes.regimes import Regime
@@ -28,7 +29,7 @@ def water_c_of(conditions: Conditions) -> float:
 
 def mixing_min(steps: Sequence[_TimedStep]) -> float:
     """How long the steps mix it, min."""
-    return max(sum(step.minutes[0] for step in steps if step.kind == "mix"), _LEAST_MIXING_MIN)
+    return max(fsum(step.minutes[0] for step in steps if step.kind == "mix"), _LEAST_MIXING_MIN)
 
 
 def clock_of(

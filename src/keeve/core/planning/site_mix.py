@@ -1,6 +1,7 @@
 """The mix as made on this site: the user's own ratio, the materials with their figures or defaults."""
 
 from collections.abc import Callable, Mapping
+from math import fsum
 from typing import Any
 
 from keeve.core.errors import InputError
@@ -234,7 +235,7 @@ def _as_supported(mix: Mix, support: Support | None) -> Mix:
 
 def _spanned(mix: Mix) -> Mix:
     """The mix, the spans of what hangs on its binders as they now are."""
-    binders = sum(part.parts for part in mix.parts if materials()[part.material].is_binder)
+    binders = fsum(part.parts for part in mix.parts if materials()[part.material].is_binder)
     parts = [
         part.model_copy(
             update={"least": part.of_binders[0] * binders, "greatest": part.of_binders[1] * binders}

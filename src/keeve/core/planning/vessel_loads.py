@@ -102,7 +102,7 @@ def best_counts(
     counted = [charge for charge in charges if charge.material in measures]
     if not counted:
         return None
-    wanted_l = sum(charge.volume_l for charge in counted)
+    wanted_l = math.fsum(charge.volume_l for charge in counted)
     best: GaugeVessels | None = None
     kept = Workings()
     for larger, near in _LARGER:
@@ -174,11 +174,11 @@ def load_in_vessels(wanted: Load, how: InVessels, bags: float | None, workings: 
         # All its bags together are one vessel: they stay as they are.
         measures[how.bagged] = Measure("bag", wanted.charge(how.bagged).volume_l, 1.0)
         counted = [charge for charge in wanted.charges if charge.material in measures]
-        wanted_l = sum(charge.volume_l for charge in counted)
+        wanted_l = math.fsum(charge.volume_l for charge in counted)
         span_l = (wanted_l * (1 - _WITH_BAGS), wanted_l * (1 + _WITH_BAGS))
         found = _counts(counted, measures, span_l, _WITH_BAGS, workings)
     else:
-        counted_l = sum(charge.volume_l for charge in wanted.charges if charge.material in measures)
+        counted_l = math.fsum(charge.volume_l for charge in wanted.charges if charge.material in measures)
         found = best_counts(wanted.charges, measures, counted_l * how.most_l / wanted.yield_l, workings)
     if found is None or found.ratio_error_fraction > _WORST:
         return None
@@ -294,7 +294,7 @@ def _equal(
     members: list[Load], load_of: Callable[[LoadSize], Load], how: InVessels, workings: Workings
 ) -> list[Load] | None:
     """As many equal loads as make the volume, the fewest that are near; else those that come nearest."""
-    total_l = sum(load.yield_l for load in members)
+    total_l = math.fsum(load.yield_l for load in members)
     fewest, most = len(members), max(2 * len(members), len(members) + _MORE_LOADS) - 1
     tries = min(_TRIES, most - fewest + 1)
     best, least, kept = None, (math.inf, math.inf), Workings()
@@ -333,7 +333,7 @@ def _loads_of(
             return None
         loads.pop()
     off = max(ratio_off(load.charges, one.charges) for load in (loads[0], loads[-1]))
-    return _Made(loads, off, sum(load.yield_l for load in loads) / total_l - 1)
+    return _Made(loads, off, math.fsum(load.yield_l for load in loads) / total_l - 1)
 
 
 def ratio_off(counted: Sequence[PlannedCharge], wanted: Sequence[PlannedCharge]) -> float:
@@ -344,7 +344,7 @@ def ratio_off(counted: Sequence[PlannedCharge], wanted: Sequence[PlannedCharge])
         wanted: the same materials in the ratio of the mix, of any size.
     """
     pairs = list(zip(counted, wanted, strict=True))
-    scale = sum(one.volume_l for one, _ in pairs) / sum(other.volume_l for _, other in pairs)
+    scale = math.fsum(one.volume_l for one, _ in pairs) / math.fsum(other.volume_l for _, other in pairs)
     return max(abs(one.volume_l / (scale * other.volume_l) - 1) for one, other in pairs)
 
 
@@ -363,7 +363,7 @@ def counting_error(plan: Plan, load: Load) -> VesselError:
         load: one of its loads, or one of them as it is counted out.
     """
     wanted = [_in_ratio(charge, plan.material(charge.material), plan) for charge in load.charges]
-    made_l = sum(item.yield_l for item in plan.loads)
+    made_l = math.fsum(item.yield_l for item in plan.loads)
     planned_l = next(item.yield_l for item in plan.loads if item.number == load.number)
     larger = made_l / (plan.volume.order_m3 * 1000) * load.yield_l / planned_l
     return VesselError(ratio_off(load.charges, wanted), larger - 1)
@@ -380,7 +380,7 @@ def counted_load(plan: Plan, load: Load, gauge: Gauge) -> Load | None:
     measures = measures_of(load.charges, plan.vessels, gauge)
     if len(measures) < len(load.charges) or load.yield_l > _BY_HAND_L:
         return None
-    loose_l = sum(charge.volume_l for charge in load.charges)
+    loose_l = math.fsum(charge.volume_l for charge in load.charges)
     most_l = loose_l * max(plan.mixer.working_l / load.yield_l, 1.0)
     found = best_counts(load.charges, measures, most_l, Workings())
     if found is None:
@@ -405,7 +405,7 @@ def other_than_ordered(ordered_m3: float, loads: Sequence[Load]) -> list[RuleWar
         ordered_m3: the volume to make, m3.
         loads: the loads.
     """
-    made_l, ordered_l = sum(load.yield_l for load in loads), ordered_m3 * 1000
+    made_l, ordered_l = math.fsum(load.yield_l for load in loads), ordered_m3 * 1000
     if -NEAR_ENOUGH_FRACTION - ROUNDING <= made_l / ordered_l - 1 <= _TOLD_OVER:
         return []
     return [

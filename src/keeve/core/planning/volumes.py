@@ -1,5 +1,6 @@
 """The volume of each item of a job, and the volume to make."""
 
+from math import fsum
 from typing import NoReturn
 
 from keeve.core.errors import InputError
@@ -29,8 +30,8 @@ def volumes(job: Job, bag_l: float | None, fresh_kg_m3: float, workings: Working
         _item(need, f"need.{index}", bag_l, fresh_kg_m3, job.waste_fraction, workings)
         for index, need in enumerate(job.need)
     ]
-    net_m3 = sum(item.net_m3 for item in items)
-    measured_m3 = sum(
+    net_m3 = fsum(item.net_m3 for item in items)
+    measured_m3 = fsum(
         item.net_m3
         for item, need in zip(items, job.need, strict=True)
         if not isinstance(need, _OF_WHAT_IS_MIXED)
@@ -58,7 +59,7 @@ def _item(
     if isinstance(need, MouldNeed):
         sizes = mould_m3(need, path, workings)
         one_m3 = sizes.pop("volume_m3")
-        each_m3 = [one_m3 * part / sum(need.pieces) for part in need.pieces]
+        each_m3 = [one_m3 * part / fsum(need.pieces) for part in need.pieces]
         return PlanItem(name=need.name, net_m3=one_m3 * need.count, facts=sizes, pieces_m3=each_m3)
     try:
         found = workings.run(SHAPES[need.shape], **need.sizes())

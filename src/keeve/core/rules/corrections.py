@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from itertools import accumulate
+from math import fsum
 from typing import Annotated
 
 from pydantic import BaseModel, Field
@@ -97,8 +98,8 @@ def correct_wet(
         bulk_densities_kg_m3=bulk_densities_kg_m3 or {},
         free_moisture_fraction=free_moisture_fraction or {},
     )
-    wanted = target_ratio * sum(charged_kg[name] for name in binder)
-    brought = sum(mass * free.get(name, 0.0) for name, mass in charged_kg.items())
+    wanted = target_ratio * fsum(charged_kg[name] for name in binder)
+    brought = fsum(mass * free.get(name, 0.0) for name, mass in charged_kg.items())
     if wanted <= brought:
         raise InputError(
             "material_too_wet",
@@ -117,7 +118,7 @@ def correct_wet(
     k = surplus / (wanted - brought)
     add = {name: k * mass * (1 + moisture.get(name, 0.0)) for name, mass in charged_kg.items()}
     volume = (
-        sum(mass / bulk_densities_kg_m3[name] * 1000 for name, mass in add.items())
+        fsum(mass / bulk_densities_kg_m3[name] * 1000 for name, mass in add.items())
         if bulk_densities_kg_m3 and set(add) <= set(bulk_densities_kg_m3)
         else None
     )
@@ -209,7 +210,7 @@ def correct_dry(
         InputError: binder names what was not charged, or there is no binder in it.
     """
     _check_names(charged_kg, binder=binder)
-    binder_kg = sum(charged_kg[name] for name in binder)
+    binder_kg = fsum(charged_kg[name] for name in binder)
     if binder_kg == 0:
         raise InputError("no_binder", "charged_kg has no binder. Enter its mass.", ["charged_kg"])
     gap = ceiling_l - water_kg

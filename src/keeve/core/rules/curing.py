@@ -193,7 +193,7 @@ def spells_of(poured: datetime, daily_c: Sequence[float], measured: Sequence[Spe
     """
     midnight = poured.replace(hour=0, minute=0, second=0, microsecond=0) + timedelta(days=1)
     first_h = (midnight - poured) / timedelta(hours=1)
-    known_h, spells = sum(spell.hours for spell in measured), list(measured)
+    known_h, spells = math.fsum(spell.hours for spell in measured), list(measured)
     for index, c in enumerate(daily_c):
         left_h = first_h + index * _DAY_H - max(known_h, first_h + (index - 1) * _DAY_H if index else 0.0)
         if left_h > 0 or index == len(daily_c) - 1:

@@ -103,7 +103,7 @@ def floor_volume(
     Raises:
         InputError: an input is missing, unknown or out of bounds.
     """
-    area_m2 = sum(room.length_m * room.width_m for room in rooms)
+    area_m2 = math.fsum(room.length_m * room.width_m for room in rooms)
     return FloorVolume(area_m2=area_m2, volume_m3=area_m2 * _mean_thickness(thickness_m, other_thickness_m))
 
 

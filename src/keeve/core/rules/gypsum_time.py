@@ -357,11 +357,11 @@ def _ready(points: list[tuple[float, float]], dry_kg: float) -> tuple[float, flo
     days = [day for day, _ in points]
     if count < _FEWEST or max(days) == min(days):
         return None
-    middle, level = sum(days) / count, sum(value for _, value in points) / count
-    spread = sum((day - middle) ** 2 for day in days)
-    slope = sum((day - middle) * (value - level) for day, value in points) / spread
+    middle, level = math.fsum(days) / count, math.fsum(value for _, value in points) / count
+    spread = math.fsum((day - middle) ** 2 for day in days)
+    slope = math.fsum((day - middle) * (value - level) for day, value in points) / spread
     if slope >= 0:
         return None
     ready = middle + (math.log(DRY_FRACTION * dry_kg) - level) / slope
-    scatter = sum((value - level - slope * (day - middle)) ** 2 for day, value in points) / (count - 2)
+    scatter = math.fsum((value - level - slope * (day - middle)) ** 2 for day, value in points) / (count - 2)
     return ready, math.sqrt(scatter * (1 / count + (ready - middle) ** 2 / spread)) / -slope

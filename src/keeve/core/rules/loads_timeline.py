@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
+from math import fsum
 from typing import Annotated, Literal, NamedTuple
 
 from pydantic import Field
@@ -280,7 +281,7 @@ def idle_min(events: Sequence[Piece]) -> float:
     """How long those who place wait, from the first load until the last is placed, min."""
     pairs = placings(events)
     waits = ((discharge.from_min - before.to_min) for (_, before), (discharge, _) in pairwise(pairs))
-    return sum(max(wait, 0.0) for wait in waits)
+    return fsum(max(wait, 0.0) for wait in waits)
 
 
 def dead_loads(run: JobTimeline, events: Sequence[Piece]) -> list[int]:

@@ -100,7 +100,7 @@ def equivalent_age(
     """
     if datum_c >= _REFERENCE_C:
         raise InputError("no_datum", "datum_c must be below 20. It is usually 0 or −10.", ["datum_c"])
-    aged = sum(spell.hours * speed(spell.c, method, datum_c) for spell in temperatures)
+    aged = math.fsum(spell.hours * speed(spell.c, method, datum_c) for spell in temperatures)
     return EquivalentAge(hours_at_20c=aged)
 
 

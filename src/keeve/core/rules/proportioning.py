@@ -1,6 +1,7 @@
 """From proportions to masses: the absolute-volume method, parts by loose volume, parts by mass."""
 
 from collections.abc import Mapping, Sequence
+from math import fsum
 from typing import Annotated, NamedTuple
 
 from pydantic import Field
@@ -120,10 +121,10 @@ def absolute_volume(
     Raises:
         InputError: the components weigh nothing.
     """
-    mass = sum(item.mass_kg for item in components)
+    mass = fsum(item.mass_kg for item in components)
     if mass == 0:
         raise InputError("no_mass", "components weigh nothing. Enter at least one mass_kg.", ["components"])
-    volume = sum(item.mass_kg / item.particle_density_kg_m3 for item in components) / (1 - air_fraction)
+    volume = fsum(item.mass_kg / item.particle_density_kg_m3 for item in components) / (1 - air_fraction)
     return AbsoluteVolume(volume_m3=volume, fresh_density_kg_m3=mass / volume)
 
 
@@ -202,7 +203,7 @@ def volume_parts(
         volumes_l=loose_l,
         added_water_l=made.added_water_l,
         water_binder_ratio=made.water_binder_ratio,
-        yield_factor=target_m3 * 1000 / sum(loose_l.values()),
+        yield_factor=target_m3 * 1000 / fsum(loose_l.values()),
         warnings=made.warnings,
     )
 
@@ -324,13 +325,13 @@ def _fill(
 ) -> _Filled:
     """Scale dry masses in their proportion, with their water, to a fresh volume."""
     _check_components(components)
-    binder = sum(dry[item.name] for item in components if item.is_binder)
-    free = sum(
+    binder = fsum(dry[item.name] for item in components if item.is_binder)
+    free = fsum(
         dry[item.name] * free_moisture_fraction(item.moisture_fraction, item.absorption_fraction)
         for item in components
     )
     water = max(ratio * binder, free)
-    solids = sum(dry[item.name] / item.particle_density_kg_m3 for item in components)
+    solids = fsum(dry[item.name] / item.particle_density_kg_m3 for item in components)
     scale = target_m3 / ((solids + water / WATER_KG_M3) / (1 - air))
     warnings = []
     if free > ratio * binder:

@@ -1,6 +1,7 @@
 """Shopping: what to buy for all loads, what is left over, what it costs."""
 
 from collections.abc import Mapping
+from math import fsum
 from typing import Annotated
 
 from pydantic import BaseModel, Field
@@ -111,7 +112,7 @@ def shopping(
         buy=buy,
         leftover_kg={name: max(kg, 0.0) for name, kg in over.items()},
         short_kg={name: -kg for name, kg in over.items() if kg < -ROUNDING},
-        cost=sum(priced) if priced else None,
+        cost=fsum(priced) if priced else None,
         warnings=[_no_price(name) for name, cost in costs.items() if priced and cost is None],
     )
 

@@ -254,7 +254,7 @@ def _refuse_outside(ratio: float, fields: list[str]) -> None:
 
 
 def _not_a_cubic_metre(masses: dict[str, float]) -> list[RuleWarning]:
-    volume_m3 = sum(mass / _DENSITIES[name] for name, mass in masses.items())
+    volume_m3 = math.fsum(mass / _DENSITIES[name] for name, mass in masses.items())
     if _CUBIC_METRE[0] <= volume_m3 <= _CUBIC_METRE[1]:
         return []
     return [

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import pairwise
+from math import fsum
 from operator import mul
 from statistics import median
 from typing import Annotated, NamedTuple
@@ -102,7 +103,7 @@ def gauge_vessels(
     measures = [
         _measure(name, mass, bulk_densities_kg_m3, vessel_l, fraction) for name, mass in masses_kg.items()
     ]
-    wanted_l = sum(measure.wanted_l for measure in measures)
+    wanted_l = fsum(measure.wanted_l for measure in measures)
     most_l = wanted_l * (1 + batch_tolerance + ROUNDING)
     if max_l is not None:
         most_l = min(most_l, max_l * (1 + ROUNDING))
@@ -186,7 +187,7 @@ def _nearest(measures: Sequence[_Measure], least_l: float, most_l: float) -> _Ga
     The ratio is a line through the lattice of the counts. What is near it is near one of its points rounded: those
     are tried, and from the best of them a few single steps. The work is bounded whatever is counted.
     """
-    wanted_l = sum(measure.wanted_l for measure in measures)
+    wanted_l = fsum(measure.wanted_l for measure in measures)
     steps_l = [measure.step_l for measure in measures]
     shares = [measure.step_l / measure.wanted_l for measure in measures]
     fills = [measure.fill for measure in measures]
@@ -194,7 +195,7 @@ def _nearest(measures: Sequence[_Measure], least_l: float, most_l: float) -> _Ga
 
     def gauging(steps: tuple[int, ...]) -> _Gauging:
         if steps not in tried:
-            scale = sum(map(mul, steps, steps_l)) / wanted_l
+            scale = fsum(map(mul, steps, steps_l)) / wanted_l
             over = [count * share for count, share in zip(steps, shares, strict=True)]
             ratio_error = max(max(over) / scale - 1, 1 - min(over) / scale)
             # A hair of rounding must not outrank a batch that is nearer or has fewer vessels.
@@ -202,7 +203,7 @@ def _nearest(measures: Sequence[_Measure], least_l: float, most_l: float) -> _Ga
                 max(least_l - scale * wanted_l, scale * wanted_l - most_l, 0.0),
                 round(ratio_error, 12),
                 round(abs(scale - 1), 12),
-                sum(map(mul, steps, fills)),
+                fsum(map(mul, steps, fills)),
                 steps,
                 scale,
             )
@@ -225,7 +226,7 @@ def _sizes(measures: Sequence[_Measure], least: float, most: float) -> list[floa
     coarsest = max(measure.step_l / measure.wanted_l for measure in measures)
     least, most = max(least - coarsest / 2, least / 2), most + min(coarsest / 2, most)
     halves = [measure.step_l / measure.wanted_l / 2 for measure in measures]
-    if sum((most - least) / half for half in halves) > _SIZES:
+    if fsum((most - least) / half for half in halves) > _SIZES:
         evenly = [least + (most - least) * index / _SIZES for index in range(_SIZES + 1)]
         first, last = whole_up(least / coarsest), whole_down(most / coarsest)
         return evenly + [

@@ -1,5 +1,6 @@
 """Shapes that are built up: flights, coats, masonry, joints, infilled walls."""
 
+from math import fsum
 from typing import Annotated
 
 from pydantic import Field
@@ -83,7 +84,7 @@ def coat_volume(
         InputError: the wall is given in both ways or in none, or the openings are as large as it.
     """
     net_m2 = _net_area(_face_m2("area_m2", area_m2, length_m, height_m), openings_m2, "area_m2")
-    return CoatVolume(net_area_m2=net_m2, volume_m3=net_m2 * (sum(coats_mm) + uneven_mm) / 1000)
+    return CoatVolume(net_area_m2=net_m2, volume_m3=net_m2 * (fsum(coats_mm) + uneven_mm) / 1000)
 
 
 def _face_m2(field: str, area_m2: float | None, length_m: float | None, height_m: float | None) -> float:
@@ -289,7 +290,7 @@ def layered_wall_volume(
             )
     face_m2 = _face_m2("wall_area_m2", wall_area_m2, length_m, height_m)
     net_m2 = _net_area(face_m2, openings_m2, "wall_area_m2")
-    timber_m3 = sum(stud.width_mm * stud.depth_mm * stud.length_m / 1e6 for stud in studs)
+    timber_m3 = fsum(stud.width_mm * stud.depth_mm * stud.length_m / 1e6 for stud in studs)
     volume_m3 = net_m2 * thickness_mm / 1000 - timber_m3
     if volume_m3 <= 0:
         raise InputError("all_timber", "studs fill the whole wall. Check their sizes and lengths.", ["studs"])

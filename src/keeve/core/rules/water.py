@@ -1,5 +1,6 @@
 """Water in a batch: what is in it, how much more, and when to stop."""
 
+from math import fsum
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -86,7 +87,7 @@ def water_window(
         raise InputError("target_outside", "target_l must be between min_l and max_l.", ["target_l"])
     if start_l > max_l:
         raise InputError("start_over", "start_l is more than max_l. Start lower.", ["start_l", "max_l"])
-    total = sum(additions_l)
+    total = fsum(additions_l)
     remaining = max(max_l - total, 0.0)
     if dryness_fraction is None:
         step = _next_step(total, start_l, target, remaining, least_pour_l(max_l))

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import groupby
+from math import fsum
 
 from keeve.core.loads.event import Result
 from keeve.core.log.charts import (
@@ -339,7 +340,7 @@ def by_moisture(loads: Sequence[LoadRow], units: System) -> ChartFigures | None:
         return None
     balance = sorted((one.moisture, one.balance_l) for one in found)
     off = [one.water_l - one.balance_l for one in found]
-    mean_l = sum(off) / len(off)
+    mean_l = fsum(off) / len(off)
     says = "Tap water and sand water balance."
     if abs(mean_l) >= _SAME_L:
         more = f"{as_read(abs(mean_l), 'water', units)} {'more' if mean_l > 0 else 'less'} water"

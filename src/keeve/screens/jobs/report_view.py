@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from math import fsum
 from typing import Any, NamedTuple
 
 from keeve.core.loads.actions.add_water import WaterAdded
@@ -244,7 +245,7 @@ def _dosed(running: RunningLoad) -> Iterator[AdmixtureAmount]:
 def _plus(one: AdmixtureAmount, other: AdmixtureAmount) -> AdmixtureAmount:
     def sums(name: str) -> float | None:
         amounts = getattr(one, name), getattr(other, name)
-        return None if None in amounts else sum(amounts)
+        return None if None in amounts else fsum(amounts)
 
     return one.model_copy(update={name: sums(name) for name in ("mass_kg", "volume_ml", "packs")})
 

@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from math import fsum
 from typing import NamedTuple
 from uuid import UUID
 
@@ -247,7 +248,7 @@ def _real_layers(running: RunningLoad) -> Iterator[SectionLayer]:
 def _recount(layers: dict[tuple[int, str], float], counted_l: Mapping[str, float]) -> None:
     """Each layer of a material that was counted again takes its share of what was really in."""
     for name, litres in counted_l.items():
-        told_l = sum(one for (_, known), one in layers.items() if known == name)
+        told_l = fsum(one for (_, known), one in layers.items() if known == name)
         for key in layers:
             if key[1] == name and told_l:
                 layers[key] *= litres / told_l
@@ -261,6 +262,6 @@ def went_to(now: Situation, running: RunningLoad) -> Mapping[str, float]:
         "used elsewhere": state.given_l,
         "stored": state.stored_l,
     }
-    rest_l = max(now.made_l - sum(out.values()), 0.0)
+    rest_l = max(now.made_l - fsum(out.values()), 0.0)
     out["thrown away" if state.discarded is not None else "in the mixer"] = rest_l
     return {name: litres for name, litres in out.items() if litres > 0.05}

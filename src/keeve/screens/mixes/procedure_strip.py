@@ -35,8 +35,8 @@ class Block(NamedTuple):
 
 def procedure_strip(steps: Sequence[TimedStep]) -> list[Block]:
     """The blocks of a procedure. Widths go by the root of the minutes, so that short steps can be read."""
-    wanted = [_LEAST + 26 * math.sqrt(sum(step.minutes) / 2) for step in steps]
-    scale = WIDTH / sum(wanted)
+    wanted = [_LEAST + 26 * math.sqrt(math.fsum(step.minutes) / 2) for step in steps]
+    scale = WIDTH / math.fsum(wanted)
     blocks, x = [], 0.0
     for index, (step, wide) in enumerate(zip(steps, wanted, strict=True)):
         width = wide * scale

@@ -40,7 +40,7 @@ def pack(
 ) -> Response:
     """The pack of a device: all it needs of the crew to go on by itself; of no crew, the library in one's units.
 
-    What runs on the device reads the packs of its own version: of another it keeps the pack it has.
+    A device reads only the packs of its own version: where the server has another it keeps the pack it has.
     """
     if version not in (None, runtime.version()):
         raise HTTPException(404)
