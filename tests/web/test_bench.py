@@ -161,7 +161,7 @@ def test_a_step_tapped_without_signal_is_kept_and_sent(browser: Browser, engine:
         page.get_by_role("button", name=re.compile("^Added")).click()
         assert [text for text in visit.wrong if "ERR_INTERNET_DISCONNECTED" not in text] == []
         visit.wrong.clear()
-        with page.expect_response(re.compile("/events$")) as answer:
+        with page.expect_response(re.compile(r"/events(\?late=true)?$")) as answer:
             page.context.set_offline(False)
         assert answer.value.status == 200
         expect(heading(page)).to_have_text("Half the sand")
@@ -245,7 +245,7 @@ def test_a_kept_step_waits_for_its_crew_and_one_that_comes_too_late_is_shown(
         page.reload()
         tap(page, "Added")
         page.evaluate("items => localStorage['keeve-queue'] = JSON.stringify(items)", [other, kept])
-        with page.expect_response(re.compile("/events$")) as answer:
+        with page.expect_response(re.compile(r"/events(\?late=true)?$")) as answer:
             page.reload()
         assert answer.value.status == 422
         expect(page.locator("p.notice", has_text="Not saved:")).to_contain_text("Added")
@@ -266,7 +266,7 @@ def test_a_server_that_hangs_is_told(browser: Browser, engine: Engine, origin: s
         plan_a_bed(visit)
         begin(page)
         held: list[Any] = []
-        page.route(re.compile("/events$"), lambda route: held.append(route))
+        page.route(re.compile(r"/events(\?late=true)?$"), lambda route: held.append(route))
         page.get_by_role("button", name=re.compile("^Added")).click()
         expect(page.get_by_role("status")).to_contain_text("Waiting for a connection. 1 step is saved")
         held[0].continue_()

@@ -161,6 +161,31 @@ def test_what_others_did_meanwhile_is_said(client: Client) -> None:
     assert device_of(client).news_since(device_of(client)) == []
 
 
+def test_what_two_devices_put_in_for_one_judgement_is_asked_about(client: Client) -> None:
+    """Told late it may have been one bucket; told by whoever could see the other's it was two."""
+    plan_id = plans.save_plan(client.engine, client.visitor, job())
+    client.post(f"/plan/{plan_id}/load/1/begin")
+    (load_id,) = device_of(client).loads
+
+    def told(late: str, device: str, kind: str, **what: Any) -> Any:
+        client.clock.turn(1)
+        event = raw_event(kind, client.clock.now, device_id=device, **what)
+        return client.post(f"/bench/{load_id}/events{late}", json=event)
+
+    for event in ({"kind": "accepted"}, *({"kind": "water_added", "step": 1, "water_l": 8.0},)):
+        assert told("", "one", **event).status_code == 200
+    first = {"kind": "water_added", "water_l": 0.5}
+    assert told("", "one", **first).status_code == 200
+    refused = told("?late=true", "other", **first)
+    assert refused.status_code == 422
+    assert refused.json()["error"]["code"] == "told_twice"
+    assert refused.json()["error"]["message"] == f"{client.visitor.name} logged it too."
+    # The same device told it twice: those were two. So were two that were said to be, and what is of another kind.
+    assert told("?late=true", "one", **first).status_code == 200
+    assert told("", "other", **first).status_code == 200
+    assert told("?late=true", "other", kind="note", text="Windy").status_code == 200
+
+
 @pytest.mark.parametrize("units", get_args(System))
 def test_a_stranger_plans_alike_on_both_and_is_given_nothing_of_anybodys(
     engine: Engine, demo: Any, units: str

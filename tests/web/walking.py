@@ -16,7 +16,7 @@ PHONE = {"viewport": {"width": 390, "height": 844}, "has_touch": True, "color_sc
 
 def send(page: Page, act: Callable[[], None]) -> None:
     """Do one act of the bench and wait until what comes next is drawn."""
-    with page.expect_response(re.compile("/events$")) as answer:
+    with page.expect_response(re.compile(r"/events(\?late=true)?$")) as answer:
         act()
     assert answer.value.status == 200, answer.value.text()
     expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")

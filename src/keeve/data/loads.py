@@ -14,7 +14,15 @@ from keeve.core.loads.actions.measure_flow import FlowMeasured
 from keeve.core.loads.actions.place import Placed
 from keeve.core.loads.event import event_json
 from keeve.core.loads.pre_start import SettingHistory
-from keeve.core.loads.recording import WORKING_DAY, begun, is_first_of_the_day, is_known, read_sent, recorded
+from keeve.core.loads.recording import (
+    WORKING_DAY,
+    begun,
+    check_told_once,
+    is_first_of_the_day,
+    is_known,
+    read_sent,
+    recorded,
+)
 from keeve.core.loads.running_load import IN_WORK_FOR, OF_A_CAST, InWork, OpenLoads, RunningLoad, opened
 from keeve.core.loads.set_clock import learnt, observed_age
 from keeve.core.log.load_row import STATES
@@ -184,9 +192,17 @@ def flow_measured(session: Session, now: datetime) -> float | None:
 
 
 def record_event(
-    engine: Engine, visitor: Visitor, load_id: UUID, raw: Any, now: datetime
+    engine: Engine, visitor: Visitor, load_id: UUID, raw: Any, now: datetime, *, is_late: bool = False
 ) -> RunningLoad | None:
     """Append one event, once, and give the load as it is then; None where the crew has no such load.
+
+    Args:
+        engine: the database.
+        visitor: who tells it.
+        load_id: the load.
+        raw: the event as plain values.
+        now: the moment.
+        is_late: whether it waited for signal, so that its device knew of no other meanwhile.
 
     Raises:
         InputError: the event is malformed, or does not count at its moment.
@@ -198,6 +214,8 @@ def record_event(
         running = read_load(session, load_id)
         if running is None or is_known(running, event):
             return running
+        if is_late:
+            check_told_once(running, event)
         before, running = running, recorded(running, event)
         add_event(session, visitor, load_id, event, now)
         if isinstance(event, Placed):

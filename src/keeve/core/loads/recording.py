@@ -1,15 +1,20 @@
 """Recording what happens to a load: the same on the server and on a device that is without signal."""
 
 from collections.abc import Iterable, Mapping
+from collections.abc import Set as AbstractSet
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import uuid4
 
 from keeve.core.errors import InputError
 from keeve.core.loads.actions import parse_event
+from keeve.core.loads.actions.add_water import WaterAdded
+from keeve.core.loads.actions.admix import Admixed
 from keeve.core.loads.actions.begin import Begun
 from keeve.core.loads.actions.expect import Expected
-from keeve.core.loads.event import LONGEST_NAME, LoadEvent
+from keeve.core.loads.actions.judge import Judged
+from keeve.core.loads.actions.top_up import Corrected
+from keeve.core.loads.event import LONGEST_NAME, LoadEvent, Undone
 from keeve.core.loads.offers import check_allowed
 from keeve.core.loads.pre_start import ExpectedWater, SettingHistory
 from keeve.core.loads.pre_use_checks import checks_for
@@ -77,6 +82,41 @@ def recorded(running: RunningLoad, event: LoadEvent) -> RunningLoad:
             "before_load", "occurred_at is long before this load. Check the time.", ["occurred_at"]
         )
     return running.with_event(event)
+
+
+def check_told_once(running: RunningLoad, event: LoadEvent) -> None:
+    """Refuse what goes in by a judgement where another device told of the same since then, too far apart to know of it.
+
+    It may have been one bucket: whoever told it last is asked.
+
+    Raises:
+        InputError: another device told of it.
+    """
+    if not (goes_in := _by_judgement(event)):
+        return
+    undone = {other.cancels for other in running.events if isinstance(other, Undone)}
+    judged = [
+        one.occurred_at
+        for one in running.events
+        if isinstance(one, Judged) and one.occurred_at < event.occurred_at and one.id not in undone
+    ]
+    since = max(judged, default=running.begun_at)
+    for other in running.events:
+        is_theirs = other.device_id != event.device_id and other.occurred_at >= since
+        if is_theirs and other.id not in undone and goes_in & _by_judgement(other):
+            raise InputError("told_twice", f"{other.recorded_by} logged it too.", ["device_id"])
+
+
+def _by_judgement(event: LoadEvent) -> AbstractSet[str]:
+    """The names of what goes in with an event that is no step of its own."""
+    match event:
+        case WaterAdded(step=None):
+            return {event.source}
+        case Corrected():
+            return event.add_kg.keys()
+        case Admixed():
+            return event.doses.keys()
+    return frozenset()
 
 
 def own_event(name: str, number: int, now: datetime) -> dict[str, Any]:

@@ -85,8 +85,12 @@ def record(
     now: Now,
     load_id: UUID,
     event: Annotated[dict[str, Any], Body()],
+    late: bool = False,
 ) -> Response:
-    """Record one event and give back the changing part of the bench, or, as preferred, nothing."""
+    """Record one event and give back the changing part of the bench, or, as preferred, nothing.
+
+    ``late``: it waited on its device for signal.
+    """
 
     def bench() -> BenchView:
         return _bench(database, visitor, load_id, now)
@@ -94,7 +98,7 @@ def record(
     try:
         # Most taps need no look at the load before: it is read once, under its lock.
         read = typed_event(event, bench, visitor.units, visitor.zone)
-        running = loads.record_event(database, visitor, load_id, read, now)
+        running = loads.record_event(database, visitor, load_id, read, now, is_late=late)
     except InputError as fault:
         return JSONResponse(refusal(fault, bench(), visitor.units), status_code=422)
     if running is None:

@@ -54,7 +54,7 @@ const asBench = () => {
       this.tick();
       // What is still here was tapped on an earlier page.
       write(QUEUE, read(QUEUE, []).map((item) => ({ ...item, late: true })));
-      this.aside = own(ASIDE);
+      this.showAside();
       this.send();
       this.keepPage();
       if (isKept) this.untilAnswered();
@@ -141,12 +141,13 @@ const asBench = () => {
       if (first) first.focus({ preventScroll: true });
     },
 
-    // It did go in twice: water is told as more water, a material is counted again.
+    // It did go in twice: it is told as more, a material of a step is counted again.
     twice(id) {
       const { event, words } = own(ASIDE).find((item) => item.event.id === id);
       this.seen(id);
-      if (event.kind === "water_added") {
-        this.enqueue({ kind: event.kind, water_l: event.water_l, typed: event.typed, units: event.units, source: "tap" }, "events", words);
+      if (event.kind !== "charged") {
+        const { id: first, device_id, device_seq, occurred_at, when, step, part, ...more } = event;
+        this.enqueue(more, "events", words);
         return;
       }
       const field = this.$root.querySelector(`[data-field="charged_kg.${CSS.escape(event.material)}"]`);
@@ -157,7 +158,15 @@ const asBench = () => {
 
     seen(id) {
       without(ASIDE, { id });
-      this.aside = own(ASIDE);
+      this.showAside();
+    },
+
+    // Of another load it is answered on that one's bench.
+    showAside() {
+      this.aside = own(ASIDE).map((item) => {
+        const isElsewhere = item.load !== this.$root.dataset.load;
+        return { ...item, isElsewhere, isAsked: item.isTwice && !isElsewhere, bench: `/bench/${item.load}` };
+      });
     },
 
     // What is long to read is read when it is opened.
@@ -249,10 +258,14 @@ const asBench = () => {
           this.put(event, field);
         }
       }
-      // As the button says it, without its key.
+      // As what is asked for says it, or the button, without its key.
       const words = button.cloneNode(true);
       for (const key of words.querySelectorAll("kbd")) key.remove();
-      this.enqueue(event, button.dataset.to || "events", words.textContent.trim().replace(/\s+/g, " "));
+      const amount = button.closest(".main-act") && this.$refs.act.querySelector(".acting:not([data-count-to])");
+      // What is typed has its unit beside it.
+      const figure = amount && (amount.matches("input") ? `${amount.value} ${amount.nextElementSibling.textContent}` : amount.textContent);
+      const said = amount ? `${this.$refs.act.querySelector("#act-title").textContent} ${figure}` : words.textContent;
+      this.enqueue(event, button.dataset.to || "events", said.trim().replace(/\s+/g, " "));
     },
 
     // Figures go as they were typed, with the units they were typed in: the server reads them.
@@ -313,7 +326,7 @@ const asBench = () => {
     },
 
     async sendFirst(item) {
-      const { load, to = "events", event, words = event.kind, late } = item;
+      const { load, to = "events", event, late } = item;
       const isHere = load === this.$root.dataset.load;
       const waiting = setTimeout(() => { this.notice = `Waiting for a connection. ${this.kept()}`; }, WAITING_MS);
       // Of another load it need only be kept.
@@ -330,14 +343,11 @@ const asBench = () => {
         const more = own(QUEUE).some((one) => one.load === load);
         if (isHere && to !== "begin" && !more) this.draw(await answer.text());
       } else if (late) {
-        // Nobody looks at what was tapped long ago: it is set aside to be seen, and holds up nothing.
-        // Two told of the same step: whether it went in twice is asked, never summed.
-        const isTwice = told.error.code === "step_done" && ["charged", "water_added"].includes(event.kind);
-        onDevice.setAside(event, words, told.error.message, isTwice);
+        onDevice.refusedLate(item, told.error);
       } else {
         this.notice = told.error.message;
       }
-      this.aside = own(ASIDE);
+      this.showAside();
       if (!late) this.offer(told, event, to);
       return true;
     },

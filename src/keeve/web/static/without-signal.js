@@ -202,8 +202,8 @@ const onDevice = {
   },
 
   // One step told to the server: taken, refused, or still waiting, and why.
-  async deliver({ load, to = "events", event }, headers = {}) {
-    const addresses = { plan: `/plan/${load}/told`, begin: `/bench/${load}/begin` };
+  async deliver({ load, to = "events", event, late }, headers = {}) {
+    const addresses = { plan: `/plan/${load}/told`, begin: `/bench/${load}/begin`, events: `/bench/${load}/events${late ? "?late=true" : ""}` };
     let answer;
     try {
       answer = await fetch(addresses[to] || `/bench/${load}/${to}`, {
@@ -232,13 +232,20 @@ const onDevice = {
     without(QUEUE, event);
     if (answer.ok && to === "begin") this.isNow(load, (await answer.json()).load);
     if (answer.ok && to === "plan" && !(await answer.json()).is_alike) {
-      this.setAside(event, "A plan made without signal", "Keeve's own plan differs from it: look at its cards again.");
+      this.setAside({ load, event, words: "A plan made without signal" }, "Keeve's own plan differs from it: look at its cards again.");
     }
     return { answer, told };
   },
 
-  setAside(event, words, why, isTwice = false) {
-    write(ASIDE, [...read(ASIDE, []), { holder: HOLDER, event, words, why, isTwice, seen: isTwice ? "Only once" : "OK" }]);
+  setAside({ load, event, words }, why, isTwice = false) {
+    write(ASIDE, [...read(ASIDE, []), { holder: HOLDER, load, event, words, why, isTwice, seen: isTwice ? "Only once" : "OK" }]);
+  },
+
+  // Nobody looks at what was tapped long ago: it is set aside to be seen, and holds up nothing.
+  // Two told of the same: whether it went in twice is asked, never summed.
+  refusedLate(item, { code, message }) {
+    const isStep = code === "step_done" && ["charged", "water_added"].includes(item.event.kind);
+    this.setAside(item, isStep ? "Another device logged it too." : message, isStep || code === "told_twice");
   },
 
   // A load begun here, which somebody else had begun: it is theirs, and what was told here belongs to it.
@@ -257,9 +264,9 @@ const onDevice = {
     let waits = false;
     while (own(QUEUE).length && !waits) {
       const item = own(QUEUE)[0];
-      const { answer, told } = await this.deliver(item, { Prefer: "return=minimal" });
+      const { answer, told } = await this.deliver({ ...item, late: true }, { Prefer: "return=minimal" });
       waits = !answer;
-      if (told) this.setAside(item.event, item.words, told.error.message);
+      if (told) this.refusedLate(item, told.error);
     }
     this.isSending = false;
     if (waits) setTimeout(() => this.sendWaiting(), AGAIN_MS);
