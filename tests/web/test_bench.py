@@ -248,7 +248,9 @@ def test_a_kept_step_waits_for_its_crew_and_one_that_comes_too_late_is_shown(
         with page.expect_response(re.compile(r"/events(\?late=true)?$")) as answer:
             page.reload()
         assert answer.value.status == 422
-        expect(page.locator("p.notice", has_text="Not saved:")).to_contain_text("Water, most of the start 7.47 L")
+        expect(page.locator("p.notice", has_text="Not saved:")).to_contain_text(
+            "Water, most of the start 7.47 L"
+        )
         visit.wrong.clear()  # the browser's own line on a 422
         visit.check()
         page.get_by_role("button", name="Only once", exact=True).click()

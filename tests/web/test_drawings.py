@@ -169,6 +169,8 @@ def test_a_sketch_stays_on_its_sheet(kind: str, longer: float) -> None:
     if kind == "mould":
         need["container"]["length_m"] *= longer
         need |= make_plan(job.model_copy(update={"need": [type(job.need[0])(**need)]})).volume.items[0].facts
+    elif kind == "on-hand":
+        need["on_hand"]["bags"] *= longer
     else:
         first = next(name for name, value in need.items() if isinstance(value, float) and name != "steps")
         need[first] *= longer

@@ -117,6 +117,10 @@ TYPED: dict[str, tuple[dict[str, str], dict[str, Any], float]] = {
     ),
     "overlay": ({"area_m2": "8", "depth_mm": "10"}, {"area_m2": 8, "depth_mm": 10}, 0.08),
     "bags": ({"bags": "6"}, {"bags": 6}, 0.0),
+    "on-hand": (
+        {"on_hand.by": "bags", "on_hand.material": "sand", "on_hand.bags": "1 1/2", "on_hand.bag_kg": "25"},
+        {"on_hand": {"by": "weight", "material": "sand", "mass_kg": 37.5}}, 0.0,
+    ),
     "volume": ({"volume_m3": "1/4"}, {"volume_m3": 0.25}, 0.25),
 }  # fmt: skip
 

@@ -35,6 +35,7 @@ _SIDES: Mapping[str, Mapping[str, Any]] = {
         "container": {"by": "frame", "length_m": 0.3, "width_m": 0.3, "height_m": 0.12, "wall_m": 0.05, "base_m": 0.06},
     },
     "cloth": {"strip_length_m": 0.6, "strip_width_m": 0.18, "layers": 2, "overlap_fraction": 0.25},
+    "on-hand": {"on_hand": {"by": "vessels", "vessels": 1.0}},
     "volume": {"volume_m3": 1.0},
     "weight": {"mass_kg": 40.0},
     "bags": {"bags": 7},

@@ -317,6 +317,18 @@ def _weight(given: SizedItem) -> Drawing:
     )
 
 
+def _on_hand(given: SizedItem) -> Drawing:
+    """The bags of a material that are there, or a bucket of it with how much it is."""
+    on_hand = given.need["on_hand"]
+    if on_hand["by"] == "bags":
+        return _bags(SizedItem(on_hand, {"bags": on_hand["bags"]}))
+    bucket = {"bottom_diameter_m": 0.75, "top_diameter_m": 1.0, "height_m": 0.9}
+    solid, _, _ = _round(SizedItem({}, bucket), "bottom_diameter_m", "top_diameter_m")
+    name = {"weight": "mass_kg", "volume": "volume_l", "vessels": "vessels"}[on_hand["by"]]
+    size = Size((-0.375, -0.225, 0), (0.375, -0.225, 0), name, "below")
+    return DrawnSolid(solid.faces, [size]), {name: on_hand[name]}, True
+
+
 _SOLIDS: Mapping[str, Callable[[SizedItem], Drawing]] = {
     "slab": _slab,
     "strip-footing": _slab,
@@ -334,6 +346,7 @@ _SOLIDS: Mapping[str, Callable[[SizedItem], Drawing]] = {
     "cloth": _cloth,
     "overlay": _overlay,
     "bags": _bags,
+    "on-hand": _on_hand,
     "volume": _cube,
     "weight": _weight,
 }

@@ -101,10 +101,11 @@ def shopping_list(plan: Plan) -> list[BoughtLine]:
     lines = []
     for item in plan.shopping:
         material = known.get(item.material)
+        on_hand = ", on hand" if item.is_on_hand else ""
         lines.append(
             BoughtLine(
-                name=item.material,
-                title=material.title if material else item.material.capitalize(),
+                name=item.material + on_hand,
+                title=(material.title if material else item.material.capitalize()) + on_hand,
                 hatch=material.hatch if material else None,
                 bags=item.bags,
                 unit=item.unit,

@@ -86,6 +86,48 @@ class WeightNeed(Item):
     mass_kg: Dimension
 
 
+class _OnHand(Strict):
+    material: Name
+
+
+class BagsOnHand(_OnHand):
+    """So many bags of it, or a part of one; ``bag_kg``: what one weighs as it lies, where no bag of it is known."""
+
+    by: Literal["bags"]
+    bags: Dimension
+    bag_kg: Dimension | None = None
+
+
+class WeightOnHand(_OnHand):
+    """A weight of it as it lies, damp, kg."""
+
+    by: Literal["weight"]
+    mass_kg: Dimension
+
+
+class VolumeOnHand(_OnHand):
+    """A loose volume of it, L."""
+
+    by: Literal["volume"]
+    volume_l: Dimension
+
+
+class VesselsOnHand(_OnHand):
+    """So many of the job's first vessel for it, full to the mark, or a part of one."""
+
+    by: Literal["vessels"]
+    vessels: Dimension
+
+
+OnHand = Annotated[BagsOnHand | WeightOnHand | VolumeOnHand | VesselsOnHand, Field(discriminator="by")]
+
+
+class OnHandNeed(Item):
+    """The batch that what is there of one material makes, waste included."""
+
+    on_hand: OnHand
+
+
 class ShapeNeed(Item):
     """A shape by the id of its rule, ``count`` times; its sizes are the inputs of that rule."""
 
@@ -102,7 +144,7 @@ class _BoxNeed(ShapeNeed):
 
 
 if TYPE_CHECKING:
-    Need = VolumeNeed | AreaNeed | BagsNeed | WeightNeed | MouldNeed | ShapeNeed
+    Need = VolumeNeed | AreaNeed | BagsNeed | WeightNeed | OnHandNeed | MouldNeed | ShapeNeed
 else:
 
     def _kind_of_need(value: Any) -> str:
@@ -112,7 +154,8 @@ else:
             known = isinstance(value["shape"], str) and value["shape"] in SHAPES
             return value["shape"] if known else "shape"
         return next(
-            (name for name in ("bags", "mass_kg", "area_m2", "container") if name in value), "volume_m3"
+            (name for name in ("bags", "mass_kg", "area_m2", "on_hand", "container") if name in value),
+            "volume_m3",
         )
 
     def _known_shape(value: str) -> str:
@@ -135,6 +178,7 @@ else:
             Annotated[AreaNeed, Tag("area_m2")],
             Annotated[BagsNeed, Tag("bags")],
             Annotated[WeightNeed, Tag("mass_kg")],
+            Annotated[OnHandNeed, Tag("on_hand")],
             Annotated[MouldNeed, Tag("container")],
             Annotated[_UnknownShape, Tag("shape")],
             *(Annotated[model, Tag(rule_id)] for rule_id, model in _shape_needs.items()),
@@ -340,6 +384,11 @@ class Job(Strict):
     def is_in_bags(self) -> bool:
         """Whether the job is the bags that are there, and no more: nothing is bought beyond them."""
         return all(isinstance(need, BagsNeed) for need in self.need)
+
+    @property
+    def is_on_hand(self) -> bool:
+        """Whether the job is what is there of a material, and no more of that is bought."""
+        return all(isinstance(need, BagsNeed | OnHandNeed) for need in self.need)
 
     @property
     def counts_by_bags(self) -> bool:

@@ -220,7 +220,7 @@ def vessels_for(material: str, vessels: list[Vessel]) -> list[Vessel]:
 
 def _charge(part: MixPart, amounts: LoadAmounts, job: Job) -> PlannedCharge:
     name = part.name
-    bag_kg = _bag_kg(part, job)
+    bag_kg = bag_kg_of(part, job)
     counts = []
     for vessel in vessels_for(name, job.vessels):
         if vessel.kind != "bag" and vessel.volume_l:
@@ -237,7 +237,7 @@ def _charge(part: MixPart, amounts: LoadAmounts, job: Job) -> PlannedCharge:
     )
 
 
-def _bag_kg(part: MixPart, job: Job) -> float | None:
+def bag_kg_of(part: MixPart, job: Job) -> float | None:
     """A bag of a part, kg: the job's, else the usual one; None of what comes loose."""
     return job.materials.get(part.name, MaterialOnSite()).bag_kg or materials()[part.material].bag_kg
 
@@ -369,7 +369,7 @@ def _dose(
 def _bags(mix: Mix, job: Job, amounts: LoadAmounts) -> float | None:
     """The bags in a load, of the first part that comes in them; None where none does."""
     for part in mix.parts:
-        if bag_kg := _bag_kg(part, job):
+        if bag_kg := bag_kg_of(part, job):
             return amounts.dry_kg[part.name] / bag_kg
     return None
 

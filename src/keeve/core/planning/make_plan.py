@@ -11,7 +11,7 @@ from keeve.core.mixes.mixers import BY_HAND, MIXED_IN, MIXER_NAMES, ORDER_NAMES
 from keeve.core.mixes.model import Caution, Gauge, Mix, MixWater
 from keeve.core.mixes.procedures import Procedure, Step
 from keeve.core.planning.expected_strength import strength_of_plan
-from keeve.core.planning.job import Job, MaterialOnSite
+from keeve.core.planning.job import Job, MaterialOnSite, OnHandNeed
 from keeve.core.planning.load_contents import (
     amounts_by_parts,
     binder_kg,
@@ -23,6 +23,7 @@ from keeve.core.planning.load_contents import (
 )
 from keeve.core.planning.load_sizes import alternatives, batch_limits, poured_in_parts, sized, sized_by_pour
 from keeve.core.planning.mix_temperature import life_on_site
+from keeve.core.planning.on_hand import batch_on_hand_m3
 from keeve.core.planning.plan import (
     Alternative,
     Load,
@@ -193,12 +194,16 @@ def _by_parts(
         bags = WholeBags(bag_kg=bagged_part.bag_kg, binder_kg_m3=own_kg_m3)
         bag_l = bagged_part.bag_kg / own_kg_m3 * 1000
     fresh_kg_m3 = math.fsum(a_cubic_metre.masses_kg.values()) + a_cubic_metre.added_water_l
-    volume = volumes(job, bag_l, fresh_kg_m3, workings)
-    if job.whole_bags and bags is None:
-        no_bag()
 
     def of_a_cubic_metre(size: LoadSize) -> Load:
         return load_of_amounts(mix, water, job, parts, a_cubic_metre, size, Workings())
+
+    def on_hand_m3(need: OnHandNeed, path: str) -> float:
+        return batch_on_hand_m3(mix, job, need, of_a_cubic_metre(_CUBIC_METRE), path)
+
+    volume = volumes(job, bag_l, fresh_kg_m3, on_hand_m3, workings)
+    if job.whole_bags and bags is None:
+        no_bag()
 
     rim_l = _under_the_rim(job, of_a_cubic_metre)
     most_l, window_min = min(job.mixer.working_l, rim_l), mix.life_min
@@ -256,9 +261,15 @@ def _by_bag(mix: Mix, job: Job, parts: list[PlanMaterial], workings: Workings) -
     bag = parts[0]
     label = label_of(job, bag.name)
     water_l = (label.water_min_l + label.water_max_l) / 2
-    wanted = volumes(job, label.yield_l, (label.bag_kg + water_l) / label.yield_l * 1000, workings)
+
+    def on_hand_m3(need: OnHandNeed, path: str) -> float:
+        one = load_by_bag(mix, label, job, parts, _CUBIC_METRE, Workings())
+        return batch_on_hand_m3(mix, job, need, one, path)
+
+    fresh_kg_m3 = (label.bag_kg + water_l) / label.yield_l * 1000
+    wanted = volumes(job, label.yield_l, fresh_kg_m3, on_hand_m3, workings)
     # Nobody opens a bag for a hundredth of the whole.
-    near_m3 = wanted.order_m3 * (1 if job.is_in_bags else 1 - NEAR_ENOUGH_FRACTION)
+    near_m3 = wanted.order_m3 * (1 if job.is_on_hand else 1 - NEAR_ENOUGH_FRACTION)
     made = workings.run(
         bagged,
         bag_kg=label.bag_kg,
@@ -268,7 +279,7 @@ def _by_bag(mix: Mix, job: Job, parts: list[PlanMaterial], workings: Workings) -
         water_max_l=label.water_max_l,
         target_m3=near_m3,
         # Of the bags that are there any part is weighed out, and no more is bought.
-        part_fraction=None if job.is_in_bags else mix.least_bag,
+        part_fraction=None if job.is_on_hand else mix.least_bag,
     )
     rim_l = _under_the_rim(job, lambda one: load_by_bag(mix, label, job, parts, one, Workings()))
     made_l, most_l = made.yield_l, min(job.mixer.working_l, rim_l)
@@ -429,10 +440,10 @@ def _shopping(
     """The shopping, and its cost; None where nothing has a price."""
     needed = [{charge.material: charge.mass_kg for charge in load.charges} for load in loads]
     bags = {material.name: material.bag_kg for material in site if material.bag_kg}
-    per_bag = {
-        name: own.price_per_bag for name, own in job.materials.items() if own.price_per_bag is not None
-    }
-    per_t = {name: own.price_per_t for name, own in job.materials.items() if own.price_per_t is not None}
+    on_hand = {need.on_hand.material for need in job.need if isinstance(need, OnHandNeed) and job.is_on_hand}
+    bought_at = {name: own for name, own in job.materials.items() if name not in on_hand}
+    per_bag = {name: own.price_per_bag for name, own in bought_at.items() if own.price_per_bag is not None}
+    per_t = {name: own.price_per_t for name, own in bought_at.items() if own.price_per_t is not None}
     found = workings.run(
         shopping,
         loads=needed,
@@ -449,6 +460,7 @@ def _shopping(
             bags=buy[material.name].bags,
             unit=material.unit,
             short_kg=found.short_kg.get(material.name, 0.0),
+            is_on_hand=material.name in on_hand,
         )
         for material in site
     ]

@@ -287,7 +287,7 @@ class PlanStep(_Part):
 class Purchase(_Part):
     """A purchase of a material: kg as delivered (damp), whole bags, pails or packs, mL of a liquid.
 
-    ``short_kg``: what that is short of by less than a hundredth.
+    ``short_kg``: what that is short of by less than a hundredth. ``is_on_hand``: it is there.
     """
 
     material: str
@@ -296,6 +296,7 @@ class Purchase(_Part):
     volume_ml: float | None = None
     unit: str = "bag"
     short_kg: float = 0.0
+    is_on_hand: bool = False
 
 
 class PlanStrength(_Part):

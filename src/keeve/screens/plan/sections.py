@@ -3,10 +3,11 @@
 The page draws these sections, the answer is read by them, the yard fills them in.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from keeve.core.mixes.model import Mix
+from keeve.core.planning.site_mix import WATER
 from keeve.core.quantities import in_reader_units
 from keeve.core.texts import capitalized
 from keeve.core.units import System
@@ -115,18 +116,26 @@ def sections(mix: Mix, shapes: list[str], values: Mapping[str, str]) -> list[For
         values: what the form has, for the number of rows and the words of folds.
     """
     span_mm = mix.supports.get(plan_fields.laid(mix, values)) or mix.thickness_mm
-    items = [_item_section(shape, index, len(shapes), values, span_mm) for index, shape in enumerate(shapes)]
+    known = [*(part.name for part in mix.parts), WATER]
+    items = [
+        _item_section(shape, index, len(shapes), values, span_mm, known) for index, shape in enumerate(shapes)
+    ]
     gauge = [] if mix.basis_traits.is_blended else [FormSection("Measure", [Group([GAUGE])])]
     mixer = FormSection("Mixer", [Group(plan_fields.mixer(mix, values))])
     return [*items, _mix_section(mix, values), mixer, *gauge, _more(mix, values)]
 
 
 def _item_section(
-    shape: str, index: int, count: int, values: Mapping[str, str], span_mm: tuple[float, float] | None
+    shape: str,
+    index: int,
+    count: int,
+    values: Mapping[str, str],
+    span_mm: tuple[float, float] | None,
+    materials: Sequence[str],
 ) -> FormSection:
     parts: list[Group | Fold] = []
     more: list[Field] = [Text("Name", ("need", index, "name"))] if count > 1 else []
-    for asked in asked_of(shape, index, values, span_mm):
+    for asked in asked_of(shape, index, values, span_mm, materials):
         parts.append(Group([field for field in asked.fields if not _is_extra(field)], asked.rows))
         more += [field for field in asked.fields if _is_extra(field)]
     if more:

@@ -1,10 +1,11 @@
 """The shapes of a job: for each its words, the sizes it asks for, and what it is in the job file."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
+from keeve.core.rules.gypsum import KG_PER_POUND
 from keeve.core.units import Kind
 from keeve.web.fields import Choice, Field, Number, Rows, UploadedMesh
 
@@ -20,6 +21,7 @@ class ShapeFields:
         rows: what it has several of.
         many: how many of it there are, where it comes in numbers.
         parts: what it has besides, each known in several ways, by its name in the job file.
+        is_one: whether there is never more than one of it.
     """
 
     label: str
@@ -28,6 +30,7 @@ class ShapeFields:
     rows: tuple[Rows, ...] = ()
     many: int = 1
     parts: Mapping[str, "ShapePart"] = field(default_factory=dict)
+    is_one: bool = False
 
     def matches(self, need: Mapping[str, Any]) -> bool:
         """Whether an item of a job file is of this shape."""
@@ -45,7 +48,7 @@ class Way:
     """A way to know a part: its words, the figures it asks for, and what it has several of."""
 
     label: str
-    fields: tuple[Number | UploadedMesh, ...] = ()
+    fields: tuple[Number | Choice | UploadedMesh, ...] = ()
     rows: tuple[Rows, ...] = ()
 
 
@@ -139,6 +142,26 @@ _MODEL = ShapePart(
         "cast": Way("By a dry cast", _CAST),
         "mesh": Way("By a mesh file", _MESH),
         NO_PART: Way("No model"),
+    },
+)
+
+_MATERIAL = Choice("Material", ("material",), {}, needed=True)
+_ON_HAND = ShapePart(
+    "How do you measure it?",
+    {
+        "bags": Way(
+            "In bags",
+            (
+                _MATERIAL,
+                Number("Bags", ("bags",), default=1, needed=True),
+                _size("bag_kg", "Weight of a bag", "mass", 25.0, us=50 * KG_PER_POUND),
+            ),
+        ),
+        "weight": Way("By weight", (_MATERIAL, _size("mass_kg", "Weight as it is", "mass", 25.0))),
+        "volume": Way("By volume", (_MATERIAL, _size("volume_l", "Volume, loose", "mixed_volume", 10.0))),
+        "vessels": Way(
+            "In full buckets", (_MATERIAL, Number("Buckets", ("vessels",), default=1, needed=True))
+        ),
     },
 )
 
@@ -316,6 +339,7 @@ SHAPES: Mapping[str, ShapeFields] = {
         {},
         (_size("area_m2", "Area", "area", 4.0), _size("depth_mm", "Thickness", "size", 10)),
     ),
+    "on-hand": ShapeFields("What I have on hand", {}, (), parts={"on_hand": _ON_HAND}, is_one=True),
     "bags": ShapeFields("I have this many bags", {}, (Number("Bags", ("bags",), default=4, needed=True),)),
     "weight": ShapeFields("Weight, mixed", {}, (_size("mass_kg", "Weight with its water", "mass", 10.0),)),
     "volume": ShapeFields("Volume", {}, (_size("volume_m3", "Volume", "volume", 0.25),)),
@@ -328,7 +352,7 @@ SHAPE_GROUPS: Mapping[str, tuple[str, ...]] = {
     "Footings, posts, steps": ("strip-footing", "pad-footing", "post-hole", "column", "pier", "steps"),
     "Walls": ("coat", "masonry", "pointing", "infill"),
     "Moulds and casts": ("mould", "cloth"),
-    "By amount": ("volume", "weight", "bags"),
+    "By amount": ("volume", "weight", "on-hand", "bags"),
 }
 
 
@@ -376,7 +400,11 @@ def _as_thick(shape: str, item: Number, span_mm: tuple[float, float] | None, nam
 
 
 def asked_of(
-    shape: str, index: int, values: Mapping[str, str], span_mm: tuple[float, float] | None = None
+    shape: str,
+    index: int,
+    values: Mapping[str, str],
+    span_mm: tuple[float, float] | None = None,
+    materials: Sequence[str] = (),
 ) -> list[Asked]:
     """The questions of an item of a job: each of its parts by the way it is known, then its own sizes and rows.
 
@@ -385,7 +413,9 @@ def asked_of(
         index: its number.
         values: what the form has.
         span_mm: the thickness its mix is laid in; the empty form shows one inside.
+        materials: those of its mix, and water.
     """
+    of_the_mix = {name: name.capitalize() for name in materials}
     known, here = SHAPES[shape], ("need", index)
     found = []
     for name, part in known.parts.items():
@@ -394,12 +424,15 @@ def asked_of(
         found.append(Asked([Choice(part.label, (*here, name, "by"), ways, needed=True, redraws=True)], []))
         found.append(
             Asked(
-                [field.under((*here, name)) for field in chosen.fields],
+                [
+                    (replace(field, options=of_the_mix) if field is _MATERIAL else field).under((*here, name))
+                    for field in chosen.fields
+                ],
                 [rows.under((*here, name)) for rows in chosen.rows],
             )
         )
     own: list[Field] = [_as_thick(shape, item, span_mm).under(here) for item in known.fields]
-    if "shape" in known.fixed or known.parts:
+    if ("shape" in known.fixed or known.parts) and not known.is_one:
         own.append(Number("How many", ("count",), whole=True, default=known.many).under(here))
     return [*found, Asked(own, [_rows_as_thick(shape, rows, span_mm).under(here) for rows in known.rows])]
 
