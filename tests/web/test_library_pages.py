@@ -12,6 +12,7 @@ from keeve.core.units import System
 from keeve.figures.labels import RULE_TITLES
 from keeve.screens.calculators.form import RuleField, RuleGroup, fields_of, grown, shrunk, typed_values
 from keeve.screens.calculators.view import CARD_FIGURES
+from keeve.screens.mixes.view import mix_figures
 from web.conftest import Client, Clock
 
 
@@ -230,3 +231,25 @@ def test_what_is_too_large_or_of_no_length_is_refused(client: Client) -> None:
 def test_a_version_that_cannot_be_is_not_there(client: Client, version: str) -> None:
     for path in ("/mixes/mortar-general", "/mixes/none", "/mixes/none/mix.yaml"):
         assert client.get(f"{path}?version={version}").status_code == 404
+
+
+@pytest.mark.parametrize(
+    ("words", "found"),
+    [
+        ("plaster of paris", "plaster-casting"), ("high performance", "concrete-fine-high-strength"),
+        ("self-compacting", "concrete-fine-high-strength"), ("self-consolidating", "concrete-fine-high-strength"),
+        ("pool", "concrete-fine-bedding"), ("pointing", "mortar-bricklaying"), ("repointing", "mortar-type-n"),
+        ("tuckpointing", "mortar-type-o"), ("parge", "stucco-site-blend"), ("parging", "mortar-general"),
+        ("mud", "mortar-type-n"), ("muck", "mortar-bricklaying"), ("compo", "mortar-bricklaying"),
+        ("dry pack", "concrete-dry-pack"), ("drypack", "concrete-dry-pack"), ("deck mud", "screed-1-4"),
+        ("topping", "screed-1-4"), ("stucco", "stucco-base"), ("scratch coat", "stucco-base"),
+        ("skim", "lime-hydraulic-3.5"), ("hempcrete", "hemp-lime"), ("no-fines", "concrete-pervious"),
+        ("curb", "concrete-fine-bedding"), ("sidewalk", "concrete-nominal"), ("post hole", "concrete-bagged"),
+        ("gypsum", "plaster-island"), ("mold", "plaster-casting"), ("monocouche", "stucco-one-coat-bagged"),
+        ("nhl", "lime-hydraulic-3.5"), ("ballast", "concrete-ballast"), ("resurfacing", "overlay-stampable"),
+    ],
+)  # fmt: skip
+def test_a_mix_is_found_by_any_name_of_the_trade(words: str, found: str) -> None:
+    """As the page does it: every word typed is in one of its names. The names: ``trade.md`` and the glossary."""
+    names = mix_figures(library()[found]).found_by
+    assert all(word in names for word in words.split())

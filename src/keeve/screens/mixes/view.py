@@ -1,19 +1,31 @@
 """A mix as it is shown: its materials by volume, what a cubic metre takes, its steps along their time."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import NamedTuple
 
 from keeve.core.mixes import materials
-from keeve.core.mixes.model import Hatch, Mix
+from keeve.core.mixes.model import Hatch, Mix, Use
 from keeve.core.mixes.procedures import Procedure, Step
 from keeve.core.planning.plan import Plan
 from keeve.core.planning.sample_plans import cubic_metre
-from keeve.figures.terms import in_terms
+from keeve.figures.terms import USE_NAMES, in_terms
 
 # The scale of thickness that every mix without its own is shown on, mm.
 _ANY_THICKNESS_MM = (1.0, 1000.0)
+
+# Other words for a use, here or overseas, as one looks for it.
+_LOOKED_FOR: Mapping[Use, str] = {
+    "bed": "laying bricks blocks",
+    "point": "repointing tuckpointing",
+    "render": "stucco parge parging",
+    "plaster": "skim",
+    "lay floor": "flooring",
+    "cast": "moulds molds",
+    "top": "resurfacing",
+    "infill": "filling studs",
+}
 
 
 class LooseVolume(NamedTuple):
@@ -86,7 +98,11 @@ def mix_figures(mix: Mix) -> MixFigures:
         thickness_mm=mix.thickness_mm or _ANY_THICKNESS_MM,
         ratio=mix.ratio,
         found_by=" ".join(
-            [mix.name, in_terms(mix.name, "us"), mix.ratio, mix.trade or "", *mix.uses, *mix.known_as]
+            [
+                *(mix.name, in_terms(mix.name, "us"), mix.ratio, mix.trade or ""),
+                *(f"{use} {USE_NAMES[use]} {_LOOKED_FOR.get(use, '')}" for use in mix.uses),
+                *mix.known_as,
+            ]
         ).casefold(),
     )
 
