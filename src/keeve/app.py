@@ -43,6 +43,7 @@ from keeve.screens.our_kit import screen as yard
 from keeve.screens.plan import quick
 from keeve.screens.plan import screen as plan
 from keeve.screens.today import screen as today
+from keeve.screens.wall_table import screen as wall_table
 from keeve.screens.without_signal import screen as without_signal
 from keeve.web import pages, static_files
 from keeve.web.api import create_api
@@ -74,6 +75,7 @@ SCREENS = (
     photos,
     crew,
     mixes,
+    wall_table,
     yard,
     rules,
 )

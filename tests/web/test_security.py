@@ -42,7 +42,8 @@ QUICK_ROUTES = {
     ("POST", "/plan/mesh"), ("GET", "/plan/units"), ("POST", "/plan/units"), ("GET", "/plan/open"),
     ("POST", "/plan/open"), ("GET", "/mixes"), ("GET", "/mixes/compare"), ("GET", "/mixes/{mix_id}"),
     ("GET", "/mixes/{mix_id}/mix.yaml"), ("GET", "/rules"), ("GET", "/rules/{rule_id}"),
-    ("POST", "/rules/{rule_id}/try"), ("GET", "/pack.json"), ("GET", "/without-signal"),
+    ("POST", "/rules/{rule_id}/try"), ("GET", "/mixes/{mix_id}/table"), ("GET", "/plan/quick/table"),
+    ("GET", "/pack.json"), ("GET", "/without-signal"),
 }  # fmt: skip
 # What somebody who only looks on may still send: nothing of it changes the crew's work.
 READERS_POSTS = {
@@ -56,7 +57,7 @@ READERS_POSTS = {
 }  # fmt: skip
 # Pages that lead only to what a reader may not do, or that only a lead reads.
 # What a reader has no use for, or what there is nothing of yet.
-NOT_HERE = {("GET", "/plan/quick"), ("GET", "/log/charts/{name}.csv")}
+NOT_HERE = {("GET", "/plan/quick"), ("GET", "/plan/quick/table"), ("GET", "/log/charts/{name}.csv")}
 EDITING = {"/mixes/{mix_id}/own", "/yard/new/{kind}", "/crew/security"}
 
 
