@@ -5,10 +5,13 @@ import re
 from uuid import UUID
 
 import pytest
-from helpers import NOON, job
+from core.log.test_one_load import to_right
+from helpers import NOON, Run, job
 from playwright.sync_api import Browser
 from sqlalchemy import Engine
+from started import a_started_load
 
+from keeve.core.loads.event import event_json
 from keeve.core.log.log_filter import LogFilter
 from keeve.core.planning.job import Job
 from keeve.data import loads, plans
@@ -97,3 +100,21 @@ def test_the_page_can_be_used(
             if context is PHONE:
                 assert visit.page.evaluate(SMALL) == [], path
                 assert visit.page.evaluate(TARGETS) == [], path
+
+
+def test_one_good_trial_becomes_the_job(client: Client) -> None:
+    """From the record of a load: the whole job with its water; of a load that says nothing there is no such link."""
+    load_id = a_started_load(client.engine, client.visitor, job_of={"trial_l": 20})
+    link = f'"/plan?load={load_id}"'
+    assert link not in client.get(f"/log/{load_id}").text
+    running = loads.running_load(client.engine, client.visitor, load_id)
+    assert running is not None
+    run = to_right(Run(running.plan))
+    for event in run.events:
+        loads.record_event(client.engine, client.visitor, load_id, event_json(event), run.at)
+    assert link in client.get(f"/log/{load_id}").text
+    page = client.get(f"/plan?load={load_id}").text
+    assert "From one load, so the range is wide" in page
+    assert float(field(page, "own_water.ratio")) == pytest.approx(run.now.ratio, abs=1e-3)
+    assert field(page, "trial_l") == ""
+    assert client.get(f"/plan?load={UUID(int=3)}").status_code == 404

@@ -5,12 +5,12 @@ from uuid import UUID
 
 from sqlalchemy import Engine
 
-from keeve.core.log.learning import Learnt, as_learnt, learn
+from keeve.core.log.learning import Learnt, as_learnt, learn, learn_from
 from keeve.core.log.load_row import as_planned
 from keeve.core.log.log_filter import LogFilter
 from keeve.core.planning.job import Job
 from keeve.core.planning.plan import Plan
-from keeve.data import plans
+from keeve.data import loads, plans
 from keeve.data.accounts import Visitor
 from keeve.data.log_entries import find_in_order
 
@@ -36,6 +36,15 @@ def next_time(engine: Engine, visitor: Visitor, plan_id: UUID) -> NextTime | Non
     if saved is None:
         return None
     return NextTime(saved.job, learnt_for(engine, visitor, saved.plan))
+
+
+def next_from(engine: Engine, visitor: Visitor, load_id: UUID) -> NextTime | None:
+    """The job of a load, no longer a trial, and what that one load says; None where the crew has no such load."""
+    running = loads.running_load(engine, visitor, load_id)
+    saved = plans.saved_plan(engine, visitor, running.plan_id) if running else None
+    if running is None or saved is None:
+        return None
+    return NextTime(saved.job.model_copy(update={"trial_l": None}), learn_from(running))
 
 
 def learnt_for(engine: Engine, visitor: Visitor, plan: Plan) -> Learnt:

@@ -4,12 +4,14 @@ from collections.abc import Callable, Iterable, Sequence
 from datetime import timedelta
 from math import fsum
 from statistics import median, quantiles
-from typing import NamedTuple
+from typing import Any, NamedTuple
 from uuid import UUID
 
+from keeve.core.loads.running_load import RunningLoad
 from keeve.core.log.charts import is_past
-from keeve.core.log.load_row import AsPlanned, LoadRow
+from keeve.core.log.load_row import AsPlanned, LoadRow, row_of
 from keeve.core.planning.job import Job
+from keeve.core.planning.site_mix import chosen_mix
 
 # Fewer loads are no habit; a cast takes days, so two of them are told. Judgements made here.
 LEAST_LOADS, LEAST_CASTS = 5, 2
@@ -53,6 +55,11 @@ class Learnt(NamedTuple):
         """Whether there is anything to propose."""
         return any(own is not None for own in self)
 
+    @property
+    def of_one_load(self) -> bool:
+        """Whether all of it is of one load."""
+        return all(own is None or own.loads == 1 for own in self)
+
 
 def learn(loads: Sequence[LoadRow], mix_id: str, planned: AsPlanned) -> Learnt:
     """The lessons of loads for the next of a plan.
@@ -90,6 +97,29 @@ def learn(loads: Sequence[LoadRow], mix_id: str, planned: AsPlanned) -> Learnt:
     )
 
 
+# One load says less than five: so much of its water, or of its minutes, either way. Judgements made here.
+_ONE_LOAD, _ONE_LOAD_MIN = 0.05, 0.25
+
+
+def learn_from(running: RunningLoad) -> Learnt:
+    """The lessons of one load that came out well, within a wider band than many would have; of another nothing.
+
+    Its water was judged right; a plaster is not judged, and was poured.
+    """
+    load = row_of(running)
+    planned = load.as_planned
+    is_poured = running.plan.mix.regime_traits.placed_in and load.placed_l > 0
+    came_right = _came_right(load) or (is_poured and load.discarded is None and load.result in (None, "good"))
+    if planned is None or load.ratio is None or not came_right:
+        return Learnt()
+
+    def own(value: float | None, share: float, usual: float | None = None) -> Own | None:
+        return None if value is None else Own(value, value * (1 - share), value * (1 + share), 1, usual)
+
+    target = planned.window.target if planned.window else None
+    return Learnt(ratio=own(load.ratio, _ONE_LOAD, target), mixing_min=own(_mixing_min(load), _ONE_LOAD_MIN))
+
+
 def _is_good_past(load: LoadRow) -> bool:
     """Whether a load from before Keeve did not come out badly."""
     return load.plan_id is None and load.result in (None, "good") and load.state == "done"
@@ -99,13 +129,30 @@ def as_learnt(job: Job, learnt: Learnt) -> Job:
     """A job that begins with what was learnt of its mix: its water, waste and minutes a load."""
     changed = job.model_dump(mode="json", exclude_unset=True)
     if learnt.ratio is not None:
-        share = {} if learnt.start_share is None else {"start_share": learnt.start_share.usual}
-        changed["own_water"] = {"ratio": learnt.ratio.usual} | share
+        changed |= _in_water(job, changed, learnt.ratio.usual, learnt.start_share)
     if learnt.waste_fraction is not None:
         changed["waste_fraction"] = learnt.waste_fraction.usual
     if learnt.mixing_min is not None:
         changed["pace"] = changed.get("pace", {}) | {"cycle_min": learnt.mixing_min.usual}
     return Job.model_validate(changed)
+
+
+def _in_water(job: Job, changed: dict[str, Any], ratio: float, start_share: Own | None) -> dict[str, Any]:
+    """The fields of a job that give its mix this water over binder, as it is told of such a mix."""
+    mix = chosen_mix(job)
+    if mix.basis == "gypsum":
+        return {"plaster": {"amount": ratio * 100, "basis": "water_per_100"}}
+    if mix.basis_traits.asks_for == "label":
+        name = mix.parts[0].name
+        label = changed["materials"][name]
+        # A bag counts as binder, all of it, with what is weighed to it; a twentieth is held back, as of any other load.
+        binder_kg = label["bag_kg"] * fsum(part.parts for part in mix.parts) / mix.parts[0].parts
+        start_l = min(ratio * binder_kg, label["water_max_l"]) * _SHARES[1]
+        return {"materials": changed["materials"] | {name: label | {"water_start_l": start_l}}}
+    if not mix.has_usual_water:
+        return {}
+    share = {} if start_share is None else {"start_share": start_share.usual}
+    return {"own_water": {"ratio": ratio} | share}
 
 
 def _came_right(load: LoadRow) -> bool:

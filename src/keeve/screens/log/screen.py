@@ -12,6 +12,7 @@ from pydantic import BeforeValidator
 
 from keeve.core.curing.pours import cube_days
 from keeve.core.errors import InputError
+from keeve.core.log.learning import learn_from
 from keeve.core.log.log_filter import FilterChoices, LogFilter
 from keeve.data import loads
 from keeve.data.accounts import Visitor
@@ -266,6 +267,7 @@ def load_page(
         status,
         record=record,
         running=record.running,
+        teaches=visitor.may_mix and learn_from(running).is_something,
         now=record.now,
         plan=record.running.plan,
         lines=water_lines(record.water),

@@ -18,7 +18,7 @@ from keeve.data import jobs, loads, mixes, plans, stockpiles, yard
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
 from keeve.data.job_summaries import ClosedWaste
-from keeve.data.next_time import next_time
+from keeve.data.next_time import next_from, next_time
 from keeve.data.plan_start import plan_start
 from keeve.formats.job_file import parse_job
 from keeve.formats.mesh_figures import read_mesh_file
@@ -59,18 +59,19 @@ def show(
     again: UUID | None = None,
     learnt: bool = False,
     change: UUID | None = None,
+    load: UUID | None = None,
     mix: str = "",
     shape: str = "",
 ) -> Response:
     """The form: empty, for a mix or a shape, or from a saved plan to make another job or to change that one.
 
-    A job made again may begin with what was learnt from the crew's own loads of its mix.
+    A job made again may begin with what was learnt from the crew's own loads of its mix, or from one of them.
     """
-    if again is not None and learnt:
+    if load is not None or (again is not None and learnt):
         if visitor is None:
             raise SignInNeeded
-        found = next_time(database, visitor, again)
-        if found is None:
+        found = next_from(database, visitor, load) if load else again and next_time(database, visitor, again)
+        if not found:
             raise HTTPException(404)
         form = plan_job.form_of(found.again, visitor.units, mixes.every_mix(database, visitor))
         return _form_page(request, database, visitor, form, learnt=found.learnt)
