@@ -249,7 +249,7 @@ def test_the_code_is_seen_by_whoever_proved_it_though_the_address_is_limited(
     member = {"sign_in_name": f"m-{uuid4().hex[:8]}", "name": "M", "password": PASSWORD}
     joined = stranger.post(f"/invitation/{link[1]}", data=member)
     assert "recovery-code" in joined.text
-    assert SESSION_COOKIE in joined.headers["set-cookie"]
+    assert f"{SESSION_COOKIE}=" in joined.headers["set-cookie"]
     assert "Too many tries" in stranger.post("/forgotten", data={"name": name, "code": code}).text
 
 
@@ -265,7 +265,7 @@ def test_the_code_is_seen_by_somebody_who_is_in_no_crew(
     assert answer.status_code == 200
     assert "recovery-code" in answer.text
     assert "You're not in a crew yet" in answer.text
-    assert SESSION_COOKIE not in answer.headers.get("set-cookie", "")
+    assert f"{SESSION_COOKIE}=" not in answer.headers.get("set-cookie", "")
 
 
 def test_links_that_leave_lead_to_the_configured_address(client: Client) -> None:
@@ -343,13 +343,13 @@ def test_signing_in_asks_for_the_code_of_the_phone(clock: Clock, client: Client,
     clock.turn(2)
     form = {"name": client.visitor.name, "password": PASSWORD, "next": "/log"}
     asked = stranger.post("/sign-in", data=form)
-    assert SESSION_COOKIE not in asked.headers.get("set-cookie", "")
+    assert f"{SESSION_COOKIE}=" not in asked.headers.get("set-cookie", "")
     waiting = re.findall(r'name="waiting" value="([^"]+)"', asked.text)[0]
     second = {"waiting": waiting, "next": "/log", "code": "000000"}
     assert stranger.post("/sign-in/code", data=second).status_code == 401
     arrived = stranger.post("/sign-in/code", data={**second, "code": pyotp.TOTP(key).at(clock())})
     assert (arrived.status_code, arrived.headers["location"]) == (303, "/log")
-    assert SESSION_COOKIE in arrived.headers["set-cookie"]
+    assert f"{SESSION_COOKIE}=" in arrived.headers["set-cookie"]
     assert "too long" in stranger.post("/sign-in/code", data=second).text
     told = client.get("/crew/security").text
     assert "right password, wrong code" in told

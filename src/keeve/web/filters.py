@@ -9,6 +9,7 @@ from jinja2 import pass_context
 from jinja2.runtime import Context
 
 from keeve.core.mixes.model import QUARTERS, Use
+from keeve.core.planning.extents import reach_of
 from keeve.core.planning.vessel_loads import VesselError
 from keeve.core.quantities import in_reader_units
 from keeve.core.texts import capitalized
@@ -284,6 +285,7 @@ def _minutes(value: float) -> str:
 FILTERS: Mapping[str, Any] = {
     "quantity": quantity,
     "heap": _heap,
+    "reach_of": reach_of,
     "working_rows": _working_rows,
     "assumed": _assumed,
     "cell": _cell,

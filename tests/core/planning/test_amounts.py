@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
-from keeve.core.planning.amounts import gauged, gauges_of, gross_weight_of, jar_for
+from keeve.core.planning.amounts import gauged, gauges_of, gross_weight_of, jar_for, weighed_water
 
 BUCKET = {"name": "bucket", "volume_l": 12, "tare_kg": 0.7}
 SHOVEL = {"name": "shovel", "kind": "shovel", "volume_l": 4.5}
@@ -145,3 +145,15 @@ def test_powders_take_their_room_and_an_undosed_plasticiser_leaves_a_load_short(
     assert "no_label_dose" not in {
         item.code for item in plan(mix="mortar-bricklaying", admixtures=[dose]).warnings
     }
+
+
+def test_water_is_weighed_wherever_there_is_a_scale() -> None:
+    """A litre is a kilogram, and on the scale its bucket is with it."""
+    scales = [{"capacity_kg": 30, "division_g": 20}]
+    assert weighed_water(plan(), 8.0) is None
+    found = weighed_water(plan(scales=scales), 8.0)
+    assert found is not None
+    assert found.mass_kg == 8.0
+    assert found.gross is not None
+    assert found.gross.gross_kg == pytest.approx(8.7)
+    assert weighed_water(plan(scales=scales), 0.0) is None

@@ -184,8 +184,8 @@ class WeighedWater(NamedTuple):
 
 
 def weighed_water(plan: Plan, water_l: float) -> WeighedWater | None:
-    """Water as it is weighed, where a mix weighs it: that of plaster. None of any other, which is poured."""
-    if plan.mix.regime_traits.water_in_steps or water_l <= 0:
+    """Water as it is weighed: that of plaster, and any where there is a scale. None of what is only poured."""
+    if (plan.mix.regime_traits.water_in_steps and not plan.scales) or water_l <= 0:
         return None
     return WeighedWater(water_l, _weighed_in(plan, _first(plan, WATER, "level"), 1.0, water_l))
 

@@ -24,16 +24,27 @@ class _Part(BaseModel):
     model_config = ConfigDict(frozen=True, defer_build=True)
 
 
+Along = Literal["length_m", "area_m2", "items", "units", "courses", "layers"]
+
+
+class Extent(_Part):
+    """A measure along which an item is worked: a length (m), an area (m2), or a number of what it is made of."""
+
+    kind: Along
+    amount: float
+
+
 class PlanItem(_Part):
     """One item of the job: its net volume (m3, all of its count), and the other results of its shape's rule for one.
 
-    ``pieces_m3``: net volume of each piece of a mould, in the order they are poured.
+    ``pieces_m3``: net volume of each piece of a mould, in the order they are poured. ``extents``: how far it goes.
     """
 
     name: str = ""
     net_m3: float
     facts: dict[str, float] = {}
     pieces_m3: list[float] = []
+    extents: list[Extent] = []
 
 
 class PlanVolume(_Part):

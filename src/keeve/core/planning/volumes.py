@@ -5,6 +5,7 @@ from math import fsum
 from typing import NoReturn
 
 from keeve.core.errors import InputError
+from keeve.core.planning.extents import extents_of
 from keeve.core.planning.job import SHAPES, AreaNeed, BagsNeed, Job, Need, OnHandNeed, VolumeNeed, WeightNeed
 from keeve.core.planning.moulds import MouldNeed, mould_m3
 from keeve.core.planning.plan import PlanItem, PlanVolume
@@ -71,12 +72,18 @@ def _item(
         layer = workings.run(
             slab_volume, length_m=need.area_m2, width_m=1.0, thickness_m=need.depth_mm / 1000
         )
-        return PlanItem(name=need.name, net_m3=layer.volume_m3)
+        return PlanItem(name=need.name, net_m3=layer.volume_m3, extents=extents_of(need, {}))
     if isinstance(need, MouldNeed):
         sizes = mould_m3(need, path, workings)
         one_m3 = sizes.pop("volume_m3")
         each_m3 = [one_m3 * part / fsum(need.pieces) for part in need.pieces]
-        return PlanItem(name=need.name, net_m3=one_m3 * need.count, facts=sizes, pieces_m3=each_m3)
+        return PlanItem(
+            name=need.name,
+            net_m3=one_m3 * need.count,
+            facts=sizes,
+            pieces_m3=each_m3,
+            extents=extents_of(need, sizes),
+        )
     try:
         found = workings.run(SHAPES[need.shape], **need.sizes())
     except InputError as fault:
@@ -84,7 +91,8 @@ def _item(
         raise
     facts = {name: value for name, value in found.model_dump().items() if isinstance(value, int | float)}
     one_m3 = facts.pop("volume_m3")
-    return PlanItem(name=need.name, net_m3=one_m3 * need.count, facts=facts)
+    extents = extents_of(need, facts)
+    return PlanItem(name=need.name, net_m3=one_m3 * need.count, facts=facts, extents=extents)
 
 
 def no_bag() -> NoReturn:

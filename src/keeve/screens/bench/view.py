@@ -141,7 +141,7 @@ class BenchView:
         next_number: the number of the next load of the plan; None for the last.
         cleaning: how its mixer is cleaned, and where the washings go.
         cautions: the cautions beside the act.
-        weighed: the water of the step in hand as it is weighed, where it is.
+        weighed: the water that is asked for as it is weighed, where it is.
         clock: the figures of its set clock; None where it has none.
         sights: what may be told of its setting.
         looks_for: the test whose drawings show when the step in hand is done, where that is shown and not judged.
@@ -317,6 +317,8 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
     amount = gauged_step(plan, load, step) if step else None
     workings = Workings()
     proposal = now.correction
+    # No pour is larger than what is asked for.
+    asked_l = step.water_l if step and step.water_l is not None else now.water.next_step_l
     material = followed(plan)
     wanted = _CAUTIONS.get(step.plan.kind if step else now.act, frozenset())
     test = plan.tests[step.plan.test] if step and step.plan.test else None
@@ -339,8 +341,7 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
         ratio_changes=bool(
             proposal and proposal.ratio and now.ratio and abs(proposal.ratio - now.ratio) >= _SAME_RATIO
         ),
-        # No pour is larger than what is asked for.
-        pours=water_pours(plan, step.water_l if step and step.water_l is not None else now.water.next_step_l),
+        pours=water_pours(plan, asked_l),
         loosening=half_doses(load, can),
         absorption_s=round(plan.mix.absorption_min * 60),
         hose_l=hosed_l(state, now) if state.flow_l_min else [],
@@ -359,7 +360,7 @@ def bench_view(running: RunningLoad, moment: datetime) -> BenchView:
         cleaning=CLEANING[plan.mixer.kind],
         wash_out=WASH_OUT,
         cautions=[item for item in plan.cautions if item.code in wanted],
-        weighed=weighed_water(plan, step.water_l) if step and step.water_l else None,
+        weighed=weighed_water(plan, asked_l),
         clock=clock_figures(plan, clock, moment) if clock else None,
         sights=sights(can),
         looks_for=plan.tests[step.plan.look] if step and step.plan.look else None,
