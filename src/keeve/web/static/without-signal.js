@@ -425,7 +425,7 @@ function show(words) {
   ];
   place.querySelector("[data-signal-words]").textContent = states.find(([holds]) => holds)[1];
   place.querySelector("button").textContent = isOff ? "Keep ready: 10 MB" : "Switch off";
-  place.hidden = !onDevice.can;
+  place.hidden = !onDevice.can || (place.dataset.signal === "once-ready" && !since);
 }
 addEventListener("click", (event) => {
   if (event.target.closest("[data-signal-switch]") === null) return;
