@@ -1,7 +1,11 @@
 """The pages of jobs: the list, one job, its changes and what is refused."""
 
 from forms_in_html import fields_in
+from helpers import Run, job
+from started import a_started_load
 
+from keeve.core.loads.event import event_json
+from keeve.data import loads, plans
 from web.conftest import Client
 
 
@@ -66,3 +70,20 @@ def test_a_changed_job_is_one_job_with_two_versions(client: Client) -> None:
     assert "_version_of" not in again
     client.post("/plan", data=again)
     assert client.get("/jobs").text.count("Sill bed</b>") == 2
+
+
+def test_what_is_left_to_place_is_said_and_what_was_thrown_away_is_left(client: Client) -> None:
+    """Four loads of 68.8 L along 12.5 m: one is placed, one thrown away."""
+    slab = {"shape": "slab-volume", "length_m": 12.5, "width_m": 0.5, "thickness_m": 0.04}
+    made = plans.save_plan(client.engine, client.visitor, job(need=slab, waste_fraction=0.1))
+    saved = plans.saved_plan(client.engine, client.visitor, made)
+    assert saved is not None
+    assert "left to place" not in client.get(f"/jobs/{saved.job_id}").text
+    for number, last in ((1, {"kind": "placed"}), (2, {"kind": "discarded", "reason": "Not needed"})):
+        load_id = a_started_load(client.engine, client.visitor, made, number)
+        run = Run(saved.plan, number).to_right()
+        run.do(**({**last, "volume_l": run.now.remaining_l} if number == 1 else last))
+        for event in run.events:
+            loads.record_event(client.engine, client.visitor, load_id, event_json(event), run.at)
+    page = " ".join(client.get(f"/jobs/{saved.job_id}").text.split())
+    assert "left to place: 206 L, 9.37 m of 12.50 m" in page.replace("\u202f", " ").replace("\xa0", " ")

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from math import fsum
 from typing import Any, NamedTuple
 from uuid import UUID
 
@@ -38,6 +39,7 @@ class JobView:
         shopping: what that plan buys.
         figures: its mix.
         loads: every load begun, and those of the newest plan still to begin.
+        left_l: what of the newest plan is not placed yet, L; None before anything is.
         link: the token of the link to its cards; None where they are not shared.
     """
 
@@ -47,6 +49,7 @@ class JobView:
     shopping: Sequence[BoughtLine]
     figures: MixFigures
     loads: Sequence[JobLoad]
+    left_l: float | None
     link: str | None
 
 
@@ -68,6 +71,8 @@ def job_view(
         link: the token of the link to its cards; None where they are not shared.
         now: the moment.
     """
+    # What was thrown away is to be made again: only what is in place counts.
+    placed_l = fsum(running.state.placed_l for running in begun[job.line.plan_id].values())
     return JobView(
         job=job,
         plan=plan,
@@ -75,6 +80,7 @@ def job_view(
         shopping=shopping_list(plan),
         figures=mix_figures(chosen_mix(saved_job)),
         loads=job_loads(job, plan, begun, now),
+        left_l=max(plan.volume.order_m3 * 1000 - placed_l, 0.0) if placed_l else None,
         link=link,
     )
 
