@@ -164,7 +164,7 @@ const asBench = () => {
     // Of another load it is answered on that one's bench.
     showAside() {
       this.aside = own(ASIDE).map((item) => {
-        const isElsewhere = item.load !== this.$root.dataset.load;
+        const isElsewhere = Boolean(item.load) && item.load !== this.$root.dataset.load;
         return { ...item, isElsewhere, isAsked: item.isTwice && !isElsewhere, bench: `/bench/${item.load}` };
       });
     },

@@ -232,7 +232,7 @@ const onDevice = {
     without(QUEUE, event);
     if (answer.ok && to === "begin") this.isNow(load, (await answer.json()).load);
     if (answer.ok && to === "plan" && !(await answer.json()).is_alike) {
-      this.setAside({ load, event, words: "A plan made without signal" }, "Keeve's own plan differs from it: look at its cards again.");
+      this.setAside({ event, words: "A plan made without signal" }, "Keeve's own plan differs from it: look at its cards again.");
     }
     return { answer, told };
   },
@@ -461,8 +461,8 @@ async function atRest() {
   }
   if (isBench) await onDevice.start();
   show();
-  // After this start, since it takes longer than one.
-  await onDevice.prepare();
+  // After this start, since it takes longer than one, and where one stays a while.
+  if (isBench || isCard) await onDevice.prepare();
 }
 
 addEventListener("load", () => {
