@@ -18,7 +18,7 @@ from keeve.core.rules.registry import VERSION
 from keeve.data import crews, jobs, loads, plans, sessions
 from keeve.data.accounts import Visitor
 from keeve.data.log_entries import find
-from keeve.demo import SIGN_IN_NAME, begin_afresh, load_demo
+from keeve.demo import begin_afresh, enter, load_demo
 from keeve.store import models
 from keeve.store.database import connect, crew_reading, crew_session, open_session, session_crew
 
@@ -242,9 +242,7 @@ def test_the_demo_is_made_once_and_stands_as_told(engine: Engine) -> None:
     with open_session(engine) as session:
         crew = "select count(*) from demo_crew join crew on id = crew_id where name = 'Boathouse crew'"
         assert session.execute(text(crew)).scalar() == 1
-    token = sessions.sign_in(
-        engine, sign_in_name=SIGN_IN_NAME, password="boathouse-keel", address="", now=NOON
-    )
+    token = enter(engine, NOON)
     wren = sessions.visitor(engine, token, NOON)
     assert wren is not None
     begun = find(engine, wren, LogFilter(), limit=20)
