@@ -18,14 +18,19 @@ from web.walking import PHONE, begin, heading, name_job, plan_a_bed, until
 READY_MS = 150_000
 
 
-def is_ready(page: Page) -> None:
-    until(page, "onDevice.isReady", READY_MS)
-
-
 def tap_alone(page: Page, words: str, then: str) -> None:
     """A tap that only this device answers."""
     page.get_by_role("button", name=re.compile(f"^{words}")).first.click()
     expect(heading(page)).to_have_text(then, timeout=READY_MS)
+
+
+def begun_and_cut_off(visit: Visit) -> None:
+    """A load is begun; once this device is ready there is no more signal, and its first step is tapped."""
+    plan_a_bed(visit)
+    begin(visit.page)
+    until(visit.page, "onDevice.isReady", READY_MS)
+    visit.page.context.set_offline(True)
+    tap_alone(visit.page, "Added", "Half the sand")
 
 
 def test_two_loads_are_mixed_without_signal_and_told_afterwards(
@@ -33,11 +38,7 @@ def test_two_loads_are_mixed_without_signal_and_told_afterwards(
 ) -> None:
     with visiting(browser, engine, origin, with_device=True, **PHONE) as visit:
         page = visit.page
-        plan_a_bed(visit)
-        begin(page)
-        is_ready(page)
-        page.context.set_offline(True)
-        tap_alone(page, "Added", "Half the sand")
+        begun_and_cut_off(visit)
         tap_alone(page, "Added", "All the cement")
         expect(page.locator("p.notice")).to_contain_text("2 steps are saved on this device")
         # Reloaded it goes on where it was.
@@ -137,12 +138,8 @@ def test_a_phone_goes_on_when_the_server_is_another_version(
     """A page of before tells the new server what it kept; the next page fetches the new version, and loses nothing."""
     with visiting(browser, engine, origin, with_device=True, **PHONE) as visit:
         page = visit.page
-        plan_a_bed(visit)
-        begin(page)
-        is_ready(page)
+        begun_and_cut_off(visit)
         before = page.evaluate("read(VERSION, '')")
-        page.context.set_offline(True)
-        tap_alone(page, "Added", "Half the sand")
         added = runtime.DeviceFile(gzip.compress(b"{}"), "application/json")
         files = {**runtime.device_files(), "added.json": added}
         monkeypatch.setattr(runtime, "device_files", lambda: files)

@@ -1,11 +1,14 @@
 """Felt by a person, in Chromium: a tap until the next step, typing until the answer, a cold page on a phone's line."""
 
 import contextlib
+import re
 from collections.abc import Iterator, Mapping, Sequence
+from pathlib import Path
 from statistics import median
 from typing import Any, NamedTuple
 from uuid import UUID
 
+import httpx2
 from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
 
 _CHROMIUM = [
@@ -44,6 +47,18 @@ class Felt(NamedTuple):
     bar: str
     measured: str
     met: bool
+
+
+def sent_bytes(client: httpx2.Client, path: str) -> int:
+    """The size of an answer as it travels."""
+    with client.stream("GET", path) as answer:
+        return sum(len(chunk) for chunk in answer.iter_raw())
+
+
+def resident_mb(process: int) -> float:
+    """The memory a process holds, MB."""
+    found = re.search(r"VmRSS:\s+(\d+)", Path(f"/proc/{process}/status").read_text())
+    return int(found[1]) / 1000 if found else 0.0
 
 
 @contextlib.contextmanager

@@ -22,7 +22,7 @@ from typing import Any, NamedTuple
 from uuid import UUID, uuid4
 
 import httpx2
-from felt import a_browser, in_browser
+from felt import a_browser, in_browser, resident_mb, sent_bytes
 from fill import fill_log
 from sqlalchemy import Engine
 from without_signal import without_signal
@@ -411,10 +411,7 @@ def _weight(app: Served, who: Person) -> Row:
     client = httpx2.Client(base_url=app.origin, headers={**who.headers, "Accept-Encoding": "gzip"})
     html = client.get("/plan").text
     links = sorted(set(re.findall(r'(?:href|src)="(/static/[^"]+)"', html)))
-    total = 0
-    for path in ["/plan", *links]:
-        with client.stream("GET", path) as answer:
-            total += sum(len(chunk) for chunk in answer.iter_raw())
+    total = sum(sent_bytes(client, path) for path in ["/plan", *links])
     return Row(
         "first view", "under 160 kB", f"{total / 1000:.0f} kB in {len(links) + 1} requests", total < 160_000
     )
@@ -506,11 +503,8 @@ def _sustained(origin: str, mixer: Person, load_ids: list[UUID]) -> Row:
 def _memory(app: Served) -> Row:
     """The largest worker after its work: the children of the process that was started."""
     children = Path(f"/proc/{app.process.pid}/task/{app.process.pid}/children").read_text().split()
-    sizes = []
-    for pid in children:
-        found = re.search(r"VmRSS:\s+(\d+)", Path(f"/proc/{pid}/status").read_text())
-        sizes.append(int(found[1]) / 1000 if found else 0.0)
-    return Row("memory a worker", "under 150 MB", f"{max(sizes):.0f} MB", max(sizes) < 150)
+    most_mb = max(resident_mb(int(process)) for process in children)
+    return Row("memory a worker", "under 150 MB", f"{most_mb:.0f} MB", most_mb < 150)
 
 
 if __name__ == "__main__":

@@ -2,17 +2,15 @@
 
 import contextlib
 import os
-import re
 import signal
 import threading
 import time
 from collections.abc import Iterator, Mapping, Sequence
-from pathlib import Path
 from statistics import median, quantiles
 from uuid import UUID
 
 import httpx2
-from felt import NEXT_STEP, SLOWER, Felt, context_of
+from felt import NEXT_STEP, SLOWER, Felt, context_of, resident_mb, sent_bytes
 from playwright.sync_api import Browser, Page
 
 _READY_S = 300.0
@@ -66,18 +64,13 @@ def without_signal(
         yield _taps(page, load_ids[:half], 60, "")
         with _slowed(renderer):
             yield _taps(page, load_ids[half:], 250, f", processor slowed {SLOWER}×")
-        found = re.search(r"VmRSS:\s+(\d+)", Path(f"/proc/{renderer}/status").read_text())
-        size_mb = int(found[1]) / 1000 if found else 0.0
-        yield Felt("memory of the tab", "told", f"{size_mb:.0f} MB", True)
+        yield Felt("memory of the tab", "told", f"{resident_mb(renderer):.0f} MB", True)
 
 
 def _size(origin: str, headers: Mapping[str, str]) -> Felt:
     client = httpx2.Client(base_url=origin, headers={**headers, "Accept-Encoding": "gzip"})
     device = client.get("/device.json").json()
-    total = 0
-    for name in device["files"]:
-        with client.stream("GET", f"/device/{device['version']}/{name}") as answer:
-            total += sum(len(chunk) for chunk in answer.iter_raw())
+    total = sum(sent_bytes(client, f"/device/{device['version']}/{name}") for name in device["files"])
     return Felt("what a device fetches", "10 MB", f"{total / 1e6:.1f} MB as sent", total <= 10e6)
 
 

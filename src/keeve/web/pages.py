@@ -20,7 +20,7 @@ from keeve.web.security import (
 )
 from keeve.web.static_files import address_of_file
 
-STRANGER = "stranger"
+_STRANGER = "stranger"
 _HELD_FOR_S = 365 * 86_400
 environment.globals.update(file=address_of_file, LEAST_PASSWORD=LEAST_PASSWORD, MOST_PASSWORD=MOST_PASSWORD)
 _templates = Jinja2Templates(env=environment)
@@ -68,7 +68,7 @@ def holder_of(visitor: Visitor | None) -> str:
 
     The browser keeps things under it, and shows and sends them only as theirs.
     """
-    return token_hash(f"{visitor.account_id} {visitor.crew_id}").hex()[:24] if visitor else STRANGER
+    return token_hash(f"{visitor.account_id} {visitor.crew_id}").hex()[:24] if visitor else _STRANGER
 
 
 def address_of_site(request: Request) -> str:

@@ -218,6 +218,11 @@ def vessels_for(material: str, vessels: list[Vessel]) -> list[Vessel]:
     return own + [vessel for vessel in vessels if vessel.material is None]
 
 
+def first_volume(material: str, vessels: list[Vessel]) -> tuple[str, float] | None:
+    """The first vessel of a material that holds a known volume: its name, and that, L."""
+    return next(((one.name, one.volume_l) for one in vessels_for(material, vessels) if one.volume_l), None)
+
+
 def _charge(part: MixPart, amounts: LoadAmounts, job: Job) -> PlannedCharge:
     name = part.name
     bag_kg = bag_kg_of(part, job)

@@ -5,7 +5,7 @@ from typing import assert_never
 from keeve.core.errors import InputError
 from keeve.core.mixes.model import Mix
 from keeve.core.planning.job import BagsOnHand, Job, OnHandNeed, VesselsOnHand, VolumeOnHand, WeightOnHand
-from keeve.core.planning.load_contents import bag_kg_of, vessels_for
+from keeve.core.planning.load_contents import bag_kg_of, first_volume
 from keeve.core.planning.plan import Load
 from keeve.core.planning.site_mix import WATER
 
@@ -31,9 +31,7 @@ def batch_on_hand_m3(mix: Mix, job: Job, need: OnHandNeed, a_cubic_metre: Load, 
             [f"{path}.material"],
         )
     bag_kg = next((bag_kg_of(part, job) for part in mix.parts if part.name == on_hand.material), None)
-    vessel_l = next(
-        (one.volume_l for one in vessels_for(on_hand.material, job.vessels) if one.volume_l), None
-    )
+    vessel = first_volume(on_hand.material, job.vessels)
     if on_hand.material == WATER:
         # A litre of water is told as a kilogram of it, as everywhere in a load.
         damp_kg = dry_kg = loose_l = a_cubic_metre.water.target_l
@@ -70,12 +68,12 @@ def batch_on_hand_m3(mix: Mix, job: Job, need: OnHandNeed, a_cubic_metre: Load, 
             # A bag holds it dry.
             return on_hand.bags * bag_kg / dry_kg
         case VesselsOnHand():
-            if vessel_l is None:
+            if vessel is None:
                 raise InputError(
                     "no_vessel",
                     f"There's no bucket for the {on_hand.material}. Enter one under measure, or the volume you have.",
                     [f"{path}.vessels"],
                 )
-            return on_hand.vessels * vessel_l / loose_l
+            return on_hand.vessels * vessel[1] / loose_l
         case _:
             assert_never(on_hand)

@@ -2,16 +2,15 @@
 
 from collections.abc import Mapping, Sequence
 from math import fsum
-from typing import Literal, NamedTuple, get_args
+from typing import Literal, NamedTuple
 
-from keeve.core.planning.load_contents import vessels_for
+from keeve.core.planning.load_contents import first_volume
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.rules.gypsum import LITRES_PER_US_QUART
 from keeve.core.units import System
 from keeve.figures.amounts import Dose, dose_of
 
 Measure = Literal["bags", "buckets", "water"]
-MEASURES: tuple[Measure, ...] = get_args(Measure)
 _ROWS = range(1, 11)
 
 
@@ -63,9 +62,9 @@ def wall_table(plan: Plan, by: str, units: System) -> WallTable | None:
     if bagged and bagged.bag_kg:
         shares["bags"] = (bagged.bag_kg / load.charge(bagged.name).dry_kg, bagged.unit, bagged.name)
     first = load.charges[0]
-    bucket = next((one for one in vessels_for(first.material, plan.vessels) if one.volume_l), None)
-    if bucket and bucket.volume_l and first.volume_l:
-        shares["buckets"] = (bucket.volume_l / first.volume_l, bucket.name, first.material)
+    bucket = first_volume(first.material, plan.vessels)
+    if bucket and first.volume_l:
+        shares["buckets"] = (bucket[1] / first.volume_l, bucket[0], first.material)
     if plan.mix.regime_traits.placed_in:
         litres, word = (LITRES_PER_US_QUART, "quart") if units == "us" else (1.0, "litre")
         shares = {"water": (litres / load.water.target_l, word, ""), **shares}
@@ -73,7 +72,7 @@ def wall_table(plan: Plan, by: str, units: System) -> WallTable | None:
         return None
     chosen = next((one for one in shares if one == by), next(iter(shares)))
     share, word, of = shares[chosen]
-    bucket_l = bucket.volume_l if bucket and chosen == "buckets" else None
+    bucket_l = bucket[1] if bucket and chosen == "buckets" else None
     mixing = [step.minutes for step in plan.procedure if step.kind == "mix"]
     return WallTable(
         plan=plan,

@@ -42,7 +42,7 @@ def pack(
 
     A device reads only the packs of its own version: where the server has another it keeps the pack it has.
     """
-    if version not in (None, runtime.version()):
+    if version is not None and version != runtime.version():
         raise HTTPException(404)
     holder = holder_of(visitor)
     if visitor is None:
