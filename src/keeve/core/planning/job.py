@@ -326,6 +326,8 @@ class OwnWater(Strict):
 
 # A temperature as it was told: one that can hardly be is asked about, not refused.
 _AsTold = Annotated[float, Field(ge=-200, le=1000)]
+# What a load is made as large as: what is needed, whole measures of all of it, or whole litres or quarts of water.
+SizeTo = Literal["order", "vessels", "litres", "quarts"]
 Bags = Literal["sound", "soft-lumps", "damaged"]
 
 
@@ -376,6 +378,7 @@ class Job(Strict):
     intended_use: IntendedUse | None = None
     gauge: Gauge = "weight"
     whole_bags: bool = False
+    size_to: SizeTo = "order"
     trial_l: Dimension | None = None
     pace: Pace = Pace()
     conditions: Conditions = Conditions()

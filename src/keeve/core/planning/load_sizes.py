@@ -247,6 +247,9 @@ def alternatives(
                 rest_l=last.volume_m3 * 1000 if last.volume_m3 < first.volume_m3 * 0.999 else None,
                 bags=first.bags,
                 mixer_l=larger if what == "larger-mixer" else None,
+                meant={"mixer.working_l": larger}
+                if what == "larger-mixer"
+                else {"whole_bags": what == "whole-bags"},
             )
         )
     return found

@@ -47,6 +47,14 @@ from keeve.core.planning.vessel_loads import (
     without_means,
 )
 from keeve.core.planning.volumes import no_bag, volumes
+from keeve.core.planning.whole_measures import (
+    WATER_UNITS_L,
+    check_size_to,
+    offered,
+    sized_so,
+    sized_to_water,
+    ways_to_measure,
+)
 from keeve.core.rules.admixtures import LIQUID_KG_L, LIQUID_SOLIDS
 from keeve.core.rules.bagged import bagged
 from keeve.core.rules.gypsum_time import age_factor_of
@@ -109,6 +117,7 @@ def _plan_of(job: Job) -> Plan:
     assumed = _assumed(job, mix)
     materials = materials_on_site(mix, job, workings, assumed)
     workings.warnings += implausible_in_job(mix, job)
+    check_size_to(mix, job)
     try:
         if mix.water is None:
             made = _by_bag(mix, job, materials, workings)
@@ -218,12 +227,16 @@ def _by_parts(
     size = (job, volume.order_m3, most_l, window_min)
     used = bags if job.whole_bags else None
     split = sized_by_pour(job, volume, most_l, window_min, used, workings)
-    loads = each_size(split.loads, lambda one: load_by_parts(mix, water, job, parts, one, workings))
+    sizes = split.loads
+    if job.size_to in WATER_UNITS_L and not split.pours:
+        sizes = sized_to_water(sizes, a_cubic_metre.added_water_l, most_l, job.size_to)
+    loads = each_size(sizes, lambda one: load_by_parts(mix, water, job, parts, one, workings))
     loads = [load.model_copy(update={"pours": split.pours.get(load.number, "")}) for load in loads]
     counted = None
-    if job.gauge in COUNTED:
+    if job.gauge in COUNTED or job.size_to == "vessels":
         cap_l = most_l if split.limit in ("mixer", "bag") else max(load.yield_l for load in loads)
-        how = InVessels(mix, water, job, parts, cap_l, bagged_part.name if bagged_part else "")
+        counts = job if job.gauge in COUNTED else job.model_copy(update={"gauge": "volume"})
+        how = InVessels(mix, water, counts, parts, cap_l, bagged_part.name if bagged_part else "")
         counted = loads_in_vessels(
             loads,
             lambda one: load_by_parts(mix, water, job, parts, one, Workings()),
@@ -240,6 +253,11 @@ def _by_parts(
     others = [] if split.pours else alternatives(*size, used, split, other)
     # What cannot be counted out is weighed.
     gauge: Gauge = "weight" if job.gauge in COUNTED and counted is None else job.gauge
+    for what in ways_to_measure(mix, job, loads):
+        to_measures = job.model_copy(update=sized_so(what))
+        made = _by_parts(mix, water, to_measures, parts, steps, Workings())
+        if made.gauge == to_measures.gauge:
+            others += offered(what, made.loads, loads)
     limit: PlanLimit = "rim" if split.limit == "mixer" and most_l == rim_l else split.limit
     return _Sized(volume, limit, others, loads, gauge)
 

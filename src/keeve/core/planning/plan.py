@@ -59,18 +59,7 @@ class PlanVolume(_Part):
 PlanLimit = Limit | Literal["pack", "rim"]
 
 
-Way = Literal["equal", "whole-bags", "larger-mixer"]
-
-
-class Alternative(_Part):
-    """Another way to size the loads: how many, of what size (L), and the size of a smaller last one."""
-
-    what: Way
-    loads: int
-    yield_l: float
-    rest_l: float | None
-    bags: float | None = None
-    mixer_l: float | None = None
+Way = Literal["equal", "whole-bags", "larger-mixer", "vessels", "litres", "quarts"]
 
 
 class VesselCount(_Part):
@@ -200,6 +189,22 @@ class Load(_Part):
             water=self.water.times(share),
             admixtures=[item.times(share) for item in self.admixtures],
         )
+
+
+class Alternative(_Part):
+    """Another way to size the loads: how many, of what size (L), and the size of a smaller last one.
+
+    ``measured``: the first of them, where its measures come out whole. ``meant``: what of the job makes it so, by path.
+    """
+
+    what: Way
+    loads: int
+    yield_l: float
+    rest_l: float | None
+    bags: float | None = None
+    mixer_l: float | None = None
+    measured: Load | None = None
+    meant: dict[str, Any] = {}
 
 
 class PlanMix(_Part):

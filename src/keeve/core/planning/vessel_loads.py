@@ -23,9 +23,11 @@ COUNTED: Mapping[Gauge, Mapping[str, float]] = {
     "volume": {"level": 0.25, "bag": 0.5},
     "shovels": {"shovel": 0.5},
 }
-# How much larger a load may get for its ratio's sake, and how near the ratio is to come for it, the first that does:
-# large loads give little, small ones go up to twice. A level vessel is filled no nearer. A judgement made here.
-_LARGER = ((0.05, 0.025), (0.1, 0.05), (0.25, 0.05), (0.5, 0.05), (0.99, 0.05))
+# How much larger a load may get for its ratio's sake, and how near the ratio is to come for it, the first that does.
+# What is needed is made, and hardly more; sized to its measures a small load goes up to twice. A level vessel is filled
+# no nearer. A judgement made here.
+_AS_NEEDED = ((0.05, 0.025),)
+_TO_MEASURES = ((0.05, 0.01), (0.1, 0.01), (0.25, 0.01), (0.5, 0.025), (0.99, 0.05))
 # A ratio is near enough not to try smaller loads; past the worst it is another mix. A judgement made here.
 _NEAR, _WORST = 0.05, 0.1
 # A bag is shared out in quarters.
@@ -35,9 +37,9 @@ _WITH_BAGS = 0.1
 # Where the mixer holds no more, smaller loads are tried: up to twice as many, or so many more, but no more than so
 # many numbers of them. A judgement made here.
 _MORE_LOADS, _TRIES = 4, 8
-# So much more than ordered is mixed, and several loads are weighed rather than more; what is over the lesser one is
-# told. A judgement made here.
-_OVER, _TOLD_OVER = 0.1, 0.03
+# So much more than ordered is mixed, or to measures, and several loads are weighed rather than more; what is over the
+# least one is told. A judgement made here.
+_OVER, _OVER_TO_MEASURES, _TOLD_OVER = 0.05, 0.1, 0.03
 # A larger load is a truck's, which is weighed.
 _BY_HAND_L = 1000.0
 # A rest of that share that cannot be counted so small is left out, and told. A judgement made here.
@@ -89,7 +91,12 @@ def measures_of(
 
 
 def best_counts(
-    charges: Sequence[PlannedCharge], measures: Mapping[str, Measure], most_l: float, workings: Workings
+    charges: Sequence[PlannedCharge],
+    measures: Mapping[str, Measure],
+    most_l: float,
+    workings: Workings,
+    *,
+    to_measures: bool = False,
 ) -> GaugeVessels | None:
     """The counts that keep the ratio, hardly smaller than the load and as little larger as will do; None: none do.
 
@@ -98,6 +105,7 @@ def best_counts(
         measures: what each is counted in.
         most_l: most loose volume of all that is counted, L.
         workings: keeps the rule as it was run.
+        to_measures: whether the load is as large as its measures ask, not as what is needed.
     """
     counted = [charge for charge in charges if charge.material in measures]
     if not counted:
@@ -105,7 +113,7 @@ def best_counts(
     wanted_l = math.fsum(charge.volume_l for charge in counted)
     best: GaugeVessels | None = None
     kept = Workings()
-    for larger, near in _LARGER:
+    for larger, near in _TO_MEASURES if to_measures else _AS_NEEDED:
         trial = Workings()
         span_l = (wanted_l * (1 - NEAR_ENOUGH_FRACTION), min(most_l, wanted_l * (1 + larger)))
         found = _counts(counted, measures, span_l, larger, trial)
@@ -159,6 +167,16 @@ class InVessels(NamedTuple):
     most_l: float
     bagged: str
 
+    @property
+    def to_measures(self) -> bool:
+        """Whether loads are as large as their measures ask."""
+        return self.job.size_to == "vessels"
+
+    @property
+    def most_over(self) -> float:
+        """How much more than ordered is mixed at most, as a fraction."""
+        return _OVER_TO_MEASURES if self.to_measures else _OVER
+
 
 def load_in_vessels(wanted: Load, how: InVessels, bags: float | None, workings: Workings) -> Load | None:
     """A load as it is counted out, water and doses to what then goes in; None where no counts keep it.
@@ -179,7 +197,8 @@ def load_in_vessels(wanted: Load, how: InVessels, bags: float | None, workings: 
         found = _counts(counted, measures, span_l, _WITH_BAGS, workings)
     else:
         counted_l = math.fsum(charge.volume_l for charge in wanted.charges if charge.material in measures)
-        found = best_counts(wanted.charges, measures, counted_l * how.most_l / wanted.yield_l, workings)
+        most_l = counted_l * how.most_l / wanted.yield_l
+        found = best_counts(wanted.charges, measures, most_l, workings, to_measures=how.to_measures)
     if found is None or found.ratio_error_fraction > _WORST:
         return None
     charges = counted_out(wanted.charges, measures, found)
@@ -266,6 +285,7 @@ def loads_in_vessels(
 def _by_bags(members: list[Load], how: InVessels, bags: WholeBags, workings: Workings) -> list[Load] | None:
     """Loads of bags, each with its own measures. Of bags that are there any part is weighed, else a quarter is one."""
     made, by_size = [], dict[float, Load | None]()
+    to_measures = how._replace(job=how.job.model_copy(update={"size_to": "vessels"}))
     for load in members:
         if load.yield_l not in by_size:
             number = load.yield_l / 1000 * bags.binder_kg_m3 / bags.bag_kg
@@ -274,7 +294,7 @@ def _by_bags(members: list[Load], how: InVessels, bags: WholeBags, workings: Wor
             elif not how.job.is_in_bags:
                 # What is left at the end is no whole bag: it is counted out like any other load.
                 number = 0.0
-            by_size[load.yield_l] = load_in_vessels(load, how, number or None, workings)
+            by_size[load.yield_l] = load_in_vessels(load, to_measures, number or None, workings)
         found = by_size[load.yield_l]
         if found is None:
             return None
@@ -302,12 +322,12 @@ def _equal(
         number = fewest + round((most - fewest) * index / (tries - 1))
         trial = Workings()
         found = _loads_of(total_l, number, load_of, how, trial)
-        if found is None:
+        if found is None or (found.over > _OVER + ROUNDING and not how.to_measures):
             continue
-        rank = (max(found.off, _NEAR), max(found.over, _OVER))
+        rank = (max(found.off, _NEAR), max(found.over, how.most_over))
         if rank < least:
             best, least, kept = found.loads, rank, trial
-        if rank == (_NEAR, _OVER):
+        if rank == (_NEAR, how.most_over):
             break
     workings.take(kept)
     return best
@@ -328,7 +348,7 @@ def _loads_of(
     rest = load_in_vessels(load_of(LoadSize(number=1, volume_m3=rest_l / 1000)), how, None, workings)
     last = rest if rest and rest.yield_l < each.yield_l * (1 - ROUNDING) else each
     loads = [each] * before + [last]
-    if before and last.yield_l > rest_l + _OVER * total_l:
+    if before and last.yield_l > rest_l + how.most_over * total_l:
         if rest_l > _LEFT_OUT * total_l:
             return None
         loads.pop()
@@ -382,7 +402,7 @@ def counted_load(plan: Plan, load: Load, gauge: Gauge) -> Load | None:
         return None
     loose_l = math.fsum(charge.volume_l for charge in load.charges)
     most_l = loose_l * max(plan.mixer.working_l / load.yield_l, 1.0)
-    found = best_counts(load.charges, measures, most_l, Workings())
+    found = best_counts(load.charges, measures, most_l, Workings(), to_measures=True)
     if found is None:
         return None
     larger = 1 + found.volume_error_fraction
@@ -448,7 +468,8 @@ def without_means(mix: Mix, job: Job, loads: Sequence[Load], is_counted: bool) -
                 code="no_counts",
                 message=f"No {vessel} count keeps this ratio at this load size, so amounts are by weight.",
                 field="gauge",
-                suggestion=f"Use a smaller {vessel}, or mix bigger loads.",
+                suggestion=f"Size the load to your {vessel}s, use a smaller one, or weigh.",
+                meant={"size_to": "vessels"},
             )
         ]
     return [

@@ -42,7 +42,10 @@ def order_and_loads(mix: Mix) -> list[Field]:
     """The order of loading, how the job is split, what the mixer holds to its rim."""
     by_hand = mix.procedures[0].mixer == "bucket"
     drum = Number("Bucket size, full" if by_hand else "Drum size, full", ("mixer", "drum_l"), "mixed_volume")
-    return [_ORDER, *(() if mix.basis_traits.is_blended else _LOADS), drum]
+    if mix.basis_traits.is_blended:
+        return [_ORDER, drum]
+    size_to = Choice("Size a load to", ("size_to",), _TO_WATER if mix.basis == "gypsum" else _TO_VESSELS)
+    return [_ORDER, *_LOADS, size_to, drum]
 
 
 def temperatures(mix: Mix) -> list[Field]:
@@ -70,6 +73,13 @@ PLASTER: list[Field] = [
     ),
 ]
 _ORDER = Choice("Loading order", ("order",), {None: "Recommended", **ORDER_NAMES})
+# How a load is sized to its measures, of plaster and of what goes by parts.
+_TO_WATER: dict[str | None, str] = {
+    "order": "What you need",
+    "litres": "Whole litres of water",
+    "quarts": "Whole US quarts of water",
+}
+_TO_VESSELS: dict[str | None, str] = {"order": "What you need", "vessels": "Whole buckets"}
 _LOADS = (
     Choice("Loads", ("whole_bags",), {False: "Equal", True: "Whole bags of cement or lime"}),
     Number("Test batch first (optional)", ("trial_l",), "mixed_volume"),
