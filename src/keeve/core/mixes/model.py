@@ -1,9 +1,9 @@
 """A mix: its parts, water, tests, limits, cautions and policy."""
 
 from collections.abc import Collection
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Any, Literal, Self, get_args
 
-from pydantic import Field, model_validator
+from pydantic import BeforeValidator, Field, model_validator
 
 from keeve.core.mixes.bases import BASES, Basis, BasisName
 from keeve.core.mixes.mixers import NEAREST, MixerKind, Order
@@ -26,7 +26,7 @@ Retempering = Literal["never", "remix_dry", "small_water", "remix_freely"]
 # How a floor of it lies: on its base and bonded to it, on a membrane, on insulation (lightly or heavily loaded).
 Support = Literal["bonded", "unbonded", "floating", "floating_loaded"]
 Use = Literal["bed", "point", "render", "plaster", "lay floor", "pour", "cast", "infill", "top", "pack"]
-# What moves the wetness a load is mixed to: what it is placed as, and the hands and air it is placed in.
+# What moves the wetness a load is mixed to: what it is placed as; and the hands, the air and the base.
 IntendedUse = Literal[
     "bricks",
     "roof",
@@ -36,10 +36,8 @@ IntendedUse = Literal[
     "flat",
     "slope",
     "detail",
-    "alone",
-    "heat",
-    "indoors",
 ]
+Surrounding = Literal["alone", "heat", "wind", "indoors", "thirsty"]
 # Where one looks for a mix.
 Trade = Literal["concrete", "mortar", "render and stucco", "lime", "screed", "overlay", "plaster", "hemp"]
 Drawing = Literal[
@@ -242,6 +240,13 @@ class Wetness(Strict):
     why: Sentence
 
 
+def _uses_only(raw: Any) -> Any:
+    """The wetness by use alone: who and where were among the uses once."""
+    if not isinstance(raw, dict):
+        return raw
+    return {name: wanted for name, wanted in raw.items() if name not in get_args(Surrounding)}
+
+
 class Caution(Strict):
     """A caution with a stable code."""
 
@@ -280,7 +285,8 @@ class Mix(Strict):
         life_min: working life at about 20 °C from the start of its clock, min.
         water_fill: of a bucket, how full of water it may be at most; None where any fill will do.
         thickness_mm: least and greatest thickness of a coat or layer.
-        wetness: where the use, the hands or the air ask for another wetness than usual; the first is the usual one.
+        wetness: where the use asks for another wetness than usual; the first is the usual one.
+        surroundings: how the hands, the air and the base move it besides.
         supports: the thickness on each support it may be laid on, of a floor; ``thickness_mm`` spans them all.
         temperature_c: air between which it may be placed.
         over_mixing: what mixing it too long does, where that harms.
@@ -314,7 +320,8 @@ class Mix(Strict):
     water_fill: Fraction | None = None
     thickness_mm: Span | None = None
     supports: dict[Support, Span] = {}
-    wetness: dict[IntendedUse, Wetness] = {}
+    wetness: Annotated[dict[IntendedUse, Wetness], BeforeValidator(_uses_only)] = {}
+    surroundings: dict[Surrounding, Wetness] = {}
     temperature_c: Span | None = None
     too_much_water: Sentence
     too_little_water: Sentence
@@ -404,6 +411,14 @@ class Mix(Strict):
         parts = [part for part in self.parts if part.name not in names]
         admixtures = [item for item in self.admixtures if item.name not in names]
         return self.model_copy(update={"parts": parts, "admixtures": admixtures, "procedures": procedures})
+
+    @property
+    def is_moved(self) -> bool:
+        """Whether who places it, and where, moves its water: it has a range to be moved in."""
+        return bool(self.surroundings) and (
+            self.basis_traits.asks_for == "label"
+            or (self.water is not None and self.water.ratio_low < self.water.ratio_high)
+        )
 
     @property
     def has_usual_water(self) -> bool:

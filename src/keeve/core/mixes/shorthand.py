@@ -22,8 +22,9 @@ def written_out(files: Iterable[Raw]) -> Iterator[Raw]:
     """The mixes of the library's files, in full.
 
     A file holds one mix, or what several have in common with ``each``, a list of what they have of their own.
-    Cautions, gauges, tests, schools and procedures may be names out of shared.yaml. A shared procedure serves a family:
-    its steps with materials or admixtures that a mix does not have are left out.
+    Cautions, gauges, tests, schools and procedures may be names out of shared.yaml, surroundings are added to those
+    there. A shared procedure serves a family: its steps with materials or admixtures that a mix does not have are left
+    out.
 
     Raises:
         ValueError: a procedure names a material or an admixture that none of its mixes has.
@@ -76,6 +77,7 @@ def _in_full(raw: Raw) -> Raw:
         **raw,
         "tests": tests,
         "gauges": shared["gauges"][raw["gauges"]] if isinstance(raw["gauges"], str) else raw["gauges"],
+        "surroundings": {**shared["surroundings"], **raw.get("surroundings", {})},
         "cautions": [
             {"code": item, "text": shared["cautions"][item]} if isinstance(item, str) else item
             for item in raw["cautions"]

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union
 from pydantic import BeforeValidator, Discriminator, Field, Tag, create_model, model_validator
 
 from keeve.core.mixes.mixers import MixerKind, Order
-from keeve.core.mixes.model import Gauge, IntendedUse, Mix, Support
+from keeve.core.mixes.model import Gauge, IntendedUse, Mix, Support, Surrounding
 from keeve.core.planning.moulds import MouldNeed
 from keeve.core.rules.admixtures import Basis
 from keeve.core.rules.concrete_design import Exposure
@@ -286,6 +286,19 @@ class AdmixtureLabel(Strict):
     life_min: Dimension | None = None
 
 
+class Placing(Strict):
+    """Who places it and where: the hands, the air and the base; what is left out is as usual."""
+
+    hands: Literal["alone"] | None = None
+    air: Literal["heat", "wind", "indoors"] | None = None
+    base: Literal["thirsty"] | None = None
+
+    @property
+    def surroundings(self) -> list[Surrounding]:
+        """All of it that is not as usual."""
+        return [name for name in (self.hands, self.air, self.base) if name]
+
+
 class Design(Strict):
     """The requirements of a designed concrete; see the rules ``concrete-design-aci`` and ``concrete-by-content``.
 
@@ -376,12 +389,23 @@ class Job(Strict):
     order: Order | None = None
     support: Support | None = None
     intended_use: IntendedUse | None = None
+    placing: Placing = Placing()
     gauge: Gauge = "weight"
     whole_bags: bool = False
     size_to: SizeTo = "order"
     trial_l: Dimension | None = None
     pace: Pace = Pace()
     conditions: Conditions = Conditions()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _placed(cls, raw: Any) -> Any:
+        """Who and where were among the intended uses once."""
+        use = raw.get("intended_use") if isinstance(raw, dict) else None
+        if use not in ("alone", "heat", "indoors"):
+            return raw
+        others = {name: value for name, value in raw.items() if name != "intended_use"}
+        return {**others, "placing": {"hands" if use == "alone" else "air": use}}
 
     @property
     def is_in_bags(self) -> bool:

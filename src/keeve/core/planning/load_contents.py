@@ -8,6 +8,7 @@ from keeve.core.errors import InputError
 from keeve.core.mixes import materials
 from keeve.core.mixes.model import Admixture, Mix, MixPart, MixWater
 from keeve.core.planning.job import AdmixtureLabel, Job, MaterialOnSite, Vessel
+from keeve.core.planning.placing import moved, wetness_of
 from keeve.core.planning.plan import AdmixtureAmount, Load, LoadWater, PlannedCharge, VesselCount
 from keeve.core.planning.set_clock import water_c_of
 from keeve.core.rules.admixtures import AdmixtureDose, admixture_dose
@@ -247,6 +248,17 @@ def bag_kg_of(part: MixPart, job: Job) -> float | None:
     return job.materials.get(part.name, MaterialOnSite()).bag_kg or materials()[part.material].bag_kg
 
 
+def label_target_l(mix: Mix, label: BagLabel, job: Job) -> float:
+    """Water to aim at for one bag, L: the middle of the label's range, moved as the job is placed.
+
+    It is not less than the start its owner wrote.
+    """
+    low_l = max(label.water_min_l, label.water_start_l)
+    usual_l = max((label.water_min_l + label.water_max_l) / 2, low_l)
+    wanted = wetness_of(mix, job)
+    return moved(usual_l, low_l, max(label.water_max_l, usual_l), wanted.shift) if wanted else usual_l
+
+
 def load_by_bag(
     mix: Mix, label: BagLabel, job: Job, parts: Sequence[Part], size: LoadSize, workings: Workings
 ) -> Load:
@@ -255,8 +267,7 @@ def load_by_bag(
     each = {part.name: bags * label.bag_kg * part.parts / parts[0].parts for part in parts}
     loose_l = {part.name: each[part.name] / part.bulk_density_kg_m3 * 1000 for part in parts}
     start_l = bags * label.water_start_l
-    # The middle of the label's range; not less than the start its owner wrote.
-    target_l = max(bags * (label.water_min_l + label.water_max_l) / 2, start_l)
+    target_l = bags * label_target_l(mix, label, job)
     binder = fsum(each.values())
     amounts = LoadAmounts(each, each, loose_l, target_l)
     packs = bags / (mix.bags_a_batch or 1)

@@ -11,12 +11,13 @@ from keeve.core.mixes.mixers import BY_HAND, MIXED_IN, MIXER_NAMES, ORDER_NAMES
 from keeve.core.mixes.model import Caution, Gauge, Mix, MixWater
 from keeve.core.mixes.procedures import Procedure, Step
 from keeve.core.planning.expected_strength import strength_of_plan
-from keeve.core.planning.job import Job, MaterialOnSite, OnHandNeed
+from keeve.core.planning.job import Job, MaterialOnSite, OnHandNeed, Placing
 from keeve.core.planning.load_contents import (
     amounts_by_parts,
     binder_kg,
     each_size,
     label_of,
+    label_target_l,
     load_by_bag,
     load_by_parts,
     load_of_amounts,
@@ -24,6 +25,7 @@ from keeve.core.planning.load_contents import (
 from keeve.core.planning.load_sizes import alternatives, batch_limits, poured_in_parts, sized, sized_by_pour
 from keeve.core.planning.mix_temperature import life_on_site
 from keeve.core.planning.on_hand import batch_on_hand_m3
+from keeve.core.planning.placing import wetness_of
 from keeve.core.planning.plan import (
     Alternative,
     Load,
@@ -398,8 +400,22 @@ def _assumed(job: Job, mix: Mix) -> dict[str, Any]:
 _LIKE: dict[Gauge, Gauge] = {"scale": "weight", "shovels": "volume"}
 
 
+_LABEL_WATER = "Start with the min on the label and stay under the max."
+
+
+def _target_ratio(mix: Mix, job: Job) -> float:
+    """The ratio that water is aimed at: free water over binder by mass, or L of water to a kg of a bag."""
+    if mix.water:
+        return mix.water.ratio_default
+    label = label_of(job, mix.parts[0].name)
+    return label_target_l(mix, label, job) / label.bag_kg
+
+
 def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
-    usual = mix_of(job.model_copy(update={"intended_use": None}), Workings()) if job.intended_use else None
+    wanted = wetness_of(mix, job)
+    as_usual = job.model_copy(update={"intended_use": None, "placing": Placing()})
+    usual_ratio = _target_ratio(mix_of(as_usual, Workings()), as_usual) if wanted else None
+    why = mix.water.why if mix.water else " ".join([*([wanted.why] if wanted else []), _LABEL_WATER])
     return PlanMix(
         id=mix.id,
         name=mix.name,
@@ -407,9 +423,9 @@ def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
         basis=mix.basis,
         ratio_name=mix.ratio_name,
         air_fraction=mix.air_fraction,
-        target_ratio=mix.water.ratio_default if usual and mix.water else None,
-        usual_ratio=usual.water.ratio_default if usual and usual.water else None,
-        water_why=mix.water.why if mix.water else "Start with the min on the label and stay under the max.",
+        target_ratio=_target_ratio(mix, job) if wanted else None,
+        usual_ratio=usual_ratio,
+        water_why=why,
         absorption_min=mix.absorption_min,
         regime=mix.regime,
         life_min=mix.life_min,

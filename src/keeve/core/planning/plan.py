@@ -385,6 +385,10 @@ class Plan(_Part):
         """The rule that gives its water."""
         return self.mix.basis_traits.water_rule
 
+    def water_a_bag_l(self, ratio: float) -> float:
+        """Water of that ratio to a bag of a mix by the bag, L."""
+        return ratio * (self.materials[0].bag_kg or 0.0)
+
     def load(self, number: int) -> Load | None:
         """The load of that number, or None."""
         return next((load for load in self.loads if load.number == number), None)

@@ -6,10 +6,11 @@ from typing import Any
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import get_mix, materials
-from keeve.core.mixes.model import IntendedUse, Mix, MixPart, Support
+from keeve.core.mixes.model import Mix, MixPart, Support
 from keeve.core.mixes.procedures import Step
 from keeve.core.planning.designed_mix import designed
 from keeve.core.planning.job import Job, MaterialOnSite, OwnWater
+from keeve.core.planning.placing import moved, wetness_of
 from keeve.core.planning.plan import PlanMaterial
 from keeve.core.rules.aggregate_moisture import sand_bulking
 from keeve.core.rules.gypsum import KG_PER_POUND, LITRES_PER_US_QUART, plaster_ratio, water_density_kg_m3
@@ -35,6 +36,7 @@ def mix_of(job: Job, workings: Workings) -> Mix:
     if lives := [label.life_min for label in job.admixtures if label.life_min]:
         mix = _lasting(mix, min(lives))
     if mix.basis_traits.asks_for == "design":
+        wetness_of(mix, job)  # a design is placed as it is designed: anything else is refused
         return designed(mix, job, workings)
     if job.design is not None:
         raise InputError(
@@ -44,7 +46,7 @@ def mix_of(job: Job, workings: Workings) -> Mix:
         mix = _in_proportion(mix, job.proportion)
     if job.parts:
         mix = _with_own_parts(mix, job.parts)
-    mix = _as_used(_in_own_water(_as_supported(mix, job.support), job.own_water), job.intended_use)
+    mix = _as_used(_in_own_water(_as_supported(mix, job.support), job.own_water), job)
     return _in_own_ratio(_spanned(_of_something(mix)), job, workings)
 
 
@@ -200,20 +202,12 @@ def _in_own_water(mix: Mix, own: OwnWater) -> Mix:
     return mix.model_copy(update={"water": water.model_copy(update=update)})
 
 
-def _as_used(mix: Mix, intended_use: IntendedUse | None) -> Mix:
-    """The mix with its water moved inside its window, as the use, the hands or the air ask."""
-    if intended_use is None:
+def _as_used(mix: Mix, job: Job) -> Mix:
+    """The mix with its water moved inside its window, as the use, the hands, the air and the base ask."""
+    wanted, water = wetness_of(mix, job), mix.water
+    if wanted is None or water is None:
         return mix
-    if intended_use not in mix.wetness or mix.water is None:
-        known = ", ".join(mix.wetness) or "none: leave it out"
-        raise InputError(
-            "unknown_placing",
-            f"intended_use {intended_use!r} isn't available for {mix.name}. Choose: {known}.",
-            ["intended_use"],
-        )
-    wanted, water = mix.wetness[intended_use], mix.water
-    end = water.ratio_high if wanted.shift > 0 else water.ratio_low
-    ratio = water.ratio_default + abs(wanted.shift) * (end - water.ratio_default)
+    ratio = moved(water.ratio_default, water.ratio_low, water.ratio_high, wanted.shift)
     return mix.model_copy(
         update={"water": water.model_copy(update={"ratio_default": ratio, "why": wanted.why})}
     )

@@ -232,9 +232,6 @@ _INTENDED_USES: Mapping[IntendedUse, str] = {
     "flat": "Flat work, as usual",
     "slope": "On a slope or a kerb: stiffer",
     "detail": "Fine detail, tight steel: wetter",
-    "alone": "One person, slow work: stiffer",
-    "heat": "Heat, sun or wind: wetter",
-    "indoors": "Indoors, out of the sun: stiffer",
 }
 
 
@@ -249,6 +246,25 @@ def intended_use(mix: Mix) -> list[Field]:
         **{name: _INTENDED_USES[name] for name in others},
     }
     return [Choice("Used for", ("intended_use",), options)]
+
+
+def placing(mix: Mix) -> list[Field]:
+    """Who places it and where, which moves the water of any mix that has a range."""
+    if not mix.is_moved:
+        return []
+    hands: dict[str | None, str] = {None: "Two or more", "alone": "Alone: stiffer"}
+    air: dict[str | None, str] = {
+        None: "Mild",
+        "heat": "Heat or sun: wetter",
+        "wind": "Wind: wetter",
+        "indoors": "Indoors: stiffer",
+    }
+    base: dict[str | None, str] = {None: "Damp or sealed", "thirsty": "Thirsty: a touch wetter"}
+    return [
+        Choice("Hands", ("placing", "hands"), hands),
+        Choice("Air", ("placing", "air"), air),
+        Choice("Base", ("placing", "base"), base),
+    ]
 
 
 def laid(mix: Mix, values: Mapping[str, str]) -> Support:

@@ -119,6 +119,7 @@ _OF_THE_MIX = (
     "parts",
     "support",
     "intended_use",
+    "placing",
     "packs",
     "materials",
     "admixtures",

@@ -175,6 +175,7 @@ def _more(mix: Mix, values: Mapping[str, str]) -> FormSection:
         Fold("Stone, sand and exposure", list(DESIGN_MORE) if is_designed else []),
         Fold("Cement replacements", list(REPLACED) if is_designed else [], value="nothing"),
         Fold("Waste", [WASTE]),
+        Fold("Who and where", plan_fields.placing(mix), value="two or more, mild air"),
         Fold("Temperatures", plan_fields.temperatures(mix), value="20 °C assumed"),
         Fold("Loading order and loads", plan_fields.order_and_loads(mix), value="as recommended"),
         Fold("Your buckets", rows=[vessels(mix)] if by_parts else [], value=buckets),
