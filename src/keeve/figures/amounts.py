@@ -23,13 +23,18 @@ class Dose(NamedTuple):
     volume_ml: float | None
     mass_g: float | None
     jar: Jar | None
+    number: float | None = None
+    counted_in: str = ""
 
 
 def dose_of(item: AdmixtureAmount, share: float = 1.0) -> Dose:
     """An admixture, or a share of it, as it is shown."""
     mass_g = None if item.mass_kg is None else item.mass_kg * 1000 * share
     volume_ml = None if item.volume_ml is None else item.volume_ml * share
-    return Dose(item.name, item.packs, volume_ml, mass_g, None if volume_ml is None else jar_for(volume_ml))
+    # Nobody splashes finer than a quarter; the exact amount is beside it.
+    number = None if item.count is None else max(round(item.count * share * 4) / 4, 0.25)
+    jar = None if volume_ml is None or number else jar_for(volume_ml)
+    return Dose(item.name, item.packs, volume_ml, mass_g, jar, number, item.counted_in)
 
 
 class StepView(NamedTuple):

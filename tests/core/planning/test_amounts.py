@@ -157,3 +157,44 @@ def test_water_is_weighed_wherever_there_is_a_scale() -> None:
     assert found.gross is not None
     assert found.gross.gross_kg == pytest.approx(8.7)
     assert weighed_water(plan(scales=scales), 0.0) is None
+
+
+@pytest.mark.parametrize(
+    ("basis", "dose", "each", "expected"),
+    [
+        # 75 kg of cement are three bags of 25 kg: two caps of 25 mL to each, a splash of 20 mL, a pouch of 40 g.
+        ("cap_per_bag", 2.0, 25.0, (6.0, "cap", 150.0, 0.1575)),
+        ("splash_per_bag", 1.0, None, (3.0, "splash", 60.0, 0.063)),
+        ("pouch_per_bag", 1.0, 40.0, (3.0, "pouch", None, 0.12)),
+    ],
+)
+def test_an_admixture_by_caps_splashes_or_pouches_a_bag(
+    basis: str, dose: float, each: float | None, expected: tuple[float, str, float | None, float]
+) -> None:
+    """By hand; a liquid at 1.05 kg/L."""
+    label = {"name": "plasticiser", "dose": dose, "basis": basis, "each": each}
+    form = {"form": "powder"} if basis == "pouch_per_bag" else {}
+    made = plan(mix="mortar-bricklaying", need={"bags": 3}, admixtures=[{**label, **form}])
+    (amount,) = [item for item in made.loads[0].admixtures if item.name == "plasticiser"]
+    loads = len(made.loads)
+    count, counted_in, volume_ml, mass_kg = expected
+    assert (amount.count, amount.counted_in) == (pytest.approx(count / loads), counted_in)
+    assert amount.volume_ml == (None if volume_ml is None else pytest.approx(volume_ml / loads))
+    assert amount.mass_kg == pytest.approx(mass_kg / loads)
+
+
+def test_a_cap_of_unknown_size_is_asked_for_and_a_glug_too_much_is_told() -> None:
+    label = {"name": "plasticiser", "dose": 1, "basis": "cap_per_bag"}
+    with pytest.raises(InputError, match="mL of a cap") as fault:
+        plan(mix="mortar-bricklaying", admixtures=[label])
+    assert fault.value.fields == ["admixtures.0.each"]
+    # 20 splashes of 20 mL to 25 kg are 1 600 mL to 100 kg: labels say 600 at most.
+    much = plan(mix="mortar-bricklaying", admixtures=[{**label, "basis": "splash_per_bag", "dose": 20}])
+    assert {"dose_tenfold", "dose_unusual"} & {item.code for item in much.warnings}
+
+
+def test_the_label_of_a_retarder_or_an_accelerator_runs_the_clock() -> None:
+    label = {"name": "accelerator", "dose": 1000, "basis": "ml_per_100kg", "life_min": 45}
+    made, usual = plan(mix="mortar-bricklaying", admixtures=[label]), plan(mix="mortar-bricklaying")
+    assert (made.mix.life_min, made.mix.usual_life_min) == (45, usual.mix.life_min)
+    assert usual.mix.usual_life_min is None

@@ -22,20 +22,26 @@ def written_out(files: Iterable[Raw]) -> Iterator[Raw]:
     """The mixes of the library's files, in full.
 
     A file holds one mix, or what several have in common with ``each``, a list of what they have of their own.
-    Cautions, gauges, tests, schools and procedures may be names out of shared.yaml, surroundings are added to those
-    there. A shared procedure serves a family: its steps with materials or admixtures that a mix does not have are left
-    out.
+    Admixtures, cautions, gauges, tests, schools and procedures may be names out of shared.yaml, surroundings are added
+    to those there. A shared procedure serves a family: its steps with materials or admixtures that a mix does not have
+    are left out.
 
     Raises:
         ValueError: a procedure names a material or an admixture that none of its mixes has.
     """
     mixes = [
-        {**{name: value for name, value in raw.items() if name != "each"}, **own}
+        _with_admixtures({**{name: value for name, value in raw.items() if name != "each"}, **own})
         for raw in files
         for own in raw.get("each", [{}])
     ]
     _check_names(mixes)
     yield from map(_in_full, mixes)
+
+
+def _with_admixtures(raw: Raw) -> Raw:
+    known = _shared()["admixtures"]
+    named = [known[item] if isinstance(item, str) else item for item in raw.get("admixtures", [])]
+    return {**raw, "admixtures": named}
 
 
 def _check_names(mixes: Iterable[Raw]) -> None:

@@ -272,8 +272,8 @@ class Scale(Strict):
 class AdmixtureLabel(Strict):
     """The label of an admixture; see the rule ``admixture-dose``.
 
-    ``with_chlorides``: it is not stated to be free of them. ``life_min``: the working life at 20 °C with this
-    retarder or accelerator, min.
+    ``each``: what a cap or a splash of it holds, mL, or a pouch, g. ``with_chlorides``: it is not stated to be free of
+    them. ``life_min``: the working life at 20 °C with this retarder or accelerator, min.
     """
 
     name: Name
@@ -282,6 +282,7 @@ class AdmixtureLabel(Strict):
     form: Literal["liquid", "powder"] = "liquid"
     density_kg_l: Dimension | None = None
     solids_fraction: Fraction | None = None
+    each: Dimension | None = None
     with_chlorides: bool = False
     life_min: Dimension | None = None
 

@@ -11,7 +11,7 @@ from keeve.core.planning.job import AdmixtureLabel, Job, MaterialOnSite, Vessel
 from keeve.core.planning.placing import moved, wetness_of
 from keeve.core.planning.plan import AdmixtureAmount, Load, LoadWater, PlannedCharge, VesselCount
 from keeve.core.planning.set_clock import water_c_of
-from keeve.core.rules.admixtures import AdmixtureDose, admixture_dose
+from keeve.core.rules.admixtures import COUNTED_IN, AdmixtureDose, admixture_dose
 from keeve.core.rules.aggregate_moisture import aggregate_moisture
 from keeve.core.rules.gypsum import plaster_charge
 from keeve.core.rules.load_sizes import LoadSize
@@ -334,6 +334,8 @@ def _admixtures(
                 name=wanted.name,
                 mass_kg=dose.mass_kg,
                 volume_ml=dose.volume_ml,
+                count=label.dose * (_bags(mix, job, amounts) or 0.0) if label.basis in COUNTED_IN else None,
+                counted_in=COUNTED_IN.get(label.basis, ""),
                 water_l=dose.water_in_kg,
                 looks=wanted.looks,
             )
@@ -376,6 +378,7 @@ def _dose(
             buckets=_buckets(job, amounts),
             density_kg_l=label.density_kg_l,
             solids_fraction=label.solids_fraction,
+            each=label.each,
         )
     except InputError as fault:
         fault.fields = [f"{path}{field}" for field in fault.fields]

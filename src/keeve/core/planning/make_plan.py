@@ -400,6 +400,15 @@ def _assumed(job: Job, mix: Mix) -> dict[str, Any]:
 _LIKE: dict[Gauge, Gauge] = {"scale": "weight", "shovels": "volume"}
 
 
+def _usual_life_min(mix: Mix, job: Job) -> float | None:
+    """The life without the admixture whose label changes it, min; None where none does."""
+    if not any(label.life_min for label in job.admixtures):
+        return None
+    without = [label.model_copy(update={"life_min": None}) for label in job.admixtures]
+    usual_min = mix_of(job.model_copy(update={"admixtures": without}), Workings()).life_min
+    return usual_min if usual_min != mix.life_min else None
+
+
 _LABEL_WATER = "Start with the min on the label and stay under the max."
 
 
@@ -429,6 +438,7 @@ def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
         absorption_min=mix.absorption_min,
         regime=mix.regime,
         life_min=mix.life_min,
+        usual_life_min=_usual_life_min(mix, job),
         water_fill=mix.water_fill,
         retempering=mix.retempering,
         retempering_why=mix.retempering_why,

@@ -125,6 +125,8 @@ class LoadWater(_Part):
 class AdmixtureAmount(_Part):
     """An admixture in a load: by weight and volume, or in packs; all null where no dose was given.
 
+    ``count``: how many caps, splashes or pouches of it that is, where it is counted so.
+
     ``water_l``: water in it. ``looks``: how it changes the look of the mix, where it loosens it without water.
     """
 
@@ -132,6 +134,8 @@ class AdmixtureAmount(_Part):
     mass_kg: float | None
     volume_ml: float | None
     packs: float | None = None
+    count: float | None = None
+    counted_in: str = ""
     water_l: float = 0.0
     looks: str = ""
 
@@ -141,6 +145,7 @@ class AdmixtureAmount(_Part):
             update={
                 "mass_kg": None if self.mass_kg is None else self.mass_kg * share,
                 "volume_ml": None if self.volume_ml is None else self.volume_ml * share,
+                "count": None if self.count is None else self.count * share,
                 "water_l": self.water_l * share,
             }
         )
@@ -211,7 +216,7 @@ class PlanMix(_Part):
     """The mix as it was when the plan was made, as far as card and bench need it.
 
     ``target_ratio`` is what its water is aimed at where the placing moves that, ``usual_ratio`` what it would be
-    without.
+    without; ``usual_life_min`` is its life without the admixture that changes it.
     """
 
     id: str
@@ -226,6 +231,7 @@ class PlanMix(_Part):
     absorption_min: float
     regime: RegimeName = "judged"
     life_min: float
+    usual_life_min: float | None = None
     water_fill: float | None = None
     retempering: str
     retempering_why: str

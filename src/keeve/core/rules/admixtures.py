@@ -18,7 +18,14 @@ Basis = Literal[
     "ml_per_batch",
     "ml_per_bag",
     "ml_per_bucket",
+    "cap_per_bag",
+    "splash_per_bag",
+    "pouch_per_bag",
 ]
+# Counted by hand: caps of a bottle, splashes, pouches.
+COUNTED_IN: dict[Basis, str] = {"cap_per_bag": "cap", "splash_per_bag": "splash", "pouch_per_bag": "pouch"}
+# A splash of a mortar plasticiser is 10 to 30 mL. Common practice, no source.
+SPLASH_ML = 20.0
 # A liquid of which only the bottle is at hand: a plasticiser or air entrainer. Common practice, no source.
 LIQUID_KG_L, LIQUID_SOLIDS = 1.05, 0.2
 
@@ -29,6 +36,9 @@ _COUNTED_ON: dict[str, str] = {
     "ml_per_l_water": "water_l",
     "ml_per_bag": "bags",
     "ml_per_bucket": "buckets",
+    "cap_per_bag": "bags",
+    "splash_per_bag": "bags",
+    "pouch_per_bag": "bags",
 }
 
 
@@ -73,6 +83,7 @@ def admixture_dose(
     buckets: Amount | None = None,
     density_kg_l: Dimension | None = None,
     solids_fraction: Fraction | None = None,
+    each: Dimension | None = None,
 ) -> AdmixtureDose:
     """How much admixture for a batch, and how much of it is water.
 
@@ -84,9 +95,10 @@ def admixture_dose(
         cement_kg: cement in the batch, kg; for ``percent_cement``.
         volume_m3: fresh volume, m3; for ``g_per_m3``.
         water_l: mixing water, L; for ``ml_per_l_water``.
-        bags: bags of cement or mix in the batch; for ``ml_per_bag``.
+        bags: bags of cement or mix in the batch; for ``ml_per_bag``, and caps, splashes or pouches a bag.
         buckets: buckets of mixing water in the batch; for ``ml_per_bucket``.
         density_kg_l: density of the product, kg/L. Blank for a liquid: 1.05.
+        each: what one cap or splash holds, mL, or one pouch, g. Blank for a splash: 20.
         solids_fraction: solids by mass; the other share of a liquid is water. Blank: 0.2.
 
     Returns:
@@ -110,6 +122,12 @@ def admixture_dose(
             [needed],
         )
     assumed: dict[str, float] = {}
+    if basis == "splash_per_bag" and each is None:
+        assumed["each"] = each = SPLASH_ML
+    if basis in COUNTED_IN and each is None:
+        raise InputError(
+            "missing", "each is missing. Enter what one holds: mL of a cap, g of a pouch.", ["each"]
+        )
     if form == "liquid" and solids_fraction is None:
         assumed["solids_fraction"] = solids_fraction = LIQUID_SOLIDS
     if form == "liquid" and density_kg_l is None:
@@ -118,6 +136,7 @@ def admixture_dose(
         "percent_binder": binder_kg * dose / 100,
         "percent_cement": (cement_kg or 0) * dose / 100,
         "g_per_m3": (volume_m3 or 0) * dose / 1000,
+        "pouch_per_bag": (bags or 0) * dose * (each or 0) / 1000,
     }.get(basis)
     if mass is None:
         millilitres: float = {
@@ -127,6 +146,8 @@ def admixture_dose(
             "ml_per_batch": dose,
             "ml_per_bag": (bags or 0) * dose,
             "ml_per_bucket": (buckets or 0) * dose,
+            "cap_per_bag": (bags or 0) * dose * (each or 0),
+            "splash_per_bag": (bags or 0) * dose * (each or 0),
         }[basis]
         if density_kg_l is None:
             raise InputError(

@@ -396,6 +396,9 @@ _DOSE_UNITS = {
     "ml_per_bag": "mL per bag",
     "ml_per_bucket": "mL per bucket of water",
     "floz_per_us_cwt": "US fl oz per US cwt",
+    "cap_per_bag": "caps per bag",
+    "splash_per_bag": "splashes per bag, about 20 mL each",
+    "pouch_per_bag": "pouches per bag",
 }
 
 
@@ -412,6 +415,7 @@ def admixture_label(mix: Mix, number: int) -> list[Field]:
     return [
         Number("Dose", (*here, "dose")),
         Choice("Dose unit", (*here, "basis"), {first: _DOSE_UNITS[first], **_DOSE_UNITS}, needed=True),
+        Number("One cap holds, mL, or one pouch, g", (*here, "each")),
         Choice("Type", (*here, "form"), {admixture.form: forms[admixture.form], **forms}, needed=True),
         Number("Density", (*here, "density_kg_l"), "liquid_density"),
         Number("Solids", (*here, "solids_fraction"), percent=True),

@@ -89,7 +89,7 @@ def _counted(
 
 def _of_the_scale(job: Job, amount: AdmixtureAmount) -> Iterator[RuleWarning]:
     """A powder that no scale of the job can weigh."""
-    if not job.scales or amount.mass_kg is None or amount.volume_ml is not None:
+    if not job.scales or amount.mass_kg is None or amount.volume_ml is not None or amount.counted_in:
         return
     least_g, dose_g = LEAST_DIVISIONS * min(scale.division_g for scale in job.scales), amount.mass_kg * 1000
     if dose_g < least_g:
