@@ -39,6 +39,14 @@ def wait(page: Page, clock: Clock, minutes: float) -> None:
     page.reload()
 
 
+def goes_on_by_itself(page: Page, clock: Clock) -> None:
+    """With both hands in the bucket nobody taps: it is soaked, and stirred, by the clock."""
+    wait(page, clock, 3.6)
+    expect(heading(page)).to_have_text(re.compile("^Stir under the surface"))
+    wait(page, clock, 2.1)
+    expect(heading(page)).to_have_text("Tap out the air, skim the froth")
+
+
 def test_a_two_piece_mould_by_taps_alone(
     browser: Browser, engine: Engine, origin: str, clock: Clock, tmp_path: Path
 ) -> None:
@@ -52,10 +60,7 @@ def test_a_two_piece_mould_by_taps_alone(
         tap(page, "Added")
         expect(heading(page)).to_have_text("Let it soak. Don't touch it")
         expect(page.get_by_role("button", name=re.compile("^Rested"))).to_be_disabled()
-        wait(page, clock, 3.6)
-        tap(page, "Rested")
-        wait(page, clock, 2.1)
-        tap(page, "Mixed")
+        goes_on_by_itself(page, clock)
         tap(page, "Scraped")
         expect(heading(page)).to_have_text("Pour as it loses its shine")
         visit.check()
@@ -97,11 +102,8 @@ def test_a_two_piece_mould_by_keys_alone(
         begin(page, "The water")
         for key in ("w", "c"):
             press(page, key)
-        wait(page, clock, 3.6)
+        goes_on_by_itself(page, clock)
         press(page, "m")
-        wait(page, clock, 2.1)
-        for key in ("m", "m"):
-            press(page, key)
         wait(page, clock, 3)
         for key in ("2", "u", "1", "a", "c"):
             press(page, key)
@@ -136,10 +138,7 @@ def test_islands_on_a_phone_and_a_load_that_thickened(
         expect(page.locator("p.acting")).to_contain_text("about")
         visit.check()
         tap(page, "Added")
-        wait(page, clock, 3.6)
-        tap(page, "Rested")
-        wait(page, clock, 2.1)
-        tap(page, "Mixed")
+        goes_on_by_itself(page, clock)
         tap(page, "Scraped")
         visit.check()
         wait(page, clock, 9)
@@ -149,3 +148,39 @@ def test_islands_on_a_phone_and_a_load_that_thickened(
         tap(page, "Cleaned")
         page.get_by_role("button", name=re.compile("^Mix load 1 again")).click()
         expect(page.get_by_text("No water yet")).to_be_visible()
+
+
+def test_one_batch_in_turn_is_read_out_and_another_phone_only_looks_on(
+    browser: Browser, engine: Engine, origin: str, clock: Clock
+) -> None:
+    """Silent until it is asked to speak; then it says what the screen says. Every stage says what it is good for."""
+    listen = "window.said = []; speechSynthesis.speak = (one) => window.said.push(one.text);"
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        page = visit.page
+        page.add_init_script(listen)
+        visit.sign_in()
+        page.goto(f"{visit.origin}/plan?mix=plaster-island-turn")
+        page.get_by_role("button", name="Make mix cards").click()
+        begin(page, "Water, a third of the bucket at most")
+        tap(page, "Added")
+        expect(heading(page)).to_have_text("Sprinkle until dry islands stay")
+        assert page.evaluate("said") == []
+        page.locator("summary", has_text="Display and sound").click()
+        page.get_by_role("group", name="Read the steps out").get_by_label("on").check()
+        tap(page, "First handful")
+        tap(page, "Added")
+        expect(heading(page)).to_have_text("Let it soak. Don't touch it")
+        assert page.evaluate("said").pop() == "Let it soak. Don't touch it"
+        expect(page.get_by_text("Goes on by itself.")).to_be_visible()
+        page.evaluate("localStorage.removeItem(`keeve-worked-${HOLDER}`)")
+        wait(page, clock, 3.6)
+        expect(page.get_by_role("button", name=re.compile("^Rested"))).to_be_enabled()
+        expect(page.get_by_text("Goes on by itself.")).to_be_hidden()
+        tap(page, "Rested")
+        wait(page, clock, 2.1)
+        expect(heading(page)).to_have_text("Pour, dip, trowel, carve: each in its turn")
+        wait(page, clock, 5)
+        expect(page.get_by_text("Dip cloth, splash on the first coat.").first).to_be_visible()
+        page.locator("summary", has_text="Something's wrong").click()
+        expect(page.get_by_text("Leave the cloth in and wait a minute.")).to_be_visible()
+        visit.check()

@@ -41,7 +41,7 @@ class BuildStage(NamedTuple):
 
 
 BUILD_STAGES: Sequence[BuildStage] = (
-    BuildStage("milk", "Milk", "Brush it on a dry face.", "Too thin to stick."),
+    BuildStage("milk", "Milk", "Pour it, or brush it on a dry face.", "Too thin to stick."),
     BuildStage("cream", "Thin cream", "Dip cloth, splash on the first coat.", "Later the cloth picks up lumps."),
     BuildStage("thick-cream", "Thick cream", "Lay cloth, brush on, fill hollows.", "Later it won't flow in.",
                "gloss-going"),

@@ -434,7 +434,9 @@ def test_the_clock_starts_with_the_first_handful_and_every_sight_waits_for_its_t
 
 
 @given(
-    st.sampled_from(["plaster-casting", "plaster-quart", "plaster-island", "plaster-coat"]),
+    st.sampled_from(
+        ["plaster-casting", "plaster-quart", "plaster-island", "plaster-island-turn", "plaster-coat"]
+    ),
     st.floats(3, 45),
     st.floats(0, 40),
     st.lists(st.floats(0.41, 2.4), min_size=1, max_size=6),

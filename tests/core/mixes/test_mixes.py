@@ -45,6 +45,7 @@ TRADE = {
     "plaster-casting": (0.70, 0.0, 924.6, 0, 647.2),
     "plaster-quart": (0.6942, 0.0, 929.6, 0, 645.3),
     "plaster-island": (0.75, 0.0, 883.7, 0, 662.8),
+    "plaster-island-turn": (0.75, 0.0, 883.7, 0, 662.8),
     "plaster-coat": (0.70, 0.0, 924.6, 0, 647.2),
 }
 

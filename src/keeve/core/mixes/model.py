@@ -9,6 +9,7 @@ from keeve.core.mixes.bases import BASES, Basis, BasisName
 from keeve.core.mixes.mixers import NEAREST, MixerKind, Order
 from keeve.core.mixes.procedures import AdmixtureStep, ChargeStep, JudgeStep, Procedure, Step, WaterStep
 from keeve.core.mixes.regimes import REGIMES, Regime, RegimeName
+from keeve.core.mixes.step_kinds import StepKind
 from keeve.core.older_formats import MIX_STEPS, upgraded
 from keeve.core.rules.admixtures import Basis as DoseBasis
 from keeve.core.rules.registry import Air, Amount, Dimension, Fraction, Signed, Strict
@@ -254,6 +255,14 @@ class Caution(Strict):
     text: Sentence
 
 
+class Trouble(Strict):
+    """Something that goes wrong in steps of a kind: as one says it, and what to do then."""
+
+    name: Name
+    steps: Annotated[Few[StepKind], Field(min_length=1)]
+    answer: Sentence
+
+
 class Provenance(Strict):
     """The origin of a figure of the mix."""
 
@@ -294,6 +303,7 @@ class Mix(Strict):
         keeps: whether what was mixed keeps when it is sealed.
         procedures: for each kind of mixer and school of charging; the first of a mixer is its default.
         refuses: mixers it is not mixed in, with what goes wrong.
+        troubles: what goes wrong on the way, with what to do then.
     """
 
     version: Literal[2]
@@ -333,6 +343,7 @@ class Mix(Strict):
     refuses: dict[MixerKind, Sentence] = {}
     gauges: dict[Gauge, Sentence]
     cautions: Few[Caution]
+    troubles: Few[Trouble] = []
     schools: Few[School] = []
     provenance: Few[Provenance]
 

@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict
 
 from keeve.core.mixes.bases import BASES, Basis, BasisName
 from keeve.core.mixes.mixers import Order
-from keeve.core.mixes.model import Caution, Gauge, Hatch, Sort, Test
+from keeve.core.mixes.model import Caution, Gauge, Hatch, Sort, Test, Trouble
 from keeve.core.mixes.regimes import REGIMES, Regime, RegimeName
 from keeve.core.mixes.step_kinds import KINDS, Kind, StepKind
 from keeve.core.planning.job import Conditions, Mixer, Scale, Vessel
@@ -243,6 +243,7 @@ class PlanMix(_Part):
     keeps: bool = False
     order_why: str
     gauge_why: str
+    troubles: list[Trouble] = []
 
     @property
     def basis_traits(self) -> Basis:

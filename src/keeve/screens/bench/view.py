@@ -14,7 +14,7 @@ from keeve.core.loads.next_step import Act, Situation, shares_in
 from keeve.core.loads.offers import open_offers
 from keeve.core.loads.pre_use_checks import Check, checks_by_id
 from keeve.core.loads.running_load import RunningLoad
-from keeve.core.mixes.model import Caution, Drawing, Reading, Test, reading_at
+from keeve.core.mixes.model import Caution, Drawing, Reading, Test, Trouble, reading_at
 from keeve.core.mixes.step_kinds import KINDS
 from keeve.core.planning.amounts import (
     GaugedAmount,
@@ -103,6 +103,18 @@ _FITS: Mapping[str, tuple[str, ...]] = {
     "correct": ("recount", "give"),
     "place": ("give", "temperature"),
 }
+
+
+class StageNow(NamedTuple):
+    """A stage of building up, and from when to when the clock has it; None before powder and water met."""
+
+    stage: BuildStage
+    from_at: datetime | None
+    to_at: datetime | None
+
+
+# The last stage is told for so long, min.
+_HARD_FOR_MIN = 30.0
 
 
 @dataclass(frozen=True)
@@ -213,10 +225,41 @@ class BenchView:
         return step.plan.kind_traits.done if step and self.test is None else KINDS["mix"].done
 
     @property
+    def troubles(self) -> list[Trouble]:
+        """Things that go wrong in steps like the one in hand."""
+        step = self.now.step
+        return [item for item in self.running.plan.mix.troubles if step and step.plan.kind in item.steps]
+
+    @property
+    def stages_by_clock(self) -> Sequence[StageNow]:
+        """The stages of building up, each from when to when by the clock; none where nothing is built up."""
+        clock = self.now.clock
+        if clock is None or not self.stages:
+            return []
+        words = {stage.name: stage for stage in self.stages}
+        ends = [one.to_min if one.to_min is not None else one.from_min + _HARD_FOR_MIN for one in clock.build]
+        return [
+            StageNow(words[one.name], clock.at(one.from_min), clock.at(end))
+            for one, end in zip(clock.build, ends, strict=True)
+        ]
+
+    @property
+    def by_itself_at(self) -> datetime | None:
+        """When a step that runs by the clock alone is over: both hands are in the bucket then. None where none does.
+
+        Plaster is soaked and stirred so; whatever is judged waits for a tap.
+        """
+        now = self.now
+        runs = self.running.plan.mix.regime_traits.in_order and now.act in ("mix", "rest")
+        return now.ready_at if runs else None
+
+    @property
     def wait_words(self) -> str:
         """The advice until the time of the step is up."""
         if self.now.act == "rest":
             return "Leave it alone."
+        if not self.running.plan.mix.regime_traits.is_judged:
+            return "Keep stirring."
         return "Too early to judge. Keep mixing." if self.running.state.water else "Keep mixing."
 
     @property

@@ -3,6 +3,8 @@
 const DEVICE = "keeve-device";
 const SEQUENCE = "keeve-sequence";
 const WATCH = `keeve-stopwatch-${HOLDER}`;
+// The load that this device works on: it alone goes on by itself, not every phone that looks on.
+const WORKED = `keeve-worked-${HOLDER}`;
 const RETRY_MS = 2000;
 // After so long without an answer the bench says that it waits; after so long it asks again.
 const WAITING_MS = 2500;
@@ -282,6 +284,7 @@ const asBench = () => {
       // A second tap on the same is the same tap; another one waits behind it.
       const tapped = JSON.stringify(event);
       if (own(QUEUE).some((item) => item.load === this.$root.dataset.load && item.tapped === tapped)) return;
+      write(WORKED, this.$root.dataset.load);
       const sequence = read(SEQUENCE, 0) + 1;
       write(SEQUENCE, sequence);
       if (!read(DEVICE, "")) write(DEVICE, crypto.randomUUID());
@@ -386,6 +389,15 @@ const asBench = () => {
       this.tick();
       this.$refs.act.querySelector("h1").focus({ preventScroll: true });
       scrollTo({ top: 0 });
+      const [title, amount] = ["#act-title", ".doing .acting:not([data-count-to])"].map((one) => this.$refs.act.querySelector(one));
+      this.device.say([title.textContent, amount && (amount.value ? `${amount.value} ${amount.nextElementSibling.textContent}` : amount.textContent)]);
+    },
+
+    // What a bell is for: the words of the step whose time is up, or of the working time.
+    rung() {
+      const shown = (selector) => [...this.$refs.act.querySelectorAll(selector)].map((place) => place.innerText);
+      const words = shown(".doing .also:not([data-goes-on])").filter(Boolean);
+      return words.length ? words : shown(".life");
     },
 
     // What another load needs may have changed since, but not by a tap on this one; nobody waits for it.
@@ -400,7 +412,8 @@ const asBench = () => {
       const now = this.now();
       const between = (at) => this.ticked < at && at <= now;
       const bells = [...this.$root.querySelectorAll("[data-bell]")].flatMap((place) => place.dataset.bell.split(" "));
-      if (bells.some((at) => between(Number(at)))) this.device.ring();
+      const isUp = bells.some((at) => between(Number(at)));
+      if (isUp) this.device.ring();
       this.ticked = now;
       const each = (name, act) => {
         for (const place of this.$root.querySelectorAll(`[data-${name}]`)) {
@@ -428,7 +441,15 @@ const asBench = () => {
         const shown = watch.dataset.readings ? this.ran(watch) : clock((now - this.started) / 1000);
         watch.querySelector("[data-stopwatch-words]").textContent = `Stop: ${shown}`;
       }
+      const isMine = read(WORKED, "") === this.$root.dataset.load;
+      each("goes-on", (place) => { place.hidden = !isMine; });
+      each("by-itself-at", (button, at) => {
+        if (!isMine || now < at || button.disabled) return;
+        button.removeAttribute("data-by-itself-at");
+        button.click();
+      });
       each("minutes-to", (place, at) => { place.textContent = span(Math.max(Math.ceil((at - now) / 60000), 0)); });
+      if (isUp) this.device.say(this.rung());
       each("reload-at", (place, at) => {
         if (now < at) return;
         place.removeAttribute("data-reload-at");

@@ -25,6 +25,7 @@ class Device {
     }
     document.documentElement.dataset[radio.dataset.device] = radio.value;
     if (radio.dataset.device === "sound") this.ring();
+    if (radio.dataset.device === "voice") this.say([radio.closest("label").textContent]);
   }
 
   async touched() {
@@ -42,6 +43,17 @@ class Device {
   get awake() {
     if (!navigator.wakeLock) return "This browser can't keep the screen on. Set a longer screen timeout on your device. Timers keep running.";
     return "The screen stays on while the bench is open.";
+  }
+
+  // The words on the screen, read out by the browser's own voice where that was asked for.
+  say(words) {
+    if (setting("voice") !== "on" || !window.speechSynthesis) return;
+    const said = words.filter(Boolean).map((one) => one.trim().replace(/\s+/g, " ")).join(". ");
+    if (!said) return;
+    const utterance = new SpeechSynthesisUtterance(said);
+    utterance.lang = document.documentElement.lang;
+    speechSynthesis.cancel();
+    speechSynthesis.speak(utterance);
   }
 
   // Two soft tones and a short shake: heard beside a mixer, no alarm.
