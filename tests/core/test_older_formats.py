@@ -19,8 +19,8 @@ MIX_1 = json.loads((GOLDEN / "mix-1.json").read_text(encoding="utf-8"))
 
 def test_a_mix_of_the_version_before_is_the_mix_of_today() -> None:
     assert (MIX_1["version"], MIX_1["pour_from_min"]) == (1, 10)
-    # It goes by more names since, and who and where moves a mix that has a range.
-    since = {"known_as": MIX_1["known_as"], "surroundings": {}}
+    # Since then it goes by more names, and says who and where, what is done before and what goes wrong.
+    since = {"known_as": MIX_1["known_as"], "surroundings": {}, "before": [], "troubles": []}
     today = get_mix("plaster-casting").model_copy(update=since)
     assert validated(Mix, MIX_1) == today
 

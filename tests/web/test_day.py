@@ -180,3 +180,19 @@ def test_what_is_planned_is_on_today_and_in_the_calendar(client: Client, clock: 
     assert event["dtstart"].dt == datetime(2026, 5, 4, 13, 30, tzinfo=UTC)
     first = view(client)
     assert event["dtend"].dt == first.moment(first.outcome.ends_min).replace(microsecond=0)
+
+
+def test_getting_ready_stands_before_the_first_load_of_a_job(client: Client) -> None:
+    """By hand: mortar has its bricks damped, 5 min, and the hose run cool, 2 min: 7 min before the first load."""
+    with_a_job(client)
+    found = view(client)
+    (job,) = found.outcome.jobs
+    ready_min = found.ready_min(0)
+    assert found.works[0].plan.mix.name == "Bricklaying mortar"
+    assert ready_min == pytest.approx(job[0].pieces[0].from_min - 7)
+    page = client.get(f"/day?day={DAY}").text
+    assert "Get ready from" in page
+    assert 'class="bar-ready"' in page
+    card = client.get(f"/plan/{found.lines[0].job.plan_id}/load/1").text
+    assert "Damp thirsty bricks, blocks or stone, 5 min" in card
+    assert "Before you mix" not in client.get(f"/plan/{found.lines[0].job.plan_id}/load/2").text

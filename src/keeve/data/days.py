@@ -105,6 +105,13 @@ class DayView:
         told = [_clock_min(self.zone, self.moment(job.begins_min)) for job in change.day.jobs]
         return change._replace(day=_with_begins(change.day, told))
 
+    def ready_min(self, index: int) -> float | None:
+        """When to begin to get ready for a job, min of the day; None where nothing is to be done, or it was begun."""
+        loads, before_min = self.outcome.jobs[index], self.works[index].plan.mix.before_min
+        if not before_min or not loads or any(load.is_begun for load in loads):
+            return None
+        return loads[0].pieces[0].from_min - before_min
+
     def moment(self, minute: float) -> datetime:
         """A minute of the day as a moment: minutes that passed since midnight, whatever the clock did."""
         return self.midnight + timedelta(minutes=minute)

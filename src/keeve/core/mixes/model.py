@@ -255,6 +255,14 @@ class Caution(Strict):
     text: Sentence
 
 
+class Preparation(Strict):
+    """Something to do before the first load is mixed, how long it takes, min, and why."""
+
+    do: Sentence
+    minutes: Dimension
+    why: Sentence
+
+
 class Trouble(Strict):
     """Something that goes wrong in steps of a kind: as one says it, and what to do then."""
 
@@ -303,6 +311,7 @@ class Mix(Strict):
         keeps: whether what was mixed keeps when it is sealed.
         procedures: for each kind of mixer and school of charging; the first of a mixer is its default.
         refuses: mixers it is not mixed in, with what goes wrong.
+        before: what is done before the first load is mixed, in order.
         troubles: what goes wrong on the way, with what to do then.
     """
 
@@ -343,6 +352,7 @@ class Mix(Strict):
     refuses: dict[MixerKind, Sentence] = {}
     gauges: dict[Gauge, Sentence]
     cautions: Few[Caution]
+    before: Few[Preparation] = []
     troubles: Few[Trouble] = []
     schools: Few[School] = []
     provenance: Few[Provenance]

@@ -22,9 +22,8 @@ def written_out(files: Iterable[Raw]) -> Iterator[Raw]:
     """The mixes of the library's files, in full.
 
     A file holds one mix, or what several have in common with ``each``, a list of what they have of their own.
-    Admixtures, cautions, troubles, gauges, tests, schools and procedures may be names out of shared.yaml, surroundings
-    are added to those there. A shared procedure serves a family: its steps with materials or admixtures that a mix does
-    not have are left out.
+    Whatever shared.yaml has may be named out of it; surroundings are added to those there. A shared procedure serves a
+    family: its steps with materials or admixtures that a mix does not have are left out.
 
     Raises:
         ValueError: a procedure names a material or an admixture that none of its mixes has.
@@ -87,6 +86,9 @@ def _in_full(raw: Raw) -> Raw:
         "cautions": [
             {"code": item, "text": shared["cautions"][item]} if isinstance(item, str) else item
             for item in raw["cautions"]
+        ],
+        "before": [
+            shared["before"][item] if isinstance(item, str) else item for item in raw.get("before", [])
         ],
         "troubles": [
             shared["troubles"][item] if isinstance(item, str) else item for item in raw.get("troubles", [])

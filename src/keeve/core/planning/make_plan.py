@@ -449,6 +449,7 @@ def _plan_mix(mix: Mix, procedure: Procedure, job: Job) -> PlanMix:
         leftovers=mix.leftovers,
         keeps=mix.keeps,
         order_why=procedure.why,
+        before=mix.before,
         troubles=mix.troubles,
         gauge_why=mix.gauges.get(_LIKE.get(job.gauge, job.gauge), ""),
     )

@@ -2,13 +2,14 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from math import fsum
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
 
 from keeve.core.mixes.bases import BASES, Basis, BasisName
 from keeve.core.mixes.mixers import Order
-from keeve.core.mixes.model import Caution, Gauge, Hatch, Sort, Test, Trouble
+from keeve.core.mixes.model import Caution, Gauge, Hatch, Preparation, Sort, Test, Trouble
 from keeve.core.mixes.regimes import REGIMES, Regime, RegimeName
 from keeve.core.mixes.step_kinds import KINDS, Kind, StepKind
 from keeve.core.planning.job import Conditions, Mixer, Scale, Vessel
@@ -243,6 +244,7 @@ class PlanMix(_Part):
     keeps: bool = False
     order_why: str
     gauge_why: str
+    before: list[Preparation] = []
     troubles: list[Trouble] = []
 
     @property
@@ -254,6 +256,11 @@ class PlanMix(_Part):
     def regime_traits(self) -> Regime:
         """How a load of it is run."""
         return REGIMES[self.regime]
+
+    @property
+    def before_min(self) -> float:
+        """How long it takes to get ready for the first load, min."""
+        return fsum(item.minutes for item in self.before)
 
     @property
     def takes_water_later(self) -> bool:

@@ -126,6 +126,7 @@ def _span(view: DayView) -> tuple[int, int]:
     """The hours shown, from and to, min of the day."""
     loads = [load for job in view.outcome.jobs for load in job]
     begins = [piece.from_min for load in loads for piece in load.pieces if piece.to_min > 0]
+    begins += [ready for index in range(len(view.lines)) if (ready := view.ready_min(index)) is not None]
     dead = [load.dead_min for load in loads if load.is_dead]
     first = max(min([*begins, _FROM]), 0)
     last = min(max([view.outcome.ends_min, *dead, _TO]), 24 * 60)
@@ -174,7 +175,10 @@ def _job(
     return JobRibbon(
         job=index,
         title=Words(_EDGE, y + 22, line.title),
-        bars=[bar for load in loads for bar in _bars(load, rows, placing_y, x)],
+        bars=[
+            *_ready_bar(view.ready_min(index), loads, placing_y, x),
+            *(bar for load in loads for bar in _bars(load, rows, placing_y, x)),
+        ],
         marks=[mark for load in loads for mark in _marks(load, placing_y, x)],
         hours=[
             HourMark(hour.x, y + 29, x(hour.minute + 60) - hour.x, how)
@@ -192,6 +196,12 @@ def _how(verdict: Verdict, loads: Sequence[DayLoad], minute: int) -> Literal["ca
         return "care" if verdict == "care" else None
     at_work = any(load.pieces[0].from_min < minute + 60 and load.placed_min > minute for load in loads)
     return "broken" if at_work else "no"
+
+
+def _ready_bar(ready_min: float | None, loads: Sequence[DayLoad], y: float, x: Scale) -> Iterator[RibbonBar]:
+    if ready_min is not None:
+        left = x(ready_min)
+        yield RibbonBar("ready", left, y + 2, x(loads[0].pieces[0].from_min) - left, None)
 
 
 def _bars(load: DayLoad, rows: dict[int, float], placing_y: float, x: Scale) -> Iterator[RibbonBar]:
