@@ -72,6 +72,7 @@ RULE_TITLES: Mapping[str, str] = {
     "mix-temperature": "Temperature of a mix",
     "cooling-plan": "Cool water and ice",
     "working-life": "Working time in heat",
+    "slump-retention": "Slump some time after mixing",
     "loads-timeline": "Load timeline",
     "early-strength": "Early strength",
     "equivalent-age": "Age adjusted for temperature",

@@ -158,6 +158,7 @@ def _plan_of(job: Job) -> Plan:
         limit=made.limit,
         alternatives=made.others,
         loads=made.loads,
+        slump_mm=math.fsum(job.design.slump_mm) / 2 if job.design and job.design.by == "strength" else None,
         shopping=bought,
         cost=cost,
         procedure=steps,

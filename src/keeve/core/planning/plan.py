@@ -344,7 +344,7 @@ class PlanStrength(_Part):
 
 
 class Plan(_Part):
-    """The whole plan."""
+    """The whole plan; ``slump_mm``: the middle of the slump it is designed for, mm."""
 
     format: Literal["keeve-plan"] = "keeve-plan"
     version: Literal[1]
@@ -364,6 +364,7 @@ class Plan(_Part):
     alternatives: list[Alternative] = []
     loads: list[Load]
     strength: PlanStrength | None = None
+    slump_mm: float | None = None
     shopping: list[Purchase]
     cost: float | None = None
     procedure: list[PlanStep]

@@ -89,6 +89,7 @@ _ON_THE_BENCH: Mapping[str, str] = {
 _AFTER_PLACING = ("Curing: tasks after a pour", "/cure")
 _ELSEWHERE: Mapping[str, tuple[str, str]] = {
     "loads-timeline": ("Day: load timeline", "/day"),
+    "slump-retention": ("Mix card: batch ticket of a load by the yard", "/plan?mix=concrete-designed"),
     "evaporation-rate": ("Day: when to cover", "/day"),
     "cure-plan": _AFTER_PLACING,
     "early-strength": _AFTER_PLACING,

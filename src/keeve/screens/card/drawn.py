@@ -17,5 +17,6 @@ def drawn(card: LoadCard) -> dict[str, Any]:
         "lines": water_lines(card.water),
         "expected_words": card.expected_words,
         "clock": card.clock,
+        "ticket": card.ticket,
         "clocks": clock_lines(card.clock) if card.clock else [],
     }

@@ -10,6 +10,7 @@ from keeve.core.loads.expected_water import as_expected, in_words
 from keeve.core.loads.pre_start import ExpectedWater, SettingHistory
 from keeve.core.mixes.model import Gauge
 from keeve.core.planning.amounts import gauges_of
+from keeve.core.planning.batch_ticket import BatchTicket, batch_ticket
 from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.plan import Load, Plan
@@ -31,6 +32,7 @@ class LoadCard:
         water: its water line.
         expected: why its water is another than planned; None where it is as planned.
         clock: its set clock; None where it has none.
+        ticket: its batch ticket, where it is a load by the yard.
     """
 
     load: Load
@@ -39,6 +41,7 @@ class LoadCard:
     water: WaterFigures
     expected: ExpectedWater | None = None
     clock: ClockFigures | None = None
+    ticket: BatchTicket | None = None
 
     @property
     def expected_words(self) -> str:
@@ -57,7 +60,13 @@ def load_card(
     steps = steps_of(plan, load)
     section = section_figures(plan, load, labels=steps)
     return LoadCard(
-        load, steps, section, planned_water(plan, load), expected, planned_clock(plan, planned, setting)
+        load,
+        steps,
+        section,
+        planned_water(plan, load),
+        expected,
+        planned_clock(plan, planned, setting),
+        batch_ticket(plan, load),
     )
 
 
