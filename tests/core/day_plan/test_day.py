@@ -8,19 +8,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.day_plan.day import (
-    CLEAN_MIN,
     MINUTES,
     DayJob,
     DayPlan,
     SoFar,
     StartedLoad,
     Work,
-    load_times,
     play,
     suits,
 )
 from keeve.core.day_plan.day_changes import changes, nearest
 from keeve.core.day_plan.weather_limits import hour_for
+from keeve.core.planning.pace import CLEAN_MIN, load_times
 from keeve.core.rules.temperature import mix_temperature, working_life
 from keeve.core.weather import Air
 

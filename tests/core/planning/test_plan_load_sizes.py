@@ -160,3 +160,18 @@ def test_every_piece_counts_its_own_loads() -> None:
     poured = [load.pours for load in found.loads]
     assert len(set(poured)) == len(poured) == 4
     assert "piece_in_parts" not in {item.code for item in found.warnings}
+
+
+def test_a_mixer_too_slow_for_the_crew_is_told_on_the_plan() -> None:
+    """By hand: a load of 90 L is placed in 5.4 min at 1 m3/h; one a hour leaves a gap of nearly that, past 45 min."""
+    slab = {
+        "need": {"volume_m3": 0.5},
+        "mixer": {"kind": "tilting-drum", "working_l": 90},
+        "waste_fraction": 0.0,
+    }
+    slow = plan(mix="concrete-nominal", **slab, pace={"placing_m3_h": 1.0, "cycle_min": 60})
+    (word,) = [item for item in slow.warnings if item.code == "cold_joints"]
+    assert "goes cold after 45 min" in word.message
+    for pace in ({"placing_m3_h": 1.0, "cycle_min": 12}, {"placing_m3_h": 0.1, "cycle_min": 60}, {}):
+        brisk = plan(mix="concrete-nominal", **slab, pace=pace)
+        assert "cold_joints" not in {item.code for item in brisk.warnings}

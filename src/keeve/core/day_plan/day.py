@@ -11,12 +11,12 @@ from pydantic import Field
 
 from keeve.core.day_plan.weather_limits import HourFor, hour_for
 from keeve.core.mixes.model import Use
-from keeve.core.planning.plan import Load, Plan, PlanStep
+from keeve.core.planning.pace import load_times, longest_gap_min
+from keeve.core.planning.plan import Load, Plan
 from keeve.core.rules.load_sizes import MOST_LOADS
 from keeve.core.rules.loads_timeline import (
     MOST_MIXERS,
     JobTimeline,
-    LoadTimes,
     Piece,
     cold_joints,
     idle_min,
@@ -28,10 +28,6 @@ from keeve.core.weather import Air
 
 MINUTES = 24 * 60
 MOST_LOADS_A_DAY = 200
-# Emptying a mixer and cleaning it between loads, min (common practice, no source).
-DISCHARGE_MIN, CLEAN_MIN = 2.0, 3.0
-# The longest gap in which two loads still become one, where the mix lives so long, min (common practice, no source).
-COLD_JOINT_MIN = 45.0
 # A plan is known by its UUID.
 PLAN_ID = r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$"
 # Nobody starts a load that would not be placed by then, min of the day.
@@ -168,33 +164,6 @@ class Outcome:
         return fsum(idle_min([piece for load in loads for piece in load.pieces]) for loads in ahead)
 
 
-def load_times(plan: Plan, load: Load, placing_m3_h: float) -> LoadTimes:
-    """How long each part of a load takes, min: the middles of its steps.
-
-    Mixing or resting before the last material is in counts as charging.
-    """
-    steps = [step for step in plan.procedure if step.kind != "place"]
-    last = max((index for index, step in enumerate(steps) if step.kind in _FILLING), default=-1)
-    waters = [index for index, step in enumerate(steps) if step.kind == "water"]
-    return LoadTimes(
-        charge_min=fsum(map(_middle, steps[: last + 1])),
-        mix_min=fsum(_middle(step) for step in steps[last + 1 :] if step.kind != "rest"),
-        rest_min=fsum(_middle(step) for step in steps[last + 1 :] if step.kind == "rest"),
-        discharge_min=DISCHARGE_MIN,
-        place_min=load.yield_l / 1000 / placing_m3_h * 60,
-        clean_min=CLEAN_MIN,
-        life_min=plan.mix.life_min,
-        first_water_min=fsum(map(_middle, steps[: waters[0]])) if waters else 0.0,
-    )
-
-
-_FILLING = frozenset({"charge", "water", "admixture"})
-
-
-def _middle(step: PlanStep) -> float:
-    return fsum(step.minutes) / 2
-
-
 def suits(day: DayPlan, works: Sequence[Work], hours: Sequence[Air]) -> list[Suits]:
     """How the hours of a day suit each of its jobs.
 
@@ -287,7 +256,7 @@ def _run(
         [times[load.yield_l] for load in loads],
         job.mixers,
         max(job.begins_min, now_min),
-        min(COLD_JOINT_MIN, work.plan.mix.life_min),
+        longest_gap_min(work.plan),
         day.mixing_hands,
         day.placing_hands,
         job.held_back,

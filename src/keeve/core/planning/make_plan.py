@@ -25,6 +25,7 @@ from keeve.core.planning.load_contents import (
 from keeve.core.planning.load_sizes import alternatives, batch_limits, poured_in_parts, sized, sized_by_pour
 from keeve.core.planning.mix_temperature import life_on_site
 from keeve.core.planning.on_hand import batch_on_hand_m3
+from keeve.core.planning.pace import joints_of
 from keeve.core.planning.placing import wetness_of
 from keeve.core.planning.plan import (
     Alternative,
@@ -172,7 +173,8 @@ def _plan_of(job: Job) -> Plan:
         workings=[],
     )
     strength = strength_of_plan(plan, _designed_mpa(job), workings)
-    return plan.model_copy(update={"strength": strength, "workings": workings.kept})
+    warnings = [*plan.warnings, *joints_of(plan, job.pace)]
+    return plan.model_copy(update={"strength": strength, "warnings": warnings, "workings": workings.kept})
 
 
 def _designed_mpa(job: Job) -> float | None:
