@@ -13,6 +13,7 @@ from started import a_started_load
 from keeve.core.loads.running_load import RunningLoad
 from keeve.data import loads, photos
 from web.conftest import Client, Clock
+from web.test_loads_by_http import to_place
 
 
 @pytest.fixture
@@ -123,3 +124,30 @@ def test_what_is_no_photo_says_so_and_too_many_are_refused(
     monkeypatch.setattr(photos, "MOST_OF_LOAD", 1)
     assert client.post(f"/photos/of/{load_id}", files=photo()).status_code == 303
     assert client.post(f"/photos/of/{load_id}", files=photo()).status_code == 422
+
+
+def test_a_photo_of_right_is_shown_at_the_next_judgement_of_that_mix(client: Client, load_id: UUID) -> None:
+    to_place(client, client.clock, load_id)
+    event_id = running(client, load_id).events[-1].id
+    sent = client.post(
+        f"/photos/of/{load_id}", files=photo(), data={"event_id": str(event_id), "at_bench": "true"}
+    )
+    assert sent.headers["location"] == f"/bench/{load_id}"
+    assert "No photo of this mix yet" in client.get(f"/bench/{load_id}/own-look").text
+    other = a_started_load(client.engine, client.visitor)
+    look = client.get(f"/bench/{other}/own-look").text
+    assert re.search(r"/photos/[0-9a-f-]+\.jpg", look)
+    assert "Right, by" in look
+    stranger = Client(client.engine, Clock())
+    assert stranger.get(f"/bench/{other}/own-look").status_code == 404
+
+
+def test_two_loads_of_a_mix_side_by_side(client: Client, load_id: UUID) -> None:
+    assert "No other load of this mix yet" in client.get(f"/log/{load_id}/beside").text
+    other = a_started_load(client.engine, client.visitor)
+    page = re.sub(r"\s+", " ", client.get(f"/log/{load_id}/beside?other={other}").text)
+    assert f'href="/log/{load_id}"' in page
+    assert f'href="/log/{other}"' in page
+    assert "Water ratio" in page
+    assert client.get(f"/log/{load_id}/beside?other={UUID(int=1)}").status_code == 404
+    assert Client(client.engine, Clock()).get(f"/log/{load_id}/beside").status_code == 404

@@ -46,6 +46,38 @@ def photos_of(engine: Engine, visitor: Visitor, load_id: UUID) -> Mapping[UUID |
     return found
 
 
+# How many photos of a mix that was right are shown at the next judgement.
+_LOOKS = 3
+_OWN_LOOK = (
+    select(
+        models.StoredPhoto.id,
+        models.StoredPhoto.event_id,
+        models.StoredPhoto.width,
+        models.StoredPhoto.height,
+        models.Account.name,
+        models.StoredPhoto.made_at,
+    )
+    .join(models.Account, models.Account.id == models.StoredPhoto.made_by)
+    .join(models.Event, models.Event.id == models.StoredPhoto.event_id)
+    .join(models.LogEntry, models.LogEntry.id == models.StoredPhoto.load_id)
+    .where(
+        models.LogEntry.mix_id == bindparam("mix_id"),
+        models.StoredPhoto.load_id != bindparam("load_id"),
+        models.Event.kind == "judged",
+        models.Event.content["reading"].astext == "right",
+    )
+    .order_by(models.StoredPhoto.made_at.desc())
+    .limit(_LOOKS)
+)
+
+
+def own_look(engine: Engine, visitor: Visitor, load_id: UUID, mix_id: str) -> Sequence[LoadPhoto]:
+    """The crew's newest photos of other loads of a mix, each taken as it was judged right."""
+    with crew_reading(engine, visitor.crew_id) as session:
+        rows = session.execute(_OWN_LOOK, {"load_id": load_id, "mix_id": mix_id}).all()
+    return [LoadPhoto(*row, may_remove=False) for row in rows]
+
+
 def picture(engine: Engine, visitor: Visitor, photo_id: UUID, *, small: bool) -> bytes | None:
     """A photo as JPEG; None where the crew has none of that id."""
     column = models.StoredPhoto.small if small else models.StoredPhoto.jpeg

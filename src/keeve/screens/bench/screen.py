@@ -10,7 +10,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from keeve.core.errors import InputError
 from keeve.core.loads.offers import offers
 from keeve.core.loads.running_load import RunningLoad
-from keeve.data import loads, stockpiles
+from keeve.data import loads, photos, stockpiles
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
 from keeve.screens.bench.drawn import drawn, drawn_between
@@ -75,6 +75,14 @@ def show_between(
 ) -> Response:
     """The drawings between too dry and too wet, of the test that is asked for now."""
     return page(request, "bench/between.html", **drawn_between(_bench(database, visitor, load_id, now)))
+
+
+@router.get("/bench/{load_id}/own-look")
+def show_own_look(request: Request, database: Database, visitor: SignedIn, load_id: UUID) -> Response:
+    """How this mix looked when the crew called it right: its own photos, once they are asked for."""
+    running = _running(database, visitor, load_id)
+    found = photos.own_look(database, visitor, load_id, running.plan.mix.id)
+    return page(request, "bench/own_look.html", looks=found)
 
 
 @router.post("/bench/{load_id}/events")

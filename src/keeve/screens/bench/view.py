@@ -4,7 +4,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import NamedTuple
+from uuid import UUID
 
+from keeve.core.loads.actions.judge import Judged
 from keeve.core.loads.actions.offer import Offer
 from keeve.core.loads.cleaning import CLEANING, WASH_OUT, Cleaning
 from keeve.core.loads.corrections import cooler_next_time
@@ -229,6 +231,13 @@ class BenchView:
         """Things that go wrong in steps like the one in hand."""
         step = self.now.step
         return [item for item in self.running.plan.mix.troubles if step and step.plan.kind in item.steps]
+
+    @property
+    def right_event_id(self) -> UUID | None:
+        """The last event, where that called it right: a photo of that is what the next load is held against."""
+        applied = self.running.state.applied
+        last = next((event for event in reversed(applied) if isinstance(event, Judged)), None)
+        return last.id if last and last.reading == "right" and not last.cohesion else None
 
     @property
     def stages_by_clock(self) -> Sequence[StageNow]:

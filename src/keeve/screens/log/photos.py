@@ -28,6 +28,8 @@ async def keep(request: Request, database: Database, visitor: MayMix, now: Now, 
     content = request.state.files.get("photo", b"")
     photo = await worker_process.run(request, visitor.account_id, photo_of, content)
     await with_timeout(lambda: photos.keep(database, visitor, load_id, event_id, photo, now))
+    if "at_bench" in request.state.form:
+        return RedirectResponse(f"/bench/{load_id}", status_code=303)
     return RedirectResponse(
         f"/log/{load_id}#{f'entry-{event_id}' if event_id else 'photos'}", status_code=303
     )

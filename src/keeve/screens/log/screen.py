@@ -12,7 +12,9 @@ from pydantic import BeforeValidator
 
 from keeve.core.curing.pours import cube_days
 from keeve.core.errors import InputError
+from keeve.core.log.drift import drift_of
 from keeve.core.log.learning import learn_from
+from keeve.core.log.load_row import LoadRow, row_of
 from keeve.core.log.log_filter import FilterChoices, LogFilter
 from keeve.data import loads
 from keeve.data.accounts import Visitor
@@ -176,6 +178,45 @@ def choices(known: FilterChoices, filters: Iterable[Filter] = ()) -> dict[str, d
         if one.name in offered:
             offered[one.name].setdefault(one.value, one.words)
     return offered
+
+
+# Loads of the same mix to hold one against.
+_OTHERS = 24
+
+
+@router.get("/log/{load_id}/beside")
+def show_beside(
+    request: Request, database: Database, visitor: SignedIn, load_id: UUID, other: UUID | None = None
+) -> Response:
+    """A load beside another of its mix, and who calls that mix right at what."""
+    running = loads.running_load(database, visitor, load_id)
+    if running is None:
+        raise HTTPException(404)
+    one = row_of(running)
+    with crew_reading(database, visitor.crew_id):
+        same = find(database, visitor, LogFilter(mix_id=running.plan.mix.id), limit=_OTHERS)
+    others = [row for row in same if row.id != load_id and row.plan_id is not None]
+    chosen = next((row for row in others if row.id == other), others[0] if others and not other else None)
+    if other and chosen is None:
+        raise HTTPException(404)
+    both = [one, *([chosen] if chosen else [])]
+    alike = [row for row in [one, *others] if row.as_planned and one.as_planned]
+    return page(
+        request,
+        "log/beside.html",
+        one=one,
+        both=both,
+        others=others,
+        photos=[
+            [photo for taken in photos_of(database, visitor, row.id).values() for photo in taken]
+            for row in both
+        ],
+        drift=drift_of([row for row in alike if _parts(row) == _parts(one)]),
+    )
+
+
+def _parts(row: LoadRow) -> str:
+    return row.as_planned.parts if row.as_planned else ""
 
 
 Form = Literal["csv", "xlsx", "jsonl"]
