@@ -72,6 +72,7 @@ RULE_TITLES: Mapping[str, str] = {
     "mix-temperature": "Temperature of a mix",
     "cooling-plan": "Cool water and ice",
     "working-life": "Working time in heat",
+    "ready-mixed": "Own mixing, bags, tubs or a truck",
     "slump-retention": "Slump some time after mixing",
     "loads-timeline": "Load timeline",
     "early-strength": "Early strength",
@@ -203,6 +204,11 @@ _LABELS: Mapping[str, str] = {
     "poured_at": "placed at",
     "powder_density_kg_m3": "grain density of the plaster",
     "price_per_t": "price per tonne",
+    "price_per_m3": "price per m³",
+    "least_m3": "least it brings",
+    "step_m3": "sold in steps of",
+    "own_cost": "materials, mixing it yourself",
+    "own_hours": "hours, mixing it yourself",
     "range_limit": "largest normal step",
     "ratio": "water ratio",
     "ratio_error_fraction": "ratio off by",
@@ -306,6 +312,7 @@ _ENDINGS: Mapping[str, str] = {
 # Units of names whose ending does not tell them, or tells them wrongly.
 _UNITS: Mapping[str, str] = {
     "price_per_t": "",
+    "price_per_m3": "",
     "kg_m2_h": "kg/m² per h",
     "life_min_at_20c": "min",
     "hours_at_20c": "h",

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keeve.core.errors import InputError
-from keeve.core.rules.shopping import shopping
+from keeve.core.rules.shopping import ready_mixed, shopping
 
 
 @given(
@@ -45,3 +45,38 @@ def test_what_has_no_price_is_said_and_a_wrong_name_refused() -> None:
     with pytest.raises(InputError) as refused:
         shopping(loads=[{"cement": 30}], bag_kg={"lime": 20})
     assert refused.value.fields == ["bag_kg.lime"]
+
+
+@given(
+    st.floats(0.01, 20),
+    st.floats(1, 60),
+    st.floats(0.1, 50),
+    st.floats(0, 8),
+    st.floats(0, 300),
+    st.sampled_from([0.25, 0.5, 1.0]),
+)
+def test_ready_mixed_makes_what_is_ordered_and_no_more_than_one_over(
+    order_m3: float, yield_l: float, price: float, least_m3: float, per_m3: float, step_m3: float
+) -> None:
+    """Whatever is bought makes the order; a bag fewer, or a step less of a truck past its least, would not."""
+    found = ready_mixed(
+        order_m3=order_m3, own_cost=10, own_hours=2, people=2, wage_per_hour=15,
+        packs=[{"name": "bag", "yield_l": yield_l, "price": price, "work_min": 0}],
+        truck={"price_per_m3": per_m3, "least_m3": least_m3, "step_m3": step_m3, "work_min": 0},
+    )  # fmt: skip
+    made_m3 = {name: order_m3 + waste for name, waste in found.waste_m3.items()}
+    assert found.cost["own"] == pytest.approx(10 + 2 * 2 * 15)
+    assert made_m3["bag"] >= order_m3 * (1 - 1e-6)
+    assert found.waste_m3["bag"] < yield_l / 1000 * (1 + 1e-6)
+    assert found.cost["bag"] == pytest.approx(round(found.number["bag"]) * price)
+    assert made_m3["truck"] >= max(order_m3, least_m3) * (1 - 1e-6)
+    assert made_m3["truck"] <= max(order_m3 + step_m3, least_m3) + 1e-6
+    assert found.cost["truck"] == pytest.approx(made_m3["truck"] * per_m3)
+    assert found.cost[found.cheapest] == min(found.cost.values())
+
+
+def test_two_packs_of_one_name_are_told_apart() -> None:
+    pack = {"name": "bag", "yield_l": 12, "price": 5}
+    with pytest.raises(InputError, match="its own name") as fault:
+        ready_mixed(order_m3=1, own_cost=0, own_hours=0, packs=[pack, pack])
+    assert fault.value.fields == ["packs.1.name"]

@@ -48,6 +48,17 @@ def _middle(step: PlanStep) -> float:
     return fsum(step.minutes) / 2
 
 
+def mixing_hours(plan: Plan) -> float:
+    """How long one mixer takes for all the loads of a plan, h."""
+    minutes = []
+    for load in plan.loads:
+        times = load_times(plan, load, 1.0)
+        minutes += [
+            times.charge_min, times.mix_min, times.rest_min, times.discharge_min, times.clean_min
+        ]  # fmt: skip
+    return fsum(minutes) / 60
+
+
 def joints_of(plan: Plan, pace: Pace) -> list[RuleWarning]:
     """A word where one mixer is so slow beside those who place that a joint goes cold; none where no pace is known.
 

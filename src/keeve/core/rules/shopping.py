@@ -16,9 +16,10 @@ from keeve.core.rules.registry import (
     Fraction,
     Result,
     RuleWarning,
+    Strict,
     rule,
 )
-from keeve.core.texts import ByName
+from keeve.core.texts import ByName, Few, Name
 from keeve.core.tolerances import ROUNDING, whole_up
 
 # Bulk is sold by the tenth of a tonne.
@@ -147,3 +148,113 @@ def _known_names(needed: Mapping[str, float], **named: Mapping[str, float]) -> N
                 raise InputError(
                     "unknown_name", f"{field} names {name!r}, which isn't in any load.", [f"{field}.{name}"]
                 )
+
+
+class SoldReady(Strict):
+    """Something sold ready mixed, or to be mixed with water: what one makes (L), its price, its minutes of work."""
+
+    name: Name
+    yield_l: Dimension
+    price: Amount
+    work_min: Amount = 5.0
+
+
+class Truck(Strict):
+    """A truck of ready-mix: its price a m3, what it costs to come, the least it brings and in which steps (m3), and how
+    long it takes to empty it, min.
+    """
+
+    price_per_m3: Amount
+    delivery: Amount = 0.0
+    least_m3: Amount = 0.0
+    step_m3: Dimension = 0.25
+    work_min: Amount = 30.0
+
+
+class ReadyMixed(Result):
+    """By the name of each way: cost, hours, waste (m3), how many of it (m3 of a truck); and which costs least."""
+
+    cost: dict[str, float]
+    hours: dict[str, float]
+    waste_m3: dict[str, float]
+    number: dict[str, float]
+    cheapest: str
+
+
+@rule(
+    "ready-mixed",
+    formula="n = ⌈order / yield⌉;  cost = n · price + hours · people · wage;  waste = n · yield − order",
+    math=(
+        r"n = \left\lceil V / y \right\rceil \qquad "
+        r"\text{cost} = n \, p + t \, k \, w \qquad \text{waste} = n \, y - V"
+    ),
+    sources=[MASS_BALANCE],
+    example=Example(
+        given={
+            "order_m3": 1.0,
+            "own_cost": 110,
+            "own_hours": 3,
+            "people": 2,
+            "wage_per_hour": 20,
+            "packs": [{"name": "bag", "yield_l": 12, "price": 5, "work_min": 4}],
+            "truck": {"price_per_m3": 120, "delivery": 60, "least_m3": 2, "work_min": 30},
+        },
+        gives={
+            "cost": {"own": 230.0, "bag": 644.0, "truck": 320.0},
+            "hours": {"own": 3.0, "bag": 5.6, "truck": 0.5},
+            "waste_m3": {"own": 0.0, "bag": 0.008, "truck": 1.0},
+            "number": {"own": 1.0, "bag": 84.0, "truck": 2.0},
+            "cheapest": "own",
+        },
+        origin="by hand: 110 + 3·2·20; 84 bags of 12 L at 5 and 4 min; 2 m3 at 120, 60 to come, half an hour of two",
+    ),
+)
+def ready_mixed(
+    order_m3: Dimension,
+    own_cost: Amount,
+    own_hours: Amount,
+    people: Dimension = 1.0,
+    wage_per_hour: Amount = 0.0,
+    packs: Few[SoldReady] = [],  # noqa: B006
+    truck: Truck | None = None,
+) -> ReadyMixed:
+    """Own mixing against bags, tubs and a truck: cost, hours and waste, from your prices.
+
+    Args:
+        order_m3: volume to come by, waste with it, m3.
+        own_cost: what the materials of own mixing cost.
+        own_hours: how long own mixing takes, h.
+        people: how many work at it, whichever way.
+        wage_per_hour: what an hour of one of them costs; 0 leaves work out.
+        packs: bags or tubs that are sold.
+        truck: a truck of ready-mix, where one comes.
+
+    Returns:
+        cost, hours, waste_m3 and number (of packs, m3 of a truck), each by the name of the way; cheapest.
+
+    Raises:
+        InputError: two packs of one name, or one named as another way is.
+    """
+    ways = {"own": (1.0, order_m3, own_hours, own_cost)}
+    for index, pack in enumerate(packs):
+        if pack.name in ways or pack.name == "truck":
+            raise InputError(
+                "same_name",
+                f"packs has {pack.name} twice. Give each its own name.",
+                [f"packs.{index}.name"],
+            )
+        number = whole_up(order_m3 * 1000 / pack.yield_l)
+        made_m3 = number * pack.yield_l / 1000
+        ways[pack.name] = (number, made_m3, number * pack.work_min / 60, number * pack.price)
+    if truck:
+        brought_m3 = max(whole_up(order_m3 / truck.step_m3) * truck.step_m3, truck.least_m3)
+        price = brought_m3 * truck.price_per_m3 + truck.delivery
+        ways["truck"] = (brought_m3, brought_m3, truck.work_min / 60, price)
+    cost = {name: price + hours * people * wage_per_hour for name, (_, _, hours, price) in ways.items()}
+    return ReadyMixed(
+        cost=cost,
+        hours={name: hours for name, (_, _, hours, _) in ways.items()},
+        waste_m3={name: made_m3 - order_m3 for name, (_, made_m3, _, _) in ways.items()},
+        number={name: number for name, (number, _, _, _) in ways.items()},
+        cheapest=min(cost, key=cost.__getitem__),
+    )

@@ -40,7 +40,7 @@ def show_all(request: Request) -> Response:
 def show(request: Request, rule_id: str) -> Response:
     """One rule, its worked example on the form."""
     rule = _rule(rule_id)
-    given = rule.example.given
+    given = _begun_with(rule, request.query_params)
     return page(
         request,
         "calculators/rule.html",
@@ -78,6 +78,18 @@ def try_it(request: Request, rule_id: str) -> Response:
     return JSONResponse(
         {"html": bytes(html).decode(), "asked": bytes(asked).decode(), "errors": answer["errors"]}
     )
+
+
+def _begun_with(rule: Rule, query: Mapping[str, str]) -> dict[str, Any]:
+    """The worked example, with the figures a link brings in the units they are kept in; what is no figure stays."""
+    given = dict(rule.example.given)
+    for name, before in given.items():
+        if isinstance(before, int | float) and not isinstance(before, bool) and name in query:
+            try:
+                given[name] = float(query[name])
+            except ValueError:
+                continue
+    return given
 
 
 def _rule(rule_id: str) -> Rule:

@@ -90,6 +90,7 @@ _AFTER_PLACING = ("Curing: tasks after a pour", "/cure")
 _ELSEWHERE: Mapping[str, tuple[str, str]] = {
     "loads-timeline": ("Day: load timeline", "/day"),
     "slump-retention": ("Mix card: batch ticket of a load by the yard", "/plan?mix=concrete-designed"),
+    "ready-mixed": ("Plan: shopping list", "/plan"),
     "evaporation-rate": ("Day: when to cover", "/day"),
     "cure-plan": _AFTER_PLACING,
     "early-strength": _AFTER_PLACING,

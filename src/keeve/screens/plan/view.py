@@ -9,6 +9,7 @@ from keeve.core.loads.pre_start import ExpectedWater, SettingHistory
 from keeve.core.planning.amounts import WeighedWater, weighed_water
 from keeve.core.planning.job import Job
 from keeve.core.planning.make_plan import make_plan
+from keeve.core.planning.pace import mixing_hours
 from keeve.core.planning.plan import Load, Plan
 from keeve.core.planning.site_mix import chosen_mix
 from keeve.core.planning.vessel_loads import COUNTED, VesselError, counting_error
@@ -52,6 +53,7 @@ class PlanAnswer:
         ratios: the ratios of a plaster mix side by side.
         warmth: how the warmth of its water moves it.
         batches: how batches for building up follow each other; None where nothing is built up.
+        own_hours: how long one mixer takes for all of it, h.
     """
 
     plan: Plan
@@ -66,6 +68,7 @@ class PlanAnswer:
     ratios: Sequence[RatioLine]
     warmth: Sequence[Warmth]
     batches: Batches | None
+    own_hours: float
 
     @property
     def costs_strength(self) -> bool:
@@ -110,4 +113,5 @@ def plan_answer(job: Job, expected_of: Expects | None = None, setting_of: Sets |
         warmth=by_warmth(plan, load),
         batches=batches_of(plan),
         ratios=ratios_beside(chosen_mix(job), plan),
+        own_hours=mixing_hours(plan),
     )
