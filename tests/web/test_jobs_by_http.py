@@ -87,3 +87,21 @@ def test_what_is_left_to_place_is_said_and_what_was_thrown_away_is_left(client: 
             loads.record_event(client.engine, client.visitor, load_id, event_json(event), run.at)
     page = " ".join(client.get(f"/jobs/{saved.job_id}").text.split())
     assert "left to place: 206 L, 9.37 m of 12.50 m" in page.replace("\u202f", " ").replace("\xa0", " ")
+
+
+def test_two_jobs_are_side_by_side_by_what_differs(client: Client) -> None:
+    one = a_job(client)
+    assert "No other job yet" in client.get(f"/jobs/{one}/beside").text
+    saved = client.post("/plan", data={"title": "Quay slab", "mix": "concrete-nominal", "mixer.working_l": "60"})
+    other = str(saved.headers["location"]).split("/")[2]
+    page = client.get(f"/jobs/{one}/beside?other={other}").text
+    assert "Quay slab" in page
+    for words in ("Stone", "Loads", "Working time, min"):
+        assert f'<th scope="row">{words}</th>' in page
+    saved = client.post("/plan", data={"title": "Sill bed", "mixer.working_l": "30"})
+    smaller = str(saved.headers["location"]).split("/")[2]
+    page = client.get(f"/jobs/{one}/beside?other={smaller}").text
+    # The same mix in more and smaller loads: what differs stands first.
+    assert page.index(">Loads<") < page.index(">Mix<")
+    assert client.get(f"/jobs/{one}/beside?other={one[:-4]}0000").status_code == 404
+    assert Client(client.engine, client.clock).get(f"/jobs/{one}/beside").status_code == 404

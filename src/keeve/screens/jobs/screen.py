@@ -11,10 +11,11 @@ from keeve.core.errors import InputError
 from keeve.data import jobs, loads, plans, sharing
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
+from keeve.data.plans import SavedPlan
 from keeve.drawing.composition import composition
 from keeve.drawing.shape_pictures import shape_picture
 from keeve.screens.charts.screen import NOTHING_HELD, STANDARDS, Held
-from keeve.screens.jobs.view import job_view
+from keeve.screens.jobs.view import differences, job_view
 from keeve.screens.plan.shapes import shape_of
 from keeve.web.pages import address_of_site, page
 from keeve.web.responses import go_on
@@ -36,6 +37,32 @@ def show_all(
 def show(request: Request, database: Database, visitor: SignedIn, now: Now, job_id: UUID) -> Response:
     """One job."""
     return job_page(request, database, visitor, now, job_id)
+
+
+# Jobs to hold one against.
+_OTHERS = 24
+
+
+@router.get("/jobs/{job_id}/beside")
+def show_beside(
+    request: Request, database: Database, visitor: SignedIn, job_id: UUID, other: UUID | None = None
+) -> Response:
+    """The plan of a job beside that of another, by what differs."""
+    others = [line for line in jobs.jobs(database, visitor, "", "active") if line.id != job_id][:_OTHERS]
+    asked = other or (others[0].id if others else None)
+    both = [_planned(database, visitor, found) for found in (job_id, *([asked] if asked else []))]
+    lines = differences(both[0].plan, both[1].plan) if len(both) > 1 else []
+    return page(
+        request, "jobs/beside.html", both=both, ids=[job_id, asked], others=others, lines=lines, asked=asked
+    )
+
+
+def _planned(database: Engine, visitor: Visitor, job_id: UUID) -> SavedPlan:
+    job = jobs.job_page(database, visitor, job_id)
+    saved = plans.saved_plan(database, visitor, job.line.plan_id) if job else None
+    if saved is None:
+        raise HTTPException(404)
+    return saved
 
 
 @router.post("/jobs/{job_id}/title")

@@ -1,6 +1,6 @@
 """The page of a job: its loads as far as they are, its plans, its notes."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from math import fsum
@@ -10,6 +10,7 @@ from uuid import UUID
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.planning.job import Job
 from keeve.core.planning.job_versions import JobPage
+from keeve.core.planning.pace import mixing_hours
 from keeve.core.planning.plan import Plan
 from keeve.core.planning.site_mix import chosen_mix
 from keeve.figures.amounts import BoughtLine, shopping_list
@@ -111,3 +112,45 @@ def job_loads(
                 )
             )
     return lines
+
+
+class PlanLine(NamedTuple):
+    """A figure of two plans: its words, its kind of quantity ("" of a plain number or a text), and what each has."""
+
+    words: str
+    kind: str
+    each: tuple[Any, Any]
+
+    @property
+    def differs(self) -> bool:
+        """Whether it is not the same in both."""
+        return bool(self.each[0] != self.each[1])
+
+
+def differences(one: Plan, other: Plan) -> list[PlanLine]:
+    """The figures of two plans side by side; a material that only one has is left out of the other."""
+    both = (one, other)
+    bought = [{item.name: item for item in shopping_list(plan)} for plan in both]
+    materials = dict.fromkeys(name for items in bought for name in items)
+    lines = [
+        PlanLine("Mix", "", _each(both, lambda plan: f"{plan.mix.name}, {plan.mix.ratio}")),
+        PlanLine("Volume with waste", "volume", _each(both, lambda plan: plan.volume.order_m3)),
+        PlanLine("Loads", "", _each(both, lambda plan: len(plan.loads))),
+        PlanLine("Size of a load", "mixed_volume", _each(both, lambda plan: plan.loads[0].yield_l)),
+        PlanLine("Start with water", "water", _each(both, lambda plan: plan.loads[0].water.start_l)),
+        PlanLine("Max water", "water", _each(both, lambda plan: plan.loads[0].water.ceiling_l)),
+    ]
+    for name in materials:
+        mass_kg = tuple(items[name].mass_kg if name in items else None for items in bought)
+        if any(mass_kg):
+            lines.append(PlanLine(name.capitalize(), "mass", (mass_kg[0], mass_kg[1])))
+    return [
+        *lines,
+        PlanLine("Hours of one mixer", "", _each(both, lambda plan: round(mixing_hours(plan), 1))),
+        PlanLine("Working time, min", "", _each(both, lambda plan: round(plan.mix.life_min))),
+        PlanLine("Cost at your prices", "", _each(both, lambda plan: plan.cost and round(plan.cost, 2))),
+    ]
+
+
+def _each(both: tuple[Plan, Plan], of: Callable[[Plan], Any]) -> tuple[Any, Any]:
+    return of(both[0]), of(both[1])
