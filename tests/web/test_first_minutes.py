@@ -1,5 +1,6 @@
 """The first five minutes, on a phone: taps and figures counted; every screen as wide, large and plain as it must be."""
 
+from collections.abc import Callable
 from typing import Any
 from uuid import uuid4
 
@@ -24,7 +25,7 @@ class Thumb:
 
     def type(self, label: str, figure: str, answer: str) -> None:
         """Tap into a field and type; the answer is in view after it."""
-        field = self.page.get_by_label(label, exact=True)
+        field = self.page.get_by_role("textbox", name=label, exact=True).first
         self.tap(field)
         field.fill(figure)
         self.figures += 1
@@ -173,3 +174,59 @@ def test_a_bench_opens_without_keeve_until_somebody_signs_out(
         expect(heading(page)).to_have_text("Sign in")
         until(page, "!(await caches.keys()).some(name => name.startsWith('keeve-benches'))")
         visit.wrong.clear()  # the browser tells of each request that found no network
+
+
+def _picks_mix(thumb: Thumb, name: str) -> None:
+    """Open the mixes and tap one."""
+    picker = thumb.page.locator("details.picker", has=thumb.page.locator("[data-find]"))
+    thumb.tap(picker.locator("summary"))
+    thumb.tap(picker.locator("label.mix-choice", has_text=name).first)
+    expect(picker.locator("summary")).to_contain_text(name)
+
+
+def a_wall(thumb: Thumb) -> None:
+    thumb.tap(thumb.page.get_by_role("link", name="Brick or block wall"))
+    thumb.type("Wall length", "6", "load")
+    thumb.type("Wall height", "1.8", "load")
+
+
+def a_bag_job(thumb: Thumb) -> None:
+    thumb.tap(thumb.page.get_by_role("link", name="I have this many bags"))
+    _picks_mix(thumb, "Bagged concrete")
+    thumb.tap(thumb.page.get_by_role("button", name="No label at hand"))
+    thumb.type("Bags", "4", "4 bags")
+
+
+def a_bucket_of_mortar(thumb: Thumb) -> None:
+    thumb.tap(thumb.page.get_by_role("link", name="Volume", exact=True))
+    _picks_mix(thumb, "General mortar")
+    thumb.type("Volume", "12 L", "load")
+
+
+def a_plaster_batch(thumb: Thumb) -> None:
+    thumb.tap(thumb.page.get_by_role("link", name="Mould or cast"))
+    for label, option in (
+        ("What are you filling?", "A hollow, by water volume"),
+        ("Model inside", "No model"),
+    ):
+        thumb.page.get_by_label(label).select_option(label=option)
+        thumb.taps += 1
+        expect(thumb.page.get_by_label("Water it holds")).to_be_visible()
+    expect(thumb.page.get_by_label("Water it pushes out")).to_have_count(0)
+    thumb.type("Water it holds", "3", "load")
+
+
+@pytest.mark.parametrize("the_job", [a_wall, a_bag_job, a_bucket_of_mortar, a_plaster_batch])
+def test_a_card_is_six_taps_and_three_figures_from_the_first_page(
+    browser: Browser, engine: Engine, origin: str, the_job: Callable[[Thumb], None]
+) -> None:
+    """Signed out, on a phone; a choice out of a list is a tap, a field that is typed into is one too."""
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        page = visit.page
+        page.goto(origin)
+        thumb = Thumb(page)
+        the_job(thumb)
+        thumb.tap(page.get_by_role("button", name="Make mix cards"))
+        expect(heading(page)).to_contain_text("Load 1 of")
+        assert (thumb.taps <= 6, thumb.figures <= 3) == (True, True), (thumb.taps, thumb.figures)
+        visit.check()

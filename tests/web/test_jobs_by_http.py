@@ -92,7 +92,9 @@ def test_what_is_left_to_place_is_said_and_what_was_thrown_away_is_left(client: 
 def test_two_jobs_are_side_by_side_by_what_differs(client: Client) -> None:
     one = a_job(client)
     assert "No other job yet" in client.get(f"/jobs/{one}/beside").text
-    saved = client.post("/plan", data={"title": "Quay slab", "mix": "concrete-nominal", "mixer.working_l": "60"})
+    saved = client.post(
+        "/plan", data={"title": "Quay slab", "mix": "concrete-nominal", "mixer.working_l": "60"}
+    )
     other = str(saved.headers["location"]).split("/")[2]
     page = client.get(f"/jobs/{one}/beside?other={other}").text
     assert "Quay slab" in page

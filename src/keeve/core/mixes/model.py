@@ -255,6 +255,16 @@ class Caution(Strict):
     text: Sentence
 
 
+class TypicalLabel(Strict):
+    """A label as such bags usually have it: to begin with, until one's own is read. Of one bag, kg and L."""
+
+    bag_kg: Dimension
+    yield_l: Dimension
+    water_start_l: Dimension
+    water_min_l: Dimension
+    water_max_l: Dimension
+
+
 class Preparation(Strict):
     """Something to do before the first load is mixed, how long it takes, min, and why."""
 
@@ -311,6 +321,7 @@ class Mix(Strict):
         keeps: whether what was mixed keeps when it is sealed.
         procedures: for each kind of mixer and school of charging; the first of a mixer is its default.
         refuses: mixers it is not mixed in, with what goes wrong.
+        typical_label: of a mix by the bag, a label as such bags have it.
         before: what is done before the first load is mixed, in order.
         troubles: what goes wrong on the way, with what to do then.
     """
@@ -352,6 +363,7 @@ class Mix(Strict):
     refuses: dict[MixerKind, Sentence] = {}
     gauges: dict[Gauge, Sentence]
     cautions: Few[Caution]
+    typical_label: TypicalLabel | None = None
     before: Few[Preparation] = []
     troubles: Few[Trouble] = []
     schools: Few[School] = []

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import library
-from keeve.core.mixes.model import Mix, Use
+from keeve.core.mixes.model import Mix, TypicalLabel, Use
 from keeve.core.planning.job import MOST_ITEMS, Job
 from keeve.core.planning.yard import OwnBag, YardItem, begun_with
 from keeve.core.texts import MOST_OF_A_KIND
@@ -77,6 +77,15 @@ class PlanForm:
     def has_label(self) -> bool:
         """Whether it asks for the label of a bag that the yard can keep: one of the library's."""
         return self.mix.basis_traits.asks_for == "label" and self.mix.id in library()
+
+    @property
+    def typical_label(self) -> FormOffer | None:
+        """The label as such bags usually have it, as one tap; None where the mix has none, or one was typed."""
+        label, bag = self.mix.typical_label, self.mix.parts[0].name
+        names = [f"materials.{bag}.{name}" for name in TypicalLabel.model_fields]
+        if label is None or any(self.values.get(name) for name in names):
+            return None
+        return self.offer({f"materials.{bag}.{name}": kept for name, kept in label.model_dump().items()})
 
     @property
     def shapes(self) -> list[str]:
