@@ -105,6 +105,8 @@ class Visit:
         if not with_device:
             # Where nothing is cut off, no test waits for an interpreter that starts.
             page.add_init_script("localStorage.setItem('keeve-signal', 'off')")
+        # A keyboard lies beside every screen that is tested; what a phone does without one is a test of its own.
+        page.add_init_script("localStorage.getItem('keeve-keys') ?? localStorage.setItem('keeve-keys', 'on')")
         page.on("console", lambda message: self.wrong.append(f"console {message.type}: {message.text}"))
         page.on("pageerror", lambda error: self.wrong.append(f"page error: {error}"))
         page.on("request", lambda request: self._request(request.url))

@@ -132,11 +132,15 @@ def test_the_bench_by_keys_alone_with_undo(
         page.reload()
         for key in ("m", "2"):
             press(page, key)
+        # The letter opens it and the cursor is in it; pressed again it does nothing of what it holds.
         page.keyboard.press("p")
-        press(page, "p")
+        press(page, "Enter")
         expect(page.locator("p.acting")).to_contain_text("34.4")
         page.keyboard.press("x")
         expect(page.get_by_role("button", name=re.compile("^Throw away the rest"))).to_be_visible()
+        page.keyboard.press("Escape")
+        page.keyboard.press("x")
+        expect(page.locator(".which")).to_contain_text("Load 1")
         clock.turn(130)
         page.reload()
         expect(heading(page)).to_have_text("Past its working time")
@@ -444,8 +448,7 @@ def test_a_load_is_brought_back_in_every_way_by_keys(
         # Three buckets of sand where it should be more.
         page.keyboard.press("e")
         page.get_by_label(re.compile("^Sand, planned")).fill("3")
-        page.get_by_label(re.compile("^Sand, planned")).blur()
-        press(page, "e")
+        press(page, "Enter")
         expect(heading(page)).to_have_text("Wrong amount: add")
         visit.check()
         press(page, "c")
@@ -464,13 +467,13 @@ def test_a_load_is_brought_back_in_every_way_by_keys(
             page.keyboard.press("ArrowRight")
         expect(page.get_by_role("button", name=re.compile("^Like this: too wet"))).to_be_visible()
         visit.check()
-        press(page, "b")
+        like_this = page.get_by_role("button", name=re.compile("^Like this: too wet"))
+        send(page, lambda: like_this.press("Enter"))
         expect(heading(page)).to_have_text("Too wet: add")
         page.keyboard.press("g")
         # Nothing is given away by one tap: how much is typed.
         page.get_by_role("textbox", name="Used elsewhere, L").fill("100")
-        page.get_by_role("textbox", name="Used elsewhere, L").blur()
-        page.keyboard.press("g")
+        page.keyboard.press("Enter")
         expect(page.get_by_role("status")).to_contain_text("Only 71 L left")
         visit.wrong.clear()  # the browser notes the refusal's status, 422
         tap(page, "I meant")
@@ -555,3 +558,24 @@ def a_bed_in_buckets(visit: Visit) -> None:
     expect(page.locator("[name=title]")).to_have_value(made.title)
     page.get_by_role("button", name="Make mix cards").click()
     begin(page)
+
+
+def test_letters_do_nothing_where_there_is_no_keyboard_until_they_are_switched_on(
+    browser: Browser, engine: Engine, origin: str
+) -> None:
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        page = visit.page
+        a_bed_in_buckets(visit)
+        title = heading(page).inner_text()
+        page.locator("summary", has_text="Display and sound").click()
+        choice = page.get_by_role("group", name="Letter keys")
+        choice.get_by_label("with a mouse").check()
+        page.get_by_role("heading", level=1).click()
+        page.keyboard.press("w")
+        page.wait_for_timeout(300)
+        expect(heading(page)).to_have_text(title)
+        assert page.evaluate("matchMedia('(hover: hover)').matches") is False
+        choice.get_by_label("on", exact=True).check()
+        page.get_by_role("heading", level=1).click()
+        press(page, "w")
+        expect(heading(page)).not_to_have_text(title)

@@ -116,7 +116,7 @@ def test_a_mix_is_found_compared_read_and_made_ones_own(
         visit.sign_in()
         page.get_by_role("link", name="Mixes").click()
         page.locator("summary", has_text="By use").click()
-        page.get_by_label("Use").select_option("infill")
+        page.get_by_label("Use", exact=True).select_option("infill")
         page.get_by_role("checkbox", name="hemp", exact=True).check()
         page.get_by_role("checkbox", name="lime", exact=True).check()
         page.get_by_role("checkbox", name="sand", exact=True).check()

@@ -90,16 +90,15 @@ class Counted(NamedTuple):
 
 
 class StockpileNews(NamedTuple):
-    """News of the stockpile: in words, its key, and the event it makes."""
+    """News of the stockpile: in words, and the event it makes."""
 
     words: str
-    key: str
     event: Mapping[str, str | bool]
 
 
 STOCKPILE_NEWS = (
-    StockpileNews("It rained", "r", {"kind": "rain"}),
-    StockpileNews("New delivery", "f", {"kind": "delivery"}),
+    StockpileNews("It rained", {"kind": "rain"}),
+    StockpileNews("New delivery", {"kind": "delivery"}),
 )
 
 

@@ -351,8 +351,8 @@ class BenchView:
         """The answers to whether the sand is from the same pile as before."""
         told = {"kind": "pile", "plan_id": str(self.running.plan_id)}
         return (
-            StockpileNews("Same pile", "7", {**told, "is_same": True}),
-            StockpileNews("Another pile", "8", {**told, "is_same": False}),
+            StockpileNews("Same pile", {**told, "is_same": True}),
+            StockpileNews("Another pile", {**told, "is_same": False}),
         )
 
     @property

@@ -121,6 +121,7 @@ const asBench = () => {
         if (button) button.click();
         return;
       }
+      if (!this.device.hasKeys) return;
       if (event.target.matches("input:not([type=radio]):not([type=range]), select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
       // What is folded away has no key; opened, the control inside comes before the line that opened it.
       const named = this.$root.querySelectorAll(`[data-key="${CSS.escape(event.key.toLowerCase())}"]`);
@@ -133,6 +134,10 @@ const asBench = () => {
       if (!control || control.disabled) return;
       event.preventDefault();
       control.click();
+      // A fold that a key opens is gone on with by Tab and Enter: its letter never does what it holds.
+      const fold = control.matches("summary") && control.closest("details");
+      const first = fold && fold.open && (fold.querySelector("input, select, textarea") || fold.querySelector("button"));
+      if (first) first.focus();
     },
 
     // On a phone what is not asked for now lies in a sheet of its own.

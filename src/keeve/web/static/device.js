@@ -40,6 +40,12 @@ class Device {
     }
   }
 
+  // Letters act where there is a keyboard: a device with a mouse, unless it was said.
+  get hasKeys() {
+    const chosen = setting("keys");
+    return chosen ? chosen === "on" : matchMedia("(hover: hover)").matches;
+  }
+
   get awake() {
     if (!navigator.wakeLock) return "This browser can't keep the screen on. Set a longer screen timeout on your device. Timers keep running.";
     return "The screen stays on while the bench is open.";

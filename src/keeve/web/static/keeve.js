@@ -7,7 +7,7 @@ function setting(name) {
     return "";
   }
 }
-for (const name of ["light", "hand"]) document.documentElement.dataset[name] = setting(name);
+for (const name of ["light", "hand", "keys"]) document.documentElement.dataset[name] = setting(name);
 // In whose hands this browser is, a person in a crew: the page says whose it is, the cookie who is signed in now. Where they
 // differ the page was late, and what is kept for others goes all the same.
 const HOLDER = document.documentElement.dataset.holder;
