@@ -136,7 +136,7 @@ const asBench = () => {
       control.click();
       // A fold that a key opens is gone on with by Tab and Enter: its letter never does what it holds.
       const fold = control.matches("summary") && control.closest("details");
-      const first = fold && fold.open && (fold.querySelector("input, select, textarea") || fold.querySelector("button"));
+      const first = fold && fold.open && (fold.querySelector("input, select") || fold.querySelector("button"));
       if (first) first.focus();
     },
 
