@@ -18,16 +18,17 @@ from keeve.store.database import crew_reading, crew_session
 MOST_OF_LOAD = 24
 
 
+# What is told of a photo, as ``LoadPhoto`` has it.
+_TAKEN = (
+    models.StoredPhoto.id,
+    models.StoredPhoto.event_id,
+    models.StoredPhoto.width,
+    models.StoredPhoto.height,
+    models.Account.name,
+    models.StoredPhoto.made_at,
+)
 _OF_LOAD = (
-    select(
-        models.StoredPhoto.id,
-        models.StoredPhoto.event_id,
-        models.StoredPhoto.width,
-        models.StoredPhoto.height,
-        models.Account.name,
-        models.StoredPhoto.made_at,
-        models.StoredPhoto.made_by,
-    )
+    select(*_TAKEN, models.StoredPhoto.made_by)
     .join(models.Account, models.Account.id == models.StoredPhoto.made_by)
     .where(models.StoredPhoto.load_id == bindparam("load_id"))
     .order_by(models.StoredPhoto.made_at)
@@ -49,14 +50,7 @@ def photos_of(engine: Engine, visitor: Visitor, load_id: UUID) -> Mapping[UUID |
 # How many photos of a mix that was right are shown at the next judgement.
 _LOOKS = 3
 _OWN_LOOK = (
-    select(
-        models.StoredPhoto.id,
-        models.StoredPhoto.event_id,
-        models.StoredPhoto.width,
-        models.StoredPhoto.height,
-        models.Account.name,
-        models.StoredPhoto.made_at,
-    )
+    select(*_TAKEN)
     .join(models.Account, models.Account.id == models.StoredPhoto.made_by)
     .join(models.Event, models.Event.id == models.StoredPhoto.event_id)
     .join(models.LogEntry, models.LogEntry.id == models.StoredPhoto.load_id)

@@ -128,7 +128,23 @@ def _morning(engine: Engine, wren: Visitor, fen: Visitor, now: datetime) -> None
     third.charge_and_mix(short_of_l=0.9)
     third.judge("too-dry")
     _casts(engine, wren, now)
+    _today(engine, wren, coping, now)
     _days(engine, wren, to_mix, now)
+
+
+def _today(engine: Engine, visitor: Visitor, coping: UUID, now: datetime) -> None:
+    """Today as it was planned: the coping bed, which is half done."""
+    begun = (now - ago(124)).astimezone(visitor.zone)
+    job = DayJob(
+        plan_id=str(coping),
+        first_load=1,
+        loads=4,
+        begins_min=60 * begun.hour + begun.minute,
+        mixers=[1],
+        placing_m3_h=0.12,
+        held_back=True,
+    )
+    days.save_day(engine, visitor, begun.date(), DayPlan(jobs=[job], hands=2), now)
 
 
 def _days(engine: Engine, visitor: Visitor, to_mix: Mapping[str, UUID], now: datetime) -> None:
