@@ -253,3 +253,10 @@ def test_a_mix_is_found_by_any_name_of_the_trade(words: str, found: str) -> None
     """As the page does it: every word typed is in one of its names. The names: ``trade.md`` and the glossary."""
     names = mix_figures(library()[found]).found_by
     assert all(word in names for word in words.split())
+
+
+@pytest.mark.parametrize("figure", ["nan", "inf", "1e400", "-3", "much", ""])
+def test_a_link_brings_figures_and_no_figure_breaks_the_page(client: Client, figure: str) -> None:
+    page = client.get("/rules/ready-mixed?order_m3=0.66&own_hours=2.3").text
+    assert 'value="0.66"' in page
+    assert client.get("/rules/ready-mixed", params={"order_m3": figure}).status_code == 200

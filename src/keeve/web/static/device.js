@@ -55,7 +55,9 @@ class Device {
   say(words) {
     if (setting("voice") !== "on" || !window.speechSynthesis) return;
     const said = words.filter(Boolean).map((one) => one.trim().replace(/\s+/g, " ")).join(". ");
-    if (!said) return;
+    // A step that the server draws once more is said once.
+    if (!said || (said === this.said && speechSynthesis.speaking)) return;
+    this.said = said;
     const utterance = new SpeechSynthesisUtterance(said);
     utterance.lang = document.documentElement.lang;
     speechSynthesis.cancel();
