@@ -38,9 +38,12 @@ def written_out(files: Iterable[Raw]) -> Iterator[Raw]:
 
 
 def _with_admixtures(raw: Raw) -> Raw:
-    known = _shared()["admixtures"]
-    named = [known[item] if isinstance(item, str) else item for item in raw.get("admixtures", [])]
-    return {**raw, "admixtures": named}
+    return {**raw, "admixtures": _listed(raw, "admixtures")}
+
+
+def _listed(raw: Raw, what: str) -> list[Any]:
+    """A list of a mix, what is named in it taken out of shared.yaml."""
+    return [_shared()[what][item] if isinstance(item, str) else item for item in raw.get(what, [])]
 
 
 def _check_names(mixes: Iterable[Raw]) -> None:
@@ -87,15 +90,9 @@ def _in_full(raw: Raw) -> Raw:
             {"code": item, "text": shared["cautions"][item]} if isinstance(item, str) else item
             for item in raw["cautions"]
         ],
-        "before": [
-            shared["before"][item] if isinstance(item, str) else item for item in raw.get("before", [])
-        ],
-        "troubles": [
-            shared["troubles"][item] if isinstance(item, str) else item for item in raw.get("troubles", [])
-        ],
-        "schools": [
-            shared["schools"][item] if isinstance(item, str) else item for item in raw.get("schools", [])
-        ],
+        "before": _listed(raw, "before"),
+        "troubles": _listed(raw, "troubles"),
+        "schools": _listed(raw, "schools"),
         "procedures": [_procedure(item, raw, tests) for item in raw["procedures"]],
     }
 

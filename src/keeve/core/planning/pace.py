@@ -50,13 +50,8 @@ def _middle(step: PlanStep) -> float:
 
 def mixing_hours(plan: Plan) -> float:
     """How long one mixer takes for all the loads of a plan, h."""
-    minutes = []
-    for load in plan.loads:
-        times = load_times(plan, load, 1.0)
-        minutes += [
-            times.charge_min, times.mix_min, times.rest_min, times.discharge_min, times.clean_min
-        ]  # fmt: skip
-    return fsum(minutes) / 60
+    times = [load_times(plan, load, 1.0) for load in plan.loads]
+    return fsum(one.ready_after_min + one.discharge_min + one.clean_min for one in times) / 60
 
 
 def joints_of(plan: Plan, pace: Pace) -> list[RuleWarning]:

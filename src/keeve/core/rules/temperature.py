@@ -13,6 +13,9 @@ from keeve.core.tolerances import UNMEASURABLE
 SOLID_HEAT = 0.22
 _FUSION = 79.8
 _ACI_305R = published("ACI 305R")
+_SPEED_OF_SETTING = published(
+    "Freiesleben Hansen and Pedersen: E = 33 500 J/mol, plus 1470 (20 − T) below 20 °C"
+)
 LiquidCelsius = Annotated[float, Field(ge=0, le=100)]
 # What a mixer or a thermometer on a site can show, °C.
 Celsius = Annotated[float, Field(ge=-40, le=100)]
@@ -223,7 +226,7 @@ _LONGEST = 1.5
         r"\left(\frac{1}{293.15} - \frac{1}{T + 273.15}\right)\right]\right)"
     ),
     sources=[
-        published("Freiesleben Hansen and Pedersen: E = 33 500 J/mol, plus 1470 (20 − T) below 20 °C"),
+        _SPEED_OF_SETTING,
         PRACTICE,
     ],
     example=Example(
@@ -268,7 +271,7 @@ _HALF_LOST_MIN, _HALF_OF_A_REDUCER_MIN = 60.0, 30.0
     r"\left(\frac{1}{293.15} - \frac{1}{T + 273.15}\right)\right]",
     sources=[
         PRACTICE,
-        published("Freiesleben Hansen and Pedersen: E = 33 500 J/mol, plus 1470 (20 − T) below 20 °C"),
+        _SPEED_OF_SETTING,
     ],
     example=Example(
         given={"slump_mm": 100, "minutes": 60, "mix_c": 20},

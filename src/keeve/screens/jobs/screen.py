@@ -8,6 +8,7 @@ from fastapi import HTTPException, Request
 from fastapi.responses import Response
 
 from keeve.core.errors import InputError
+from keeve.core.planning.job_versions import JobPage
 from keeve.data import jobs, loads, plans, sharing
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
@@ -50,19 +51,19 @@ def show_beside(
     """The plan of a job beside that of another, by what differs."""
     others = [line for line in jobs.jobs(database, visitor, "", "active") if line.id != job_id][:_OTHERS]
     asked = other or (others[0].id if others else None)
-    both = [_planned(database, visitor, found) for found in (job_id, *([asked] if asked else []))]
+    both = [_planned(database, visitor, found)[1] for found in (job_id, *([asked] if asked else []))]
     lines = differences(both[0].plan, both[1].plan) if len(both) > 1 else []
     return page(
         request, "jobs/beside.html", both=both, ids=[job_id, asked], others=others, lines=lines, asked=asked
     )
 
 
-def _planned(database: Engine, visitor: Visitor, job_id: UUID) -> SavedPlan:
+def _planned(database: Engine, visitor: Visitor, job_id: UUID) -> tuple[JobPage, SavedPlan]:
     job = jobs.job_page(database, visitor, job_id)
     saved = plans.saved_plan(database, visitor, job.line.plan_id) if job else None
-    if saved is None:
+    if job is None or saved is None:
         raise HTTPException(404)
-    return saved
+    return job, saved
 
 
 @router.post("/jobs/{job_id}/title")
@@ -122,10 +123,7 @@ def job_page(
     **typed: Any,
 ) -> Response:
     """The page of a job; what was typed stays where it was refused."""
-    job = jobs.job_page(database, visitor, job_id)
-    saved = plans.saved_plan(database, visitor, job.line.plan_id) if job else None
-    if job is None or saved is None:
-        raise HTTPException(404)
+    job, saved = _planned(database, visitor, job_id)
     versions = [version.plan_id for version in job.versions]
     begun = {plan_id: loads.loads_of_plan(database, visitor, plan_id) for plan_id in versions}
     link = sharing.link_of(database, visitor, saved.id)

@@ -200,7 +200,6 @@ def show_beside(
     if other and chosen is None:
         raise HTTPException(404)
     both = [one, *([chosen] if chosen else [])]
-    alike = [row for row in [one, *others] if row.as_planned and one.as_planned]
     return page(
         request,
         "log/beside.html",
@@ -211,7 +210,7 @@ def show_beside(
             [photo for taken in photos_of(database, visitor, row.id).values() for photo in taken]
             for row in both
         ],
-        drift=drift_of([row for row in alike if _parts(row) == _parts(one)]),
+        drift=drift_of([row for row in [one, *others] if _parts(row) == _parts(one)]),
     )
 
 
