@@ -108,6 +108,26 @@ def test_what_was_last_found_of_a_stockpile_begins_the_next_job(engine: Engine, 
     assert stockpiles.last_measured_of(engine, visitor, at) == {SAND: {}}
 
 
+def test_a_laboratory_report_stays_with_its_sand_until_it_is_taken_back(
+    engine: Engine, visitor: Visitor
+) -> None:
+    """However old, and whatever rain or delivery came since; the newer one counts."""
+    for number, absorption in ((1, 0.012), (2, 0.016)):
+        at = NOON + timedelta(days=number)
+        event = raw_event("report", at, report_number=str(number), absorption_fraction=absorption)
+        stockpiles.record_stockpile_event(engine, visitor, SAND, event, at)
+    later = NOON + timedelta(days=200)
+    stockpiles.record_stockpile_event(engine, visitor, SAND, raw_event("delivery", later), later)
+    assert stockpiles.last_measured_of(engine, visitor, later) == {SAND: {"absorption_fraction": 0.016}}
+    (pile,) = stockpiles.stockpiles_of(engine, visitor, later)
+    assert pile.report is not None
+    taken_back = raw_event("undone", later, cancels=str(pile.report.id))
+    assert stockpiles.record_stockpile_event(engine, visitor, SAND, taken_back, later)
+    assert stockpiles.last_measured_of(engine, visitor, later) == {SAND: {"absorption_fraction": 0.012}}
+    stranger, _ = new_visitor(engine)
+    assert stockpiles.last_measured_of(engine, stranger, later) == {}
+
+
 def sand_of(moisture: float | None) -> dict[str, Any]:
     return {"sand": {} if moisture is None else {"moisture_fraction": moisture}, "cement": {"bag_kg": 25}}
 

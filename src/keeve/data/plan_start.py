@@ -22,7 +22,7 @@ class PlanStart:
         mixes: the mixes to choose from, by id.
         owned: what the crew owns.
         waste: the waste of the last closed job, of the mix or of any; None before one was closed.
-        measured: what was last measured of each stockpile, by its material.
+        measured: what was last measured or reported of each stockpile, by its material.
     """
 
     mixes: Mapping[str, Mix]

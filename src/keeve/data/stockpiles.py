@@ -6,14 +6,15 @@ A crew has one stockpile of each sand and stone: where it lies on two sites, it 
 import json
 import logging
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 from datetime import datetime, timedelta
 from itertools import takewhile
 from typing import Any, NamedTuple
 from uuid import UUID
 
-from sqlalchemy import Engine, Text, bindparam, cast, select
-from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session
+from sqlalchemy import Engine, Text, bindparam, cast, exists, select
+from sqlalchemy.dialects.postgresql import distinct_on, insert
+from sqlalchemy.orm import Session, aliased
 
 from keeve.core.errors import InputError
 from keeve.core.loads.event import Undone, event_json, without_undone
@@ -23,7 +24,13 @@ from keeve.core.loads.recording import check_not_in_future, expecting, received
 from keeve.core.loads.running_load import RunningLoad
 from keeve.core.mixes import materials
 from keeve.core.planning.plan import Load, Plan, PlanMaterial
-from keeve.core.stockpile.events import PileTold, StockpileEvent, last_measured, parse_stockpile_event
+from keeve.core.stockpile.events import (
+    LabReported,
+    PileTold,
+    StockpileEvent,
+    last_measured,
+    parse_stockpile_event,
+)
 from keeve.core.stockpile.forecast import (
     Observation,
     Told,
@@ -66,9 +73,13 @@ def stockpiles_of(
         lately = select(models.StockpileEvent.stockpile).where(
             models.StockpileEvent.received_at > now - _FOLLOWED_FOR
         )
-        known = dict.fromkeys([*drawn, *session.scalars(lately)])
+        reports = _reports(session)
+        known = dict.fromkeys([*drawn, *session.scalars(lately), *reports])
         weathered = _weathered(visitor, weather)
-        return [_stockpile(session, stockpile_id, now, weathered) for stockpile_id in known]
+        return [
+            replace(_stockpile(session, stockpile_id, now, weathered), report=reports.get(stockpile_id))
+            for stockpile_id in known
+        ]
 
 
 def _weathered(visitor: Visitor, weather: Weather | None) -> Weathered | None:
@@ -84,21 +95,43 @@ def _weathered(visitor: Visitor, weather: Weather | None) -> Weathered | None:
     return between
 
 
-_EVENTS = select(models.StockpileEvent.stockpile, cast(models.StockpileEvent.content, Text)).where(
-    models.StockpileEvent.received_at > bindparam("since")
+_CONTENT = select(models.StockpileEvent.stockpile, cast(models.StockpileEvent.content, Text))
+_HAPPENED = _CONTENT.where(models.StockpileEvent.received_at > bindparam("since"))
+_HAPPENED_TO = _HAPPENED.where(models.StockpileEvent.stockpile == bindparam("stockpile"))
+
+
+_taking_back = aliased(models.StockpileEvent)
+# The newest report on each stockpile that was not taken back: it holds for the pit, however old it is.
+_REPORTS = (
+    _CONTENT.where(
+        models.StockpileEvent.content["kind"].astext == "report",
+        ~exists().where(
+            _taking_back.stockpile == models.StockpileEvent.stockpile,
+            _taking_back.content["cancels"].astext == cast(models.StockpileEvent.id, Text),
+        ),
+    )
+    .ext(distinct_on(models.StockpileEvent.stockpile))
+    .order_by(models.StockpileEvent.stockpile, models.StockpileEvent.received_at.desc())
 )
-_HAPPENED = _EVENTS
-_HAPPENED_TO = _EVENTS.where(models.StockpileEvent.stockpile == bindparam("stockpile"))
+
+
+def _reports(session: Session) -> dict[str, LabReported]:
+    """The newest report on each stockpile, by its material."""
+    rows = session.execute(_REPORTS).all()
+    read = {stockpile_id: _standing([content]) for stockpile_id, content in rows}
+    return {name: event for name, found in read.items() for event in found if isinstance(event, LabReported)}
 
 
 def last_measured_of(engine: Engine, visitor: Visitor, now: datetime) -> dict[str, dict[str, float]]:
-    """The last measurements of each stockpile since rain or a delivery: moisture and bulking, as fractions."""
+    """The last measurements of each stockpile since rain or a delivery, with what was reported of it, by name."""
     with crew_reading(engine, visitor.crew_id) as session:
         rows = session.execute(_HAPPENED, {"since": now - _FOLLOWED_FOR}).all()
-    return {
-        stockpile_id: last_measured(_standing(text for name, text in rows if name == stockpile_id))
-        for stockpile_id in dict.fromkeys(name for name, _ in rows)
-    }
+        reports = _reports(session)
+    found = {name: report.figures for name, report in reports.items()}
+    for stockpile_id in dict.fromkeys(name for name, _ in rows):
+        measured = last_measured(_standing(text for name, text in rows if name == stockpile_id))
+        found[stockpile_id] = found.get(stockpile_id, {}) | measured
+    return found
 
 
 def stockpile_before(
@@ -184,7 +217,8 @@ def record_stockpile_event(
     check_not_in_future(event, now)
     with crew_session(engine, visitor.crew_id) as session:
         loads, events = _seen(session, stockpile_id, now)
-        if isinstance(event, Undone) and all(event.cancels != known.id for known in events):
+        standing = [*events, *_reports(session).values()]
+        if isinstance(event, Undone) and all(event.cancels != known.id for known in standing):
             raise InputError("nothing_to_undo", "Already undone. Nothing to undo.", ["cancels"])
         added = session.execute(
             insert(models.StockpileEvent)

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from functools import cache
 from typing import NamedTuple
 
+from keeve.core.stockpile.events import Part
 from keeve.core.units import DISPLAY_UNITS, Kind, kind_of_name
 
 
@@ -13,6 +14,13 @@ class FigureLabel(NamedTuple):
     words: str
     unit: str
 
+
+# Where a stockpile is dug.
+PILE_PARTS: Mapping[Part, str] = {
+    "top": "Digging from the top",
+    "bottom": "Digging from the bottom",
+    "mixed": "Pile turned over",
+}
 
 # What each rule works out, as one would look for it.
 RULE_TITLES: Mapping[str, str] = {

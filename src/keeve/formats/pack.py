@@ -88,7 +88,7 @@ class Pack(_Packed):
         owned: what the crew owns.
         favourites: the ids of the mixes that are wanted on top.
         used_last: those of the mixes that were planned with last.
-        measured: what was last measured of each stockpile, by its material.
+        measured: what was last measured or reported of each stockpile, by its material.
     """
 
     pack: Literal[1]

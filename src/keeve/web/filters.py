@@ -14,7 +14,17 @@ from keeve.core.planning.vessel_loads import VesselError
 from keeve.core.quantities import in_reader_units
 from keeve.core.texts import capitalized
 from keeve.core.tolerances import ROUNDING
-from keeve.core.units import DISPLAY_UNITS, Kind, System, as_read, fixed, in_figures, to_shown, with_minus
+from keeve.core.units import (
+    DISPLAY_UNITS,
+    Kind,
+    System,
+    as_read,
+    factor,
+    fixed,
+    in_figures,
+    to_shown,
+    with_minus,
+)
 from keeve.figures.dates import write_clock, write_clock_of_day, write_date, write_day_in_year, write_days
 from keeve.figures.labels import label, value_words
 from keeve.figures.terms import USE_NAMES, in_terms, mix_name
@@ -28,6 +38,14 @@ def quantity(context: Context, value: float, kind: Kind, decimals: int | None = 
     """A kept figure with its unit, in the units of the reader."""
     read = as_read(value, kind, context["units"], decimals)
     return f"{with_minus(read.figure)}{_THIN_SPACE}{read.unit}"
+
+
+@pass_context
+def _within(context: Context, within_kg: float, mass_kg: float) -> str:
+    """How near to a mass it is weighed, in the places and the unit that the mass is shown in: at least the last one."""
+    figure, unit = as_read(mass_kg, "mass", context["units"])
+    decimals = len(figure.partition(".")[2])
+    return fixed(max(within_kg * factor("kg", unit), 10**-decimals), decimals)
 
 
 def _decimal(value: float, decimals: int = 1) -> str:
@@ -305,6 +323,7 @@ FILTERS: Mapping[str, Any] = {
     "short_percent": _short_percent,
     "bucket_error": _bucket_error,
     "grams": _grams,
+    "within": _within,
     "hours": _hours,
     "hours_and_minutes": _hours_and_minutes,
     "count": _count,

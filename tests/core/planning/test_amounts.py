@@ -34,6 +34,18 @@ def test_the_scale_shows_the_whole_charge_and_is_never_overloaded(
         assert net_kg / charge.mass_kg * charge.volume_l <= volume_l * (1 + 1e-9)
 
 
+@given(st.floats(0.01, 1), st.lists(st.tuples(st.floats(0.5, 100), st.floats(0.1, 100)), max_size=3))
+def test_powder_is_weighed_to_a_division_of_the_finest_scale_that_carries_it(
+    share: float, scales: list[tuple[float, float]]
+) -> None:
+    found = plan(scales=[{"capacity_kg": kg, "division_g": g} for kg, g in scales], gauge="weight")
+    cement = gauged(found, found.loads[0].charge("cement"), share)
+    fit = [g / 1000 for kg, g in scales if kg >= cement.mass_kg >= 10 * g / 1000]
+    assert cement.within_kg == (min(fit) if fit else None)
+    # Damp sand is never known so near.
+    assert gauged(found, found.loads[0].charge("sand"), share).within_kg is None
+
+
 def test_shovels_spread_as_independent_ones_do() -> None:
     """By hand: 4.5 L a shovel at 15 % each; n of them at 15 % over the root of n."""
     found = plan(vessels=[SHOVEL], gauge="shovels")

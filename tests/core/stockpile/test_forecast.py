@@ -6,13 +6,15 @@ from typing import Any
 import pytest
 from helpers import NOON, Run, a_job_of, plan, raw_event
 
+from keeve.core.errors import InputError
 from keeve.core.loads.expected_water import as_expected, followed, in_words
 from keeve.core.planning.plan import Plan
 from keeve.core.rules.next_water import PastLoad
-from keeve.core.stockpile.events import StockpileEvent, parse_stockpile_event
+from keeve.core.stockpile.events import LabReported, StockpileEvent, parse_stockpile_event
 from keeve.core.stockpile.forecast import (
     Observation,
     expected_water,
+    forecast,
     history_up_to,
     observed_in,
 )
@@ -194,3 +196,55 @@ def test_rain_nobody_told_of_is_asked_about_until_it_is_noted() -> None:
     )
     assert noted is not None
     assert "Has it rained" not in in_words(noted.because)
+
+
+def test_top_and_bottom_of_a_heap_keep_their_own_water() -> None:
+    """Mass balance decides: the foot of the heap is 3 % wetter than its top, and each is taken up where it was left."""
+    loads, dug = [], []
+    for number, part in enumerate(["top"] * 3 + ["bottom"] * 3):
+        if number % 3 == 0:
+            dug.append(happened("dug", number / 2 - 0.1, part=part))
+        moisture = 0.035 if part == "top" else 0.065
+        loads.append(observed(mixed(moisture, number / 2, []), number / 2))
+
+    def offered(events: list[StockpileEvent], seen: int = 6) -> Any:
+        now = NOON + timedelta(hours=seen / 2)
+        found = expected_water(PLAN, LOAD, history_up_to(loads[:seen], events, now))
+        assert found is not None
+        return found
+
+    new_part = offered(dug, 3)
+    assert new_part.free_moisture_fraction > 0.035 + 0.02
+    assert new_part.start_l == new_part.low_l
+    assert "You dig elsewhere" in in_words(new_part.because)
+    at_the_foot = offered(dug)
+    assert at_the_foot.about_l == pytest.approx(needs_l(0.065), abs=0.5)
+    back_on_top = offered([*dug, happened("dug", 2.9, part="top")])
+    assert back_on_top.about_l == pytest.approx(needs_l(0.035), abs=0.5)
+    assert back_on_top.because.kind in ("steady", "seen-once")
+    # Rain comes down on both.
+    rained = offered([*dug, happened("rain", 2.8), happened("dug", 2.9, part="top")])
+    assert rained.because.kind == "rain"
+    assert rained.low_l < back_on_top.low_l
+
+
+def test_the_loads_after_the_next_follow_the_drying() -> None:
+    known = forecast(PLAN, LOAD, six_drying_loads())
+    assert known is not None
+    water = known.water
+    starts = [water.start_l, *(load.start_l for load in water.later)]
+    assert len(starts) == 6
+    assert starts == sorted(starts)
+    # It dried by 0.3 % from load to load.
+    assert starts[-1] - starts[0] == pytest.approx(5 * 0.003 * SAND_KG, rel=0.5)
+    widths = [water.high_l - water.low_l, *(load.high_l - load.low_l for load in water.later)]
+    assert widths[-1] > widths[0]
+
+
+def test_a_report_of_a_laboratory_needs_a_figure() -> None:
+    with pytest.raises(InputError) as refused:
+        happened("report", 0, report_number="7")
+    assert refused.value.fields == ["absorption_fraction"]
+    kept = happened("report", 0, fines_fraction=0.03)
+    assert isinstance(kept, LabReported)
+    assert kept.figures == {"fines_fraction": 0.03}

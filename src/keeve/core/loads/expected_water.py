@@ -116,6 +116,11 @@ def in_words(because: ForecastReason) -> str:
                 f"{_CHANGED[because.kind]}: {now} free water before, now uncertain "
                 f"(± {because.spread_fraction * 100:.1f}). Start low, then judge."
             )
+        case "digging":
+            words = (
+                f"You dig elsewhere in the pile now: about {now} free water there, uncertain "
+                f"(± {because.spread_fraction * 100:.1f}). Start low, then judge."
+            )
         case "untold":
             wetter = because.free_moisture_fraction > because.before_fraction
             words = (

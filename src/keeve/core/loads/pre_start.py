@@ -25,7 +25,17 @@ class ForecastReason(Strict):
     """
 
     kind: Literal[
-        "last-load", "rain", "delivery", "night", "untold", "drying", "wetter", "steady", "seen-once", "told"
+        "last-load",
+        "rain",
+        "delivery",
+        "night",
+        "digging",
+        "untold",
+        "drying",
+        "wetter",
+        "steady",
+        "seen-once",
+        "told",
     ]
     free_moisture_fraction: _Moisture = 0.0
     before_fraction: _Moisture = 0.0

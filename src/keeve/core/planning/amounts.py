@@ -56,7 +56,8 @@ def _spread_of(plan: Plan, charge: PlannedCharge, count: float) -> float:
 class GaugedAmount(NamedTuple):
     """A charge, or a step's share of it, in the plan's gauge; what is told beside it in vessels, or on the scale.
 
-    ``spread_fraction``: of shovels, how far their sum spreads (standard deviation over it).
+    ``spread_fraction``: of shovels, how far their sum spreads (standard deviation over it). ``within_kg``: how near to
+    it dry material is weighed, None where it is not.
     """
 
     gauge: Gauge
@@ -65,6 +66,7 @@ class GaugedAmount(NamedTuple):
     vessels: VesselCount | None
     gross: GrossWeight | None
     spread_fraction: float = 0.0
+    within_kg: float | None = None
 
 
 def gauged(
@@ -88,7 +90,21 @@ def gauged(
     gross = gross_weight_of(plan, charge, share)
     found: Gauge = wanted if (gross if wanted == "scale" else counted) else "weight"
     spread = _spread_of(plan, charge, counted.count) if found == "shovels" and counted else 0.0
-    return GaugedAmount(found, charge.mass_kg * share, charge.volume_l * share, counted, gross, spread)
+    mass_kg = charge.mass_kg * share
+    is_weighed_dry = found not in COUNTED and not plan.material(charge.material).stockpile
+    reading = gross if found == "scale" and gross else GrossWeight("", 1, mass_kg)
+    within_kg = _within_kg(plan, mass_kg, reading) if is_weighed_dry else None
+    return GaugedAmount(found, mass_kg, charge.volume_l * share, counted, gross, spread, within_kg)
+
+
+def _within_kg(plan: Plan, mass_kg: float, reading: GrossWeight) -> float | None:
+    """How near a mass is weighed by the finest scale that carries it; None without one, or where it is guessed.
+
+    Each fill to a division: common practice, no source. Over several, errors add up as independent ones do.
+    """
+    fit = [scale.division_g / 1000 for scale in plan.scales if scale.capacity_kg >= reading.gross_kg]
+    fine = [division for division in fit if mass_kg / reading.fills >= LEAST_DIVISIONS * division]
+    return min(fine) * math.sqrt(reading.fills) if fine else None
 
 
 def gauges_of(plan: Plan, load: Load) -> list[Gauge]:
@@ -204,6 +220,8 @@ def gauged_step(plan: Plan, load: Load, step: LoadStep) -> GaugedAmount | None:
     return gauged(plan, load.charge(step.plan.material), share, before=math.fsum(earlier) if whole else None)
 
 
+# A dose of fewer graduations of a jar, or divisions of a scale, is guessed, not measured.
+LEAST_DIVISIONS = 10
 # What liquids are measured in: its name, the most it holds and its graduation, mL. Common practice, no source.
 _JARS = (
     ("syringe", 20, 1),
@@ -212,8 +230,6 @@ _JARS = (
     ("jug", 1000, 20),
     ("jug", 5000, 100),
 )
-# A dose of fewer graduations of a jar, or divisions of a scale, is guessed, not measured.
-LEAST_DIVISIONS = 10
 
 
 class Jar(NamedTuple):

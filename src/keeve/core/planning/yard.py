@@ -170,7 +170,7 @@ def begun_with(
         items: the yard.
         mix: the mix of the job.
         today: for the age of what was bought.
-        stockpiles: what was last measured of each stockpile, by its material: moisture and bulking, as fractions.
+        stockpiles: what was last measured or reported of each stockpile, by its material and the name of the figure.
     """
     items = list(items)
     suited = {procedure.mixer for procedure in mix.procedures}
@@ -197,6 +197,8 @@ def begun_with(
     for material, last_measured in (stockpiles or {}).items():
         if material in named and not mix.basis_traits.is_blended:
             found["materials"].setdefault(named[material], {}).update(last_measured)
+            if "fineness_modulus" in last_measured:
+                found["design"] = {"fineness_modulus": last_measured["fineness_modulus"]}
     if bag := next((item for item in items if isinstance(item, OwnBag) and item.mix == mix.id), None):
         found["materials"].setdefault(mix.parts[0].name, {}).update(bag.label)
     for item in items:

@@ -3,7 +3,7 @@
 ``stockpile_filter`` follows it. What no sand could take is set aside here before it is looked at.
 """
 
-from typing import Annotated, Literal, NamedTuple
+from typing import TYPE_CHECKING, Annotated, Literal, NamedTuple
 
 from pydantic import Field
 
@@ -22,8 +22,11 @@ from keeve.core.rules.registry import (
     rule,
 )
 
+if TYPE_CHECKING:
+    from keeve.core.rules.stockpile_filter import Predicted, StockpileFilter
+
 Judged = Literal["dry", "right", "wet", "unmixed"]
-Reset = Literal["rain", "delivery", "night"]
+Reset = Literal["rain", "delivery", "night", "digging"]
 
 # How far off a mix is that looks dry or wet, and the sd of a reading, as fractions of the wanted water over
 # aggregate. Judgements made here, after common practice.
@@ -40,6 +43,8 @@ _SLIP = 0.2
 _LIKELY = 0.5
 # A change is asked about while it is so many sights old, and where it moved the moisture by so much.
 _LATELY, _WORTH_ASKING = 4, 0.006
+# So many loads after the next are looked ahead to: a morning of small ones.
+_LATER = 5
 
 
 class PastLoad(Strict):
@@ -51,9 +56,10 @@ class PastLoad(Strict):
         judged: how it was judged; ``unmixed`` is ignored.
         pan_moisture_fraction: total moisture of a sample dried in a pan, or measured in another way.
         pan_sd_fraction: standard deviation of that measurement.
-        reset: what changed the stockpile before it; ``night``: hours passed unseen.
+        reset: what changed the stockpile before it; ``night``: hours passed unseen; ``digging``: it is dug elsewhere.
         weather_fraction: how the weather should have changed the free moisture since what came before it, uncovered:
             a prior, taken as much as it came true before.
+        shift_fraction: how much wetter the other part is that it is dug from now: a prior, taken as it is.
         target_water_kg: free water it should have, kg; in the next load's proportion unless given, so that loads of
             another mix from the same stockpile count too.
 
@@ -67,6 +73,7 @@ class PastLoad(Strict):
     pan_sd_fraction: Dimension = PAN_SD
     reset: Reset | None = None
     weather_fraction: Signed | None = None
+    shift_fraction: Signed = 0.0
     target_water_kg: Dimension | None = None
 
     @property
@@ -88,9 +95,21 @@ class Prediction(Strict):
     taken_as: Literal["usual", "change", "slip"] = "usual"
 
 
+class LaterLoad(Strict):
+    """A load after the next, if the stockpile goes on as it does: its start with its 80 % band, L, and its free
+    moisture.
+    """
+
+    start_l: float
+    low_l: float
+    high_l: float
+    free_moisture_fraction: float
+
+
 class NextWater(Result):
     """The next start with its 80 % band, L; the free moisture with its sd; the last total; for each load before, what
-    was predicted and seen; and how far the stockpile changed lately without a word, null where it did not.
+    was predicted and seen; how far the stockpile changed lately without a word, null where it did not; and the loads
+    after the next, if it goes on as it does.
     """
 
     start_l: float
@@ -101,6 +120,7 @@ class NextWater(Result):
     last_total_l: float | None
     path: list[Prediction]
     changed_by_fraction: float | None
+    later: list[LaterLoad]
 
     @property
     def spread_fraction(self) -> float:
@@ -141,7 +161,8 @@ def next_water(
         start_l with its 80 % band low_l to high_l (never below 0, nor above what the load wants and its dry aggregate
         could soak up); free_moisture_fraction and sd_fraction of the stockpile as it will be; last_total_l of the last
         load that was judged, null without one; path, one for each of the history: what was predicted for it, what it
-        showed, and whether it was taken as usual, as a change of the stockpile or as a slip; changed_by_fraction.
+        showed, and whether it was taken as usual, as a change of the stockpile or as a slip; changed_by_fraction;
+        later, the loads after the next.
 
     Raises:
         InputError: an input is missing, unknown or out of bounds.
@@ -156,6 +177,8 @@ def next_water(
     for number, load in enumerate(history):
         if load.reset:
             stockpile.unsettle()
+        if load.shift_fraction:
+            stockpile.shift(load.shift_fraction)
         if load.weather_fraction is not None:
             stockpile.shift(weathering.expect(load.weather_fraction, stockpile.predict().mean))
         predicted = stockpile.predict()
@@ -185,6 +208,7 @@ def next_water(
             taken_as: Literal["change", "slip"] = "change" if chances.changed > chances.slipped else "slip"
             path[number] = path[number].model_copy(update={"taken_as": taken_as})
     found = stockpile.predict()
+    ahead = _ahead(stockpile)
     most_l = target_water_kg + absorption_fraction * dry_aggregate_kg
 
     def added_l(moisture_fraction: float) -> float:
@@ -204,8 +228,26 @@ def next_water(
         last_total_l=next((load.added_l for load in reversed(history) if load.judged != "unmixed"), None),
         path=path,
         changed_by_fraction=changed_by,
+        later=[
+            LaterLoad(
+                start_l=added_l(load.mean),
+                low_l=added_l(load.mean + BAND_SD * load.sd),
+                high_l=added_l(load.mean - BAND_SD * load.sd),
+                free_moisture_fraction=load.mean,
+            )
+            for load in ahead
+        ],
         warnings=warnings,
     )
+
+
+def _ahead(stockpile: "StockpileFilter") -> "list[Predicted]":
+    """The loads after the next, without a sight of any; it is done with afterwards."""
+    found = []
+    for _ in range(_LATER):
+        stockpile.pass_load()
+        found.append(stockpile.predict())
+    return found
 
 
 class _Weathering:

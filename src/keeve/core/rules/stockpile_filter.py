@@ -79,7 +79,7 @@ class StockpileFilter:
         self._spread += self._growth
 
     def unsettle(self) -> None:
-        """Rain, a delivery or a night: the moisture is uncertain again. How fast it dries stays learnt."""
+        """Rain, a delivery, a night, another part: the moisture is uncertain again. How fast it dries stays learnt."""
         self._spread[..., 0, 0] += MOISTURE_SD**2
         self._spread[..., 0, 1:] = self._spread[..., 1:, 0] = 0.0
         self._spread[..., 1, 1] += _DAY_SD**2

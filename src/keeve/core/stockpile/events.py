@@ -1,4 +1,6 @@
-"""Events of a stockpile between loads: rain, delivery, cover; and measurements: pan, probe, feel, bulking, jar."""
+"""Events of a stockpile between loads: rain, delivery, cover, where it is dug; and measurements: pan, probe, feel,
+bulking, jar, and what a laboratory reports.
+"""
 
 from collections.abc import Iterable
 from typing import Annotated, Any, Literal
@@ -6,9 +8,10 @@ from uuid import UUID
 
 from pydantic import Field, TypeAdapter
 
-from keeve.core.errors import validated
+from keeve.core.errors import InputError, validated
 from keeve.core.loads.event import LoadEvent, Undone
 from keeve.core.rules.aggregate_moisture import Floating, WaterLook, pan_dry_moisture, sand_bulking, silt_jar
+from keeve.core.texts import Line
 
 # Spans that no sample and no jar reaches.
 _Sample = Annotated[float, Field(gt=0, le=1000)]
@@ -103,6 +106,50 @@ class JarShaken(LoadEvent):
         return silt_jar(water_look=self.water_look, floating=self.floating).verdict
 
 
+Part = Literal["top", "mixed", "bottom"]
+
+
+class Dug(LoadEvent):
+    """From now on it is dug from its drained top, from its wet bottom, or turned over before it is dug."""
+
+    kind: Literal["dug"]
+    part: Part
+
+
+class LabReported(LoadEvent):
+    """A laboratory reported on a sample: its number, and figures that stay with the sand from then on.
+
+    Densities are oven-dry, kg/m3: of the grains with their pores, and loose. ``fines_fraction`` is what is washed
+    through the finest sieve, by dry weight.
+    """
+
+    kind: Literal["report"]
+    report_number: Annotated[Line, Field(max_length=40)] = ""
+    absorption_fraction: Annotated[float, Field(ge=0, le=0.3)] | None = None
+    particle_density_kg_m3: Annotated[float, Field(ge=300, le=5000)] | None = None
+    bulk_density_kg_m3: Annotated[float, Field(ge=100, le=4000)] | None = None
+    fineness_modulus: Annotated[float, Field(ge=0.5, le=8)] | None = None
+    fines_fraction: Annotated[float, Field(ge=0, le=1)] | None = None
+
+    @property
+    def figures(self) -> dict[str, float]:
+        """The figures it gives, by name."""
+        given = self.model_dump(include=set(REPORTED))
+        return {name: given[name] for name in REPORTED if given[name] is not None}
+
+
+# The figures that a report may give, in the order they are asked for.
+REPORTED = (
+    "absorption_fraction",
+    "particle_density_kg_m3",
+    "bulk_density_kg_m3",
+    "fineness_modulus",
+    "fines_fraction",
+)
+# Fines of a sand for concrete that is not worn by traffic. ASTM C33/C33M, Table 1; from memory.
+MOST_FINES = 0.05
+
+
 class PileTold(LoadEvent):
     """Whether the sand of a plan, typed otherwise than the loads before say, is from the same stockpile as theirs."""
 
@@ -120,6 +167,8 @@ StockpileEvent = (
     | BulkingTested
     | Covered
     | JarShaken
+    | Dug
+    | LabReported
     | PileTold
     | Undone
 )
@@ -131,8 +180,15 @@ def is_covered(events: Iterable[StockpileEvent]) -> bool:
     return bool(covers) and covers[-1].is_on
 
 
+def dug_from(events: Iterable[StockpileEvent]) -> Part:
+    """The part of the stockpile that is dug after these events, in order."""
+    parts = [event.part for event in events if isinstance(event, Dug)]
+    return parts[-1] if parts else "mixed"
+
+
 def last_measured(events: Iterable[StockpileEvent]) -> dict[str, float]:
-    """The last findings of the stockpile since it was rained on or tipped: its moisture and bulking, as fractions.
+    """The last findings of the stockpile since it was rained on, tipped or dug elsewhere: its moisture and bulking, as
+    fractions.
 
     Args:
         events: what happened to it, in order.
@@ -140,7 +196,7 @@ def last_measured(events: Iterable[StockpileEvent]) -> dict[str, float]:
     found: dict[str, float] = {}
     for event in events:
         match event:
-            case Rained() | Delivered():
+            case Rained() | Delivered() | Dug():
                 found = {}
             case PanDried() | MoistureMeasured() | Felt():
                 found["moisture_fraction"] = event.moisture_fraction
@@ -158,11 +214,13 @@ def parse_stockpile_event(raw: Any) -> StockpileEvent:
     """An event of a stockpile from plain JSON values.
 
     Raises:
-        InputError: a field that is wrong, named; or a pan that is heavier dry than wet.
+        InputError: a field that is wrong, named; a pan that is heavier dry than wet; a report without a figure.
     """
     event = validated(_ADAPTER, raw)
     if isinstance(event, PanDried):
         pan_dry_moisture(wet_kg=event.wet_kg, dry_kg=event.dry_kg, pan_kg=event.pan_kg)
     if isinstance(event, BulkingTested):
         sand_bulking(damp_height_mm=event.damp_height_mm, flooded_height_mm=event.flooded_height_mm)
+    if isinstance(event, LabReported) and not event.figures:
+        raise InputError("report_empty", "Enter at least one figure from the report.", [REPORTED[0]])
     return event

@@ -11,8 +11,10 @@ from keeve.core.mixes.model import Reading, Test, driest_right
 from keeve.core.planning.amounts import GaugedAmount, fill_of, gauged
 from keeve.core.planning.plan import Load, LoadStep, Plan
 from keeve.core.planning.vessel_loads import COUNTED
+from keeve.core.stockpile.events import FEELS
 from keeve.core.tolerances import whole_up
 from keeve.figures.amounts import Dose, dose_of
+from keeve.figures.labels import PILE_PARTS
 
 # A charge of little more than one fill is not counted fill by fill.
 _MORE_THAN_ONE = 1.2
@@ -99,7 +101,10 @@ class StockpileNews(NamedTuple):
 STOCKPILE_NEWS = (
     StockpileNews("It rained", {"kind": "rain"}),
     StockpileNews("New delivery", {"kind": "delivery"}),
+    *(StockpileNews(words, {"kind": "dug", "part": part}) for part, words in PILE_PARTS.items()),
 )
+# A handful as it is squeezed.
+HANDFULS = tuple(StockpileNews(feel.capitalize(), {"kind": "felt", "feel": feel}) for feel in FEELS)
 
 
 def judge_cards(test: Test, now: Situation, can: Mapping[tuple[str, str], Offer]) -> list[JudgeCard]:

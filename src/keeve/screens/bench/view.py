@@ -41,6 +41,7 @@ from keeve.figures.set_clock import (
 )
 from keeve.figures.water import WaterFigures, water_figures
 from keeve.screens.bench.bench_parts import (
+    HANDFULS,
     STEPS,
     STOCKPILE_NEWS,
     AddedMaterial,
@@ -335,6 +336,11 @@ class BenchView:
     def stockpile_news(self) -> Sequence[StockpileNews]:
         """The news of the stockpile that may be recorded at the bench."""
         return STOCKPILE_NEWS
+
+    @property
+    def handfuls(self) -> Sequence[StockpileNews]:
+        """A squeezed handful of the stockpile, as it may feel."""
+        return HANDFULS
 
     @property
     def is_before_first_handful(self) -> bool:

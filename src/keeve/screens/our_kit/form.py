@@ -106,7 +106,7 @@ def own_kinds() -> Mapping[str, OwnKind]:
 
 
 # What is typed for each measurement of a stockpile, by its event.
-MEASUREMENTS: Mapping[str, tuple[Number, ...]] = {
+MEASUREMENTS: Mapping[str, tuple[Number | Text, ...]] = {
     "pan": (
         Number("Damp, with its pan", ("wet_kg",), "mass", needed=True),
         Number("Dried, with its pan", ("dry_kg",), "mass", needed=True),
@@ -116,8 +116,22 @@ MEASUREMENTS: Mapping[str, tuple[Number, ...]] = {
         Number("Height damp", ("damp_height_mm",), "size", needed=True),
         Number("Height flooded and settled", ("flooded_height_mm",), "size", needed=True),
     ),
+    "report": (
+        Text("Report number", ("report_number",)),
+        Number("Absorption, by dry weight", ("absorption_fraction",), percent=True),
+        Number("Grain density, oven-dry", ("particle_density_kg_m3",), "density"),
+        Number("Bulk density, loose and dry", ("bulk_density_kg_m3",), "density"),
+        Number("Fineness modulus", ("fineness_modulus",)),
+        Number("Fines (silt and clay)", ("fines_fraction",), percent=True),
+    ),
     "moisture": (Number("Moisture, by dry weight", ("moisture_fraction",), percent=True, needed=True),),
 }
+
+
+def refused(fault: InputError, typed: Mapping[str, str], units: System) -> dict[str, str]:
+    """The sentence of a refused event by the field it belongs to; by "" where it belongs to none."""
+    labels = {item.name: item.label for item in MEASUREMENTS.get(typed.get("kind", ""), ())}
+    return dict.fromkeys(fields_of(fault, labels)[:1] or [""], in_readers_words(fault, labels, units))
 
 
 def stockpile_event(typed: Mapping[str, str], units: System) -> dict[str, Any]:
@@ -134,14 +148,20 @@ def stockpile_event(typed: Mapping[str, str], units: System) -> dict[str, Any]:
             event |= {"water_look": look, "floating": floating}
         case "felt":
             event |= {"feel": typed.get("feel", "")}
+        case "dug":
+            event |= {"part": typed.get("part", "")}
         case "cover":
             event |= {"is_on": typed.get("is_on") == "yes"}
         case kind:
             for item in MEASUREMENTS.get(str(kind), ()):
                 try:
-                    event[item.name] = item.read(typed.get(item.name, ""), units)
+                    kept = stored_value(item, typed.get(item.name, "").strip(), units)
                 except ValueError as fault:
                     raise InputError("bad_input", str(fault), [item.name]) from None
+                if kept is None and item.needed:
+                    raise InputError("bad_input", f"{item.label} is missing. Enter it.", [item.name])
+                if kept is not None:
+                    event[item.name] = kept
     return event
 
 

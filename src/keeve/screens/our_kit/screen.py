@@ -9,15 +9,17 @@ from fastapi.responses import RedirectResponse, Response
 
 from keeve.core.errors import InputError
 from keeve.core.mixes import materials
-from keeve.core.stockpile.events import FEELS
+from keeve.core.stockpile.events import FEELS, MOST_FINES
 from keeve.data import stockpiles, yard
 from keeve.data.accounts import Visitor
 from keeve.data.database import Engine
+from keeve.figures.labels import PILE_PARTS
 from keeve.screens.our_kit.form import (
     MEASUREMENTS,
     YardForm,
     form_of_item,
     own_kinds,
+    refused,
     stockpile_event,
     typed_item,
 )
@@ -127,7 +129,8 @@ def record(
             raise HTTPException(404)
     except InputError as fault:
         again = {"stockpile": stockpile_id, **typed}
-        return _page(request, database, visitor, weather, now, 422, typed=again, refusal=fault.message)
+        errors = refused(fault, typed, visitor.units)
+        return _page(request, database, visitor, weather, now, 422, typed=again, errors=errors)
     return RedirectResponse(f"/yard#{stockpile_id}", status_code=303)
 
 
@@ -140,7 +143,7 @@ def _page(
     status: int = 200,
     *,
     typed: Mapping[str, str] | None = None,
-    refusal: str = "",
+    errors: Mapping[str, str] | None = None,
 ) -> Response:
     found = stockpiles.stockpiles_of(database, visitor, now, weather)
     return page(
@@ -150,7 +153,10 @@ def _page(
         feels=FEELS,
         piles=[(stockpile, stockpile_charts(stockpile)) for stockpile in found],
         typed=typed or {},
-        refusal=refusal,
+        errors=errors or {},
         measurements=MEASUREMENTS,
+        parts=PILE_PARTS,
+        reported={item.name: item for item in MEASUREMENTS["report"]},
+        most_fines=MOST_FINES,
         new_id=uuid4,
     )

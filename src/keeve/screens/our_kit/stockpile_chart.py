@@ -19,6 +19,7 @@ _WORDS: Mapping[str, str] = {
     "rain": "rain",
     "delivery": "delivery",
     "night": "overnight",
+    "digging": "dug elsewhere",
     "untold": "change?",
 }
 

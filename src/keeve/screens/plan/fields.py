@@ -368,6 +368,7 @@ def densities(mix: Mix) -> list[Field]:
         here, name = ("materials", part.name), part.name.capitalize()
         asked.append(Number(f"{name}, loose and dry", (*here, "bulk_density_kg_m3"), "density"))
         if default_figures()[part.material].is_stockpiled:
+            asked.append(Number(f"{name}: grain density", (*here, "particle_density_kg_m3"), "density"))
             asked.append(Number(f"{name}: bag, if bought in bags", (*here, "bag_kg"), "bag"))
             asked.append(Number(f"{name}: bulking", (*here, "bulking_fraction"), percent=True))
             asked.append(Number(f"{name}: absorption", (*here, "absorption_fraction"), percent=True))

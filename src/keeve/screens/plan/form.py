@@ -265,7 +265,7 @@ def empty_form(
         yard: what the crew owns.
         today: for the age of what was bought.
         waste_fraction: the waste of the last closed job.
-        stockpiles: what was last measured of each stockpile, by its material.
+        stockpiles: what was last measured or reported of each stockpile, by its material.
         shape: what is made, by the name of its shape; a mix for it is taken where none is given.
     """
     if mix_id not in mixes:
