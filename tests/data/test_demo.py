@@ -6,7 +6,7 @@ import pytest
 from helpers import NOON, raw_event
 from sqlalchemy import Engine, select
 
-from keeve.data import crews, jobs, loads, sessions, stockpiles
+from keeve.data import crews, jobs, loads, photos, sessions, stockpiles
 from keeve.data.accounts import Visitor
 from keeve.data.load_store import read_loads_by_id
 from keeve.demo import begin_afresh, enter
@@ -50,6 +50,18 @@ def test_what_somebody_did_in_the_demo_goes_only_when_asked(engine: Engine) -> N
     assert entered(engine, NEXT_MORNING).crew_id == visitor.crew_id
     begin_afresh(engine, NEXT_MORNING)
     assert entered(engine, NEXT_MORNING).crew_id != visitor.crew_id
+
+
+def test_the_third_load_is_judged_beside_what_was_right_this_morning(engine: Engine) -> None:
+    wren = entered(engine)
+    third = next(
+        line.running
+        for line in loads.loads_in_work(engine, wren, NOON)
+        if line.running.plan.mix.id == "mortar-bricklaying"
+    )
+    looks = photos.own_look(engine, wren, third.id, third.plan.mix.id)
+    assert len(looks) == 2
+    assert photos.picture(engine, wren, looks[0].id, small=True)
 
 
 @pytest.mark.parametrize("hours_later", [0, 1, 5, 20, 47, 200, 3000])

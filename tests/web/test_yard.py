@@ -239,3 +239,21 @@ def test_a_slip_is_mended_by_one_tap(browser: Browser, engine: Engine, origin: s
         page.locator("[data-field='need.0.length_m']").get_by_role("button", name="Length: 30 m").click()
         expect(page.locator(".figure-of-merit")).to_contain_text("37 loads")
         visit.wrong.clear()  # the browser notes the refusal's status, 422
+
+
+def test_where_it_is_dug_and_what_a_laboratory_reports(client: Client, engine: Engine, clock: Clock) -> None:
+    plans.save_plan(engine, client.visitor, job())
+    given = {"id": str(UUID(int=1)), "kind": "report", "report_number": "S 12", "fines_fraction": "6"}
+    wrong = {**given, "fines_fraction": "", "fineness_modulus": "fine"}
+    refused = client.post("/yard/building-sand", data=wrong)
+    assert refused.status_code == 422
+    assert re.search(r'value="fine"\s+aria-invalid="true"', refused.text)
+    assert 'value="S 12"' in refused.text
+    assert client.post("/yard/building-sand", data=given).status_code == 303
+    dug = {"id": str(UUID(int=2)), "kind": "dug", "part": "bottom"}
+    assert client.post("/yard/building-sand", data=dug).status_code == 303
+    page = client.get("/yard").text
+    assert "Lab report S 12" in page
+    assert "for concrete use another sand" in page
+    assert page.count("Digging from the bottom") >= 2
+    assert client.post("/yard/building-sand", data={**dug, "part": "side"}).status_code == 422

@@ -3,13 +3,14 @@
 import secrets
 from collections.abc import Mapping
 from datetime import datetime, timedelta
+from pathlib import Path
 from uuid import UUID, uuid4
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import Engine
 
 from keeve.core.day_plan.day import DayJob, DayPlan
-from keeve.data import accounts, days, demo_crews, job_summaries, plans, stockpiles, yard
+from keeve.data import accounts, days, demo_crews, job_summaries, photos, plans, stockpiles, yard
 from keeve.data.accounts import Role, Visitor
 from keeve.demo import jobs
 from keeve.demo.mixing import Mixing, ago
@@ -17,6 +18,7 @@ from keeve.demo.rose import rose_stl
 from keeve.demo.season import mix_season
 from keeve.formats.job_file import read_job
 from keeve.formats.mesh_figures import mesh_figures
+from keeve.formats.photo import photo_of
 
 SIGN_IN_NAME = "wren"
 PASSWORD = "boathouse-keel"
@@ -123,6 +125,7 @@ def _morning(engine: Engine, wren: Visitor, fen: Visitor, now: datetime) -> None
         load = Mixing(engine, wren, coping, number, now - ago(180 - 56 * number))
         load.charge_and_mix(max(load.now.load.water.start_l - needs_l, 0.0))
         load.to_right(needs_l)
+        _picture(engine, wren, load)
         load.place(after_min=34)
     third = Mixing(engine, fen, coping, 3, now - ago(15))
     third.charge_and_mix(short_of_l=0.9)
@@ -130,6 +133,12 @@ def _morning(engine: Engine, wren: Visitor, fen: Visitor, now: datetime) -> None
     _casts(engine, wren, now)
     _today(engine, wren, coping, now)
     _days(engine, wren, to_mix, now)
+
+
+def _picture(engine: Engine, visitor: Visitor, load: Mixing) -> None:
+    """Its look as it was judged right: a drawing that says so, where a crew would have a photo."""
+    drawn = photo_of((Path(__file__).parent / "right_look.jpg").read_bytes())
+    photos.keep(engine, visitor, load.running.id, load.running.events[-1].id, drawn, load.at)
 
 
 def _today(engine: Engine, visitor: Visitor, coping: UUID, now: datetime) -> None:
