@@ -37,7 +37,7 @@ def machine() -> Iterator[Machine]:
 def begin_mooring_blocks(page: Page, machine: Machine) -> None:
     page.goto(f"http://127.0.0.1:{machine.port}/sign-in")
     page.get_by_label("Name").fill(SIGN_IN_NAME)
-    page.get_by_label("Password").fill(PASSWORD)
+    page.get_by_role("textbox", name="Password").fill(PASSWORD)
     page.get_by_role("button", name="Sign in").click()
     page.get_by_role("link", name="Load 1 of Mooring blocks").click()
     page.get_by_role("button", name="Mix this load").click()

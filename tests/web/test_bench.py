@@ -291,12 +291,12 @@ def test_water_past_the_ceiling_is_offered_as_it_was_meant(
         slipped = round(float(amount.input_value()) * 10)
         amount.fill(str(slipped))
         page.get_by_role("button", name=re.compile("^Added")).click()
-        expect(page.get_by_role("status")).to_contain_text("Over the max")
+        expect(page.get_by_role("alert")).to_contain_text("Over the max")
         visit.wrong.clear()  # the browser notes the refusal's status, 422
         visit.check()
         tap(page, f"I meant {slipped / 10:g} L")
         expect(heading(page)).to_have_text("Half the sand")
-        expect(page.get_by_role("status")).to_be_hidden()
+        expect(page.get_by_role("alert")).to_be_hidden()
 
 
 BAG = {
@@ -474,7 +474,7 @@ def test_a_load_is_brought_back_in_every_way_by_keys(
         # Nothing is given away by one tap: how much is typed.
         page.get_by_role("textbox", name="Used elsewhere, L").fill("100")
         page.keyboard.press("Enter")
-        expect(page.get_by_role("status")).to_contain_text("Only 71 L left")
+        expect(page.get_by_role("alert")).to_contain_text("Only 71 L left")
         visit.wrong.clear()  # the browser notes the refusal's status, 422
         tap(page, "I meant")
         expect(heading(page)).to_have_text("Clean it while it's soft")

@@ -53,7 +53,7 @@ def test_from_the_first_page_signed_out_to_a_card_and_on_to_the_bench(
         visit.check()
         thumb = Thumb(page)
         if units == "US":
-            thumb.tap(page.get_by_role("button", name="metric / US"))
+            thumb.tap(page.get_by_role("button", name="Units: metric. Change to US"))
             expect(page.locator(".who b")).to_have_text("US")
         thumb.tap(page.get_by_role("link", name="Slab or bed"))
         expect(heading(page)).to_have_text("Plan a job")
@@ -69,7 +69,7 @@ def test_from_the_first_page_signed_out_to_a_card_and_on_to_the_bench(
         on.tap(page.get_by_role("link", name="Save and mix"))
         expect(heading(page)).to_have_text("Save this job")
         page.get_by_label("Your name").fill(f"Heron {uuid4().hex[:6]}")
-        page.get_by_label("Password").fill(PASSWORD)
+        page.get_by_role("textbox", name="Password").fill(PASSWORD)
         visit.check()
         on.tap(page.get_by_role("button", name="Create account"))
         expect(heading(page)).to_have_text("Your recovery code")

@@ -89,7 +89,7 @@ def test_a_stranger_prints_a_card_in_twelve_interactions(
         interactions = [
             page.get_by_role("link", name="Sign in").click,
             lambda: page.get_by_label("Name").fill(visit.sign_in_name),
-            lambda: page.get_by_label("Password").fill(PASSWORD),
+            lambda: page.get_by_role("textbox", name="Password").fill(PASSWORD),
             page.get_by_role("button", name="Sign in").click,
             page.get_by_role("link", name="Plan", exact=True).click,
             lambda: pick(page, "mix", "concrete-nominal"),

@@ -324,6 +324,7 @@ class Device:
             "zone": self.zone,
             "may_mix": person is None or person.may_mix,
             "open_to_all": self.pack.open_to_all,
+            "is_refused": False,
             "has_demo": False,
             "form_field": "form_token",
             "form_token": "",

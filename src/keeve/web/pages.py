@@ -51,6 +51,7 @@ def page(request: Request, template: str, status: int = 200, **values: Any) -> H
             "form_token": form_token(request),
             "page_path": request.url.path,
             "asked_at": request.app.state.clock(),
+            "is_refused": 400 <= status != 404,
             **values,
         },
         status_code=status,

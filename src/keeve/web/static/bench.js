@@ -50,10 +50,12 @@ const asBench = () => {
       const { signal } = this.gone;
       document.addEventListener("keydown", (event) => this.key(event), { signal });
       this.$el.addEventListener("toggle", (event) => this.load(event.target), true);
+      this.$el.addEventListener("close", (event) => this.laidDown(event.target), true);
       this.$el.addEventListener("input", (event) => this.slide(event.target));
       addEventListener("online", () => this.send(), { signal });
       this.timers = [setInterval(() => this.tick(), TICK_MS), setInterval(() => this.drawOthers(), OTHERS_MS), onDevice.watch(() => this.toldElsewhere())];
       this.tick();
+      this.nameAct();
       // What is still here was tapped on an earlier page.
       write(QUEUE, read(QUEUE, []).map((item) => ({ ...item, late: true })));
       this.showAside();
@@ -103,7 +105,7 @@ const asBench = () => {
 
     tapped(event) {
       const button = event.target.closest("button");
-      if (!button || button.disabled) return;
+      if (!button || button.ariaDisabled === "true") return;
       if (button.dataset.else !== undefined) this.somethingElse();
       else if (button.dataset.step) this.change(button);
       else if (button.dataset.stopwatch) this.stopwatch(button);
@@ -114,7 +116,6 @@ const asBench = () => {
     },
 
     key(event) {
-      if (event.key === "Escape" && this.$root.querySelector("[data-else-sheet].open")) this.somethingElse();
       if (event.key === "Enter" && event.target.matches("input[data-field]")) {
         const around = event.target.closest("details, [data-group]") || this.$root;
         const button = around.querySelector("button[data-with]");
@@ -125,13 +126,13 @@ const asBench = () => {
       if (event.target.matches("input:not([type=radio]):not([type=range]), select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
       // What is folded away has no key; opened, the control inside comes before the line that opened it.
       const named = this.$root.querySelectorAll(`[data-key="${CSS.escape(event.key.toLowerCase())}"]`);
-      const folded = [...named].find((found) => found.matches("[data-else-sheet]:not(.open) summary"));
+      const folded = [...named].find((found) => found.matches(".folds summary"));
       let control = [...named].filter((found) => found.checkVisibility()).pop();
       if (!control && folded) {
         this.somethingElse();
         control = folded;
       }
-      if (!control || control.disabled) return;
+      if (!control || control.ariaDisabled === "true") return;
       event.preventDefault();
       control.click();
       // A fold that a key opens is gone on with by Tab and Enter: its letter never does what it holds.
@@ -140,12 +141,18 @@ const asBench = () => {
       if (first) first.focus();
     },
 
-    // On a phone what is not asked for now lies in a sheet of its own.
+    // On a phone what is not asked for now lies in a sheet of its own, and nothing behind it is reached meanwhile.
     somethingElse() {
-      const sheet = this.$root.querySelector("[data-else-sheet]");
-      const open = sheet.classList.toggle("open");
-      const first = open ? sheet.querySelector("summary") : this.$root.querySelector("[data-else]");
-      if (first) first.focus({ preventScroll: true });
+      const sheet = this.$root.querySelector("dialog");
+      if (sheet.open) return sheet.close();
+      sheet.append(sheet.previousElementSibling);
+      sheet.showModal();
+      sheet.querySelector("summary")?.focus({ preventScroll: true });
+    },
+
+    laidDown(sheet) {
+      sheet.before(...sheet.children);
+      this.$root.querySelector("[data-else]").focus({ preventScroll: true });
     },
 
     // It did go in twice: it is told as more, a material of a step is counted again.
@@ -178,7 +185,7 @@ const asBench = () => {
 
     // What is long to read is read when it is opened.
     async load(details) {
-      const place = details.open && details.querySelector("[data-loaded]");
+      const place = details.open && details.dataset.loads && details.querySelector("[data-loaded]");
       if (!place || place.firstChild) return;
       const html = await this.partOf(details.dataset.loads);
       if (html) place.innerHTML = html;
@@ -268,11 +275,23 @@ const asBench = () => {
       // As what is asked for says it, or the button, without its key.
       const words = button.cloneNode(true);
       for (const key of words.querySelectorAll("kbd")) key.remove();
-      const amount = button.closest(".main-act") && this.$refs.act.querySelector(".acting:not([data-count-to])");
-      // What is typed has its unit beside it.
-      const figure = amount && (amount.matches("input") ? `${amount.value} ${amount.nextElementSibling.textContent}` : amount.textContent);
-      const said = amount ? `${this.$refs.act.querySelector("#act-title").textContent} ${figure}` : words.textContent;
+      const amounts = button.closest(".main-act") ? this.amounts() : [];
+      const said = amounts.length ? `${this.$refs.act.querySelector("#act-title").textContent} ${amounts[0]}` : words.textContent;
       this.enqueue(event, button.dataset.to || "events", said.trim().replace(/\s+/g, " "));
+    },
+
+    // The amounts of the act in hand, as they stand there; what is typed has its unit beside it.
+    amounts() {
+      const shown = [...this.$refs.act.querySelectorAll(".doing .acting:not([data-count-to])")];
+      const words = shown.map((one) => (one.matches("input") ? `${one.value} ${one.nextElementSibling.textContent}` : one.textContent));
+      return words.map((one) => one.trim().replace(/\s+/g, " ")).filter(Boolean);
+    },
+
+    // The heading is where a screen reader goes on: it says the act with its amounts.
+    nameAct() {
+      const title = this.$refs.act.querySelector("#act-title");
+      const amounts = this.amounts().join(", ");
+      if (amounts) title.ariaLabel = `${title.textContent}${title.textContent.includes(":") ? "" : ":"} ${amounts}`;
     },
 
     // Figures go as they were typed, with the units they were typed in: the server reads them.
@@ -315,8 +334,8 @@ const asBench = () => {
       if (next.html) return this.draw(next.html);
       if (onDevice.hasSignal) return;
       without(QUEUE, event);
-      this.notice = next.error.message;
       this.offer(next, event, to);
+      this.refused(next.error);
     },
 
     async send() {
@@ -336,6 +355,7 @@ const asBench = () => {
     async sendFirst(item) {
       const { load, to = "events", event, late } = item;
       const isHere = load === this.$root.dataset.load;
+      this.mended();
       const waiting = setTimeout(() => { this.notice = `Waiting for a connection. ${this.kept()}`; }, WAITING_MS);
       // Of another load it need only be kept.
       const { waits, isSignedOut, answer, told } = await onDevice.deliver(item, isHere ? {} : { Prefer: "return=minimal" });
@@ -346,6 +366,7 @@ const asBench = () => {
         return false;
       }
       this.notice = "";
+      if (!late) this.offer(told, event, to);
       if (answer.ok) {
         // Of several that wait the last answer says how it stands.
         const more = own(QUEUE).some((one) => one.load === load);
@@ -353,11 +374,38 @@ const asBench = () => {
       } else if (late) {
         onDevice.refusedLate(item, told.error);
       } else {
-        this.notice = told.error.message;
+        this.refused(told.error);
       }
       this.showAside();
-      if (!late) this.offer(told, event, to);
       return true;
+    },
+
+    // A refusal is said beside its field, which has the hands again; above the act where it has none.
+    refused({ message, fields }) {
+      const field = (fields || []).map((name) => this.$refs.act.querySelector(`[data-field="${CSS.escape(name)}"]`)).find(Boolean);
+      if (!field) {
+        this.notice = message;
+        return;
+      }
+      for (let fold = field.closest("details"); fold; fold = fold.parentElement.closest("details")) fold.open = true;
+      const said = Object.assign(document.createElement("p"), { id: "bench-refusal", className: "refusal", textContent: message });
+      said.setAttribute("role", "alert");
+      field.closest(".amount-row, .field").after(said);
+      field.setAttribute("aria-invalid", "true");
+      field.setAttribute("aria-describedby", said.id);
+      if (this.meant) {
+        const meant = Object.assign(document.createElement("button"), { type: "button", className: "second meant", textContent: this.meantWords });
+        meant.dataset.meant = "";
+        said.append(meant);
+      }
+      field.focus();
+    },
+
+    mended() {
+      document.getElementById("bench-refusal")?.remove();
+      const field = this.$refs.act.querySelector("[aria-invalid]");
+      field?.removeAttribute("aria-invalid");
+      field?.removeAttribute("aria-describedby");
     },
 
     // What was probably meant, as one tap: the server says in which words, and the amount in kept units.
@@ -392,10 +440,11 @@ const asBench = () => {
       const here = this.$refs.others.querySelector("[aria-current] > span");
       if (here) here.innerHTML = this.$refs.act.querySelector("[data-own]").innerHTML;
       this.tick();
-      this.$refs.act.querySelector("h1").focus({ preventScroll: true });
+      this.nameAct();
+      const title = this.$refs.act.querySelector("#act-title");
+      title.focus({ preventScroll: true });
       scrollTo({ top: 0 });
-      const [title, amount] = ["#act-title", ".doing .acting:not([data-count-to])"].map((one) => this.$refs.act.querySelector(one));
-      this.device.say([title.textContent, amount && (amount.value ? `${amount.value} ${amount.nextElementSibling.textContent}` : amount.textContent)]);
+      this.device.say([title.textContent, ...this.amounts()]);
     },
 
     // What a bell is for: the words of the step whose time is up, or of the working time.
@@ -409,23 +458,27 @@ const asBench = () => {
     async drawOthers() {
       const html = await this.partOf(`/bench/${this.$root.dataset.load}/others`);
       if (!html) return;
-      this.$refs.others.innerHTML = html;
+      redraw(this.$refs.others, html);
       this.tick();
     },
 
     tick() {
       const now = this.now();
       const between = (at) => this.ticked < at && at <= now;
-      const bells = [...this.$root.querySelectorAll("[data-bell]")].flatMap((place) => place.dataset.bell.split(" "));
-      const isUp = bells.some((at) => between(Number(at)));
-      if (isUp) this.device.ring();
+      const rings = (place) => place.dataset.bell.split(" ").some((at) => between(Number(at)));
+      const rung = [...this.$root.querySelectorAll("[data-bell]")].filter(rings);
+      const isUp = rung.some((place) => this.$refs.act.contains(place));
+      // Which of the other loads it is stands above the act: a tone says nothing of that.
+      const other = rung.find((place) => this.$refs.others.contains(place));
+      if (other) this.notice = other.textContent.trim().replace(/\s+/g, " ");
+      if (rung.length) this.device.ring();
       this.ticked = now;
       const each = (name, act) => {
         for (const place of this.$root.querySelectorAll(`[data-${name}]`)) {
           act(place, Number(place.getAttribute(`data-${name}`)));
         }
       };
-      each("ready-at", (button, at) => { button.disabled = now < at; });
+      each("ready-at", (button, at) => button.setAttribute("aria-disabled", String(now < at)));
       each("count-to", (place, at) => { place.textContent = clock(Math.max(Math.ceil((at - now) / 1000), 0)); });
       each("from", (place, at) => { place.hidden = now < at; });
       each("until", (place, at) => { place.hidden = now >= at; });
@@ -449,14 +502,18 @@ const asBench = () => {
       const isMine = read(WORKED, "") === this.$root.dataset.load;
       each("goes-on", (place) => { place.hidden = !isMine; });
       each("by-itself-at", (button, at) => {
-        if (!isMine || now < at || button.disabled) return;
+        if (!isMine || now < at || button.ariaDisabled === "true") return;
         button.removeAttribute("data-by-itself-at");
         button.click();
       });
       each("minutes-to", (place, at) => { place.textContent = span(Math.max(Math.ceil((at - now) / 60000), 0)); });
-      if (isUp) this.device.say(this.rung());
+      if (isUp) {
+        const words = this.rung();
+        this.$refs.said.textContent = [this.$refs.act.querySelector(".which").textContent, ...words].join(". ");
+        this.device.say(words);
+      }
       each("reload-at", (place, at) => {
-        if (now < at) return;
+        if (now < at || isTyping()) return;
         place.removeAttribute("data-reload-at");
         location.reload();
       });

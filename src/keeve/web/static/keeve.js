@@ -23,6 +23,13 @@ try {
 } catch {
   // Nothing is kept here.
 }
+// A part of the page as it is by now: the focus stays on what is the same there.
+function redraw(place, html) {
+  const same = (one) => one.id || one.getAttribute("href") || one.getAttribute("name") || one.textContent.trim();
+  const held = place.contains(document.activeElement) && document.activeElement;
+  place.innerHTML = html;
+  if (held) [...place.querySelectorAll(held.tagName)].find((one) => same(one) === same(held))?.focus({ preventScroll: true });
+}
 // A strip one swipes begins at what is on the page.
 document.addEventListener("DOMContentLoaded", () => {
   const here = document.querySelector(".loads [aria-current]");
@@ -35,12 +42,13 @@ document.addEventListener("DOMContentLoaded", () => {
 // What was typed as a password can be looked at: gloves and small keys.
 document.addEventListener("DOMContentLoaded", () => {
   for (const input of document.querySelectorAll("input[type=password]")) {
-    const show = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: "Show" });
+    const show = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: "Show", ariaLabel: "Show password", ariaPressed: "false" });
     show.setAttribute("aria-controls", input.id);
     show.addEventListener("click", () => {
       const hidden = input.type === "password";
       input.type = hidden ? "text" : "password";
       show.textContent = hidden ? "Hide" : "Show";
+      show.ariaPressed = String(hidden);
     });
     input.after(show);
   }

@@ -211,7 +211,9 @@ const asForm = () => {
         if (open.includes(words(details))) details.open = true;
       }
       const again = type === "radio" ? this.picked(name, value) : id && document.getElementById(id);
-      if (again) again.focus({ preventScroll: type === "radio" });
+      if (!again) return;
+      again.focus({ preventScroll: true });
+      again.scrollIntoView({ block: "nearest" });
     },
 
     // A tap on a picture closes the choice; keys that walk through it leave it open.
@@ -262,7 +264,7 @@ const asForm = () => {
     unpack(name) {
       const html = this.packed[name];
       if (html === undefined || !this.$refs[name]) return;
-      this.$refs[name].innerHTML = html;
+      redraw(this.$refs[name], html);
       delete this.packed[name];
     },
 

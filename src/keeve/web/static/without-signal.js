@@ -480,7 +480,7 @@ async function drawAnew() {
   const answer = await fetch(location.href);
   if (!answer.ok) return;
   const page = new DOMParser().parseFromString(await answer.text(), "text/html");
-  document.querySelector("main").innerHTML = page.querySelector("main").innerHTML;
+  redraw(document.querySelector("main"), page.querySelector("main").innerHTML);
   show();
 }
 
