@@ -325,6 +325,7 @@ class Device:
             "may_mix": person is None or person.may_mix,
             "open_to_all": self.pack.open_to_all,
             "is_refused": False,
+            "refused_fields": [],
             "has_demo": False,
             "form_field": "form_token",
             "form_token": "",

@@ -52,6 +52,7 @@ def page(request: Request, template: str, status: int = 200, **values: Any) -> H
             "page_path": request.url.path,
             "asked_at": request.app.state.clock(),
             "is_refused": 400 <= status != 404,
+            "refused_fields": getattr(values.get("refusal"), "fields", []),
             **values,
         },
         status_code=status,

@@ -42,7 +42,7 @@ def change_password(request: Request, database: Database, visitor: SignedIn, now
             address=address_of(request),
         )
     except (InputError, SignInRefused) as fault:
-        return _account_page(request, database, visitor, now, 422, opened="password", refusal=str(fault))
+        return _account_page(request, database, visitor, now, 422, opened="password", refusal=fault)
     return signed_out()
 
 
@@ -53,7 +53,7 @@ def new_code(request: Request, database: Database, visitor: SignedIn, now: Now) 
     try:
         code = recovery.new_recovery_code(database, visitor, password, now, address_of(request))
     except (InputError, SignInRefused) as fault:
-        return _account_page(request, database, visitor, now, 422, opened="recovery", refusal=str(fault))
+        return _account_page(request, database, visitor, now, 422, opened="recovery", refusal=fault)
     return page(request, "account/recovery_code.html", code=code, plan_id=None, waits=False)
 
 
@@ -85,7 +85,7 @@ def begin_second_step(request: Request, database: Database, visitor: SignedIn, n
     try:
         second_step.begin(database, visitor, request.state.form.get("password", ""), now)
     except (InputError, SignInRefused) as fault:
-        return _account_page(request, database, visitor, now, 422, opened="second step", refusal=str(fault))
+        return _account_page(request, database, visitor, now, 422, opened="second step", refusal=fault)
     return _key_page(request, database, visitor)
 
 
@@ -96,7 +96,7 @@ def turn_on(request: Request, database: Database, visitor: SignedIn, now: Now) -
     try:
         second_step.turn_on(database, visitor, code, now, address_of(request))
     except (InputError, SignInRefused) as fault:
-        return _key_page(request, database, visitor, 422, str(fault))
+        return _key_page(request, database, visitor, 422, fault)
     return RedirectResponse("/account", status_code=303)
 
 
@@ -114,7 +114,7 @@ def turn_off(request: Request, database: Database, visitor: SignedIn, now: Now) 
     try:
         second_step.turn_off(database, visitor, password, now, address_of(request))
     except (InputError, SignInRefused) as fault:
-        return _account_page(request, database, visitor, now, 422, opened="second step", refusal=str(fault))
+        return _account_page(request, database, visitor, now, 422, opened="second step", refusal=fault)
     return RedirectResponse("/account", status_code=303)
 
 
@@ -134,7 +134,7 @@ def _account_page(
 
 
 def _key_page(
-    request: Request, database: Engine, visitor: Visitor, status: int = 200, refusal: str = ""
+    request: Request, database: Engine, visitor: Visitor, status: int = 200, refusal: Exception | None = None
 ) -> Response:
     key = second_step.key_of(database, visitor)
     if key is None:

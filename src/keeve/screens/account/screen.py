@@ -1,7 +1,5 @@
 """A new account with a crew of one's own, and the ways back in when the password is forgotten."""
 
-from typing import Any
-
 from fastapi import HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 
@@ -53,7 +51,7 @@ def make(request: Request, database: Database, now: Now) -> Response:
             now=now,
         )
     except (InputError, SignInRefused) as fault:
-        return _new_page(request, typed, 422, str(fault))
+        return _new_page(request, typed, 422, fault)
     return code_page(request, database, now, typed["name"], code, typed["job"])
 
 
@@ -79,7 +77,7 @@ def recover(request: Request, database: Database, now: Now) -> Response:
             phone_code=form.get("phone_code", ""),
         )
     except (SignInRefused, InputError) as fault:
-        return page(request, "account/forgotten.html", 422, typed=typed, refusal=str(fault))
+        return page(request, "account/forgotten.html", 422, typed=typed, refusal=fault)
     return code_page(request, database, now, typed["name"], code)
 
 
@@ -98,7 +96,7 @@ def reset(request: Request, database: Database, now: Now, token: str) -> Respons
             database, token, request.state.form.get("password", ""), now, address_of(request)
         )
     except InputError as fault:
-        return _reset_page(request, database, now, token, 422, fault.message)
+        return _reset_page(request, database, now, token, 422, fault)
     if name is None or code is None:
         raise HTTPException(404)
     return code_page(request, database, now, name, code)
@@ -134,12 +132,19 @@ def _open_to_all(request: Request) -> None:
         raise HTTPException(404)
 
 
-def _new_page(request: Request, typed: dict[str, str], status: int = 200, refusal: str = "") -> Response:
+def _new_page(
+    request: Request, typed: dict[str, str], status: int = 200, refusal: Exception | None = None
+) -> Response:
     return page(request, "account/new_account.html", status, typed=typed, refusal=refusal)
 
 
 def _reset_page(
-    request: Request, database: Engine, now: Now, token: str, status: int = 200, refusal: Any = None
+    request: Request,
+    database: Engine,
+    now: Now,
+    token: str,
+    status: int = 200,
+    refusal: Exception | None = None,
 ) -> Response:
     name = recovery.open_reset(database, token, now)
     if name is None:

@@ -80,7 +80,7 @@ def do_sign_in(request: Request, database: Database, now: Now) -> Response:
             next=back,
             job=job,
             name=form.get("name", ""),
-            refusal=str(refusal),
+            refusal=refusal,
         )
     visitor = sessions.visitor(database, token, now)
     if visitor is None:  # the session waits for its second step
@@ -104,9 +104,7 @@ def enter_code(request: Request, database: Database, now: Now) -> Response:
             database, waiting, form.get("code", ""), now, device_of(request), address_of(request)
         )
     except SignInRefused as refusal:
-        return page(
-            request, "account/code.html", 401, next=back, job=job, waiting=waiting, refusal=str(refusal)
-        )
+        return page(request, "account/code.html", 401, next=back, job=job, waiting=waiting, refusal=refusal)
     visitor = sessions.visitor(database, token, now) if token else None
     if token is None or visitor is None:
         late = "That took too long. Enter your password again."

@@ -39,7 +39,7 @@ def set_zone(request: Request, database: Database, visitor: MayLead) -> Response
     try:
         crews.set_zone(database, visitor, request.state.form.get("zone", ""))
     except InputError as fault:
-        return _crew_page(request, database, visitor, status=422, refusal=fault.message)
+        return _crew_page(request, database, visitor, status=422, refusal=fault)
     return RedirectResponse("/crew", status_code=303)
 
 
@@ -78,7 +78,7 @@ def reset_link(request: Request, database: Database, visitor: MayLead, now: Now)
     try:
         token = recovery.reset_link(database, visitor, account_id, now)
     except InputError as fault:
-        return _crew_page(request, database, visitor, status=422, refusal=fault.message)
+        return _crew_page(request, database, visitor, status=422, refusal=fault)
     if token is None:
         raise HTTPException(404)
     return _crew_page(request, database, visitor, reset_link=f"{address_of_site(request)}/reset/{token}")
@@ -181,7 +181,7 @@ def _join_as_new(request: Request, database: Database, now: Now, token: str) -> 
             offer=offer,
             token=token,
             values=typed,
-            refusal=fault.message,
+            refusal=fault,
         )
     if code is None:
         raise HTTPException(404)

@@ -51,7 +51,7 @@ def keep(
             plan = days.with_added(database, visitor, plan, id_of(form["add"]))
         days.save_day(database, visitor, day, plan, now)
     except InputError as fault:
-        return _page(request, database, visitor, weather, now, day, status=422, refusal=fault.message)
+        return _page(request, database, visitor, weather, now, day, status=422, refusal=fault)
     return _to(day)
 
 
@@ -104,7 +104,7 @@ def _page(
     now: datetime,
     day: date,
     status: int = 200,
-    refusal: str = "",
+    refusal: Exception | str = "",
 ) -> Response:
     view = days.day_view(database, visitor, weather, day, now)
     titles = [line.title for line in view.lines]

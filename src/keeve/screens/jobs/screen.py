@@ -138,5 +138,6 @@ def job_page(
         bands=composition(shown.figures.volumes),
         standards=STANDARDS,
         held=held,
+        refusal=typed.get("refusal"),
         typed={"title": shown.job.line.title, "note": "", "refusal": None, **typed},
     )

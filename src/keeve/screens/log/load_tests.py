@@ -109,6 +109,7 @@ def _told(
             now,
             load_id,
             422,
+            fault,
             form_id=form_id,
             refusal=refusal_in_words(fault, visitor.units),
             form=request.state.form,

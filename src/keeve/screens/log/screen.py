@@ -274,7 +274,7 @@ def fix_entry(
         typed = {name: form.get(name, "") for name in ("value", "reading", "reason")}
         refusal = refusal_in_words(fault, visitor.units)
         return load_page(
-            request, database, visitor, now, load_id, 422, event_id=event_id, refusal=refusal, **typed
+            request, database, visitor, now, load_id, 422, fault, event_id=event_id, refusal=refusal, **typed
         )
 
 
@@ -292,6 +292,7 @@ def load_page(
     now: datetime,
     load_id: UUID,
     status: int = 200,
+    fault: InputError | None = None,
     **typed: Any,
 ) -> Response:
     """The page of a load; what was typed stays where it was refused."""
@@ -305,6 +306,7 @@ def load_page(
         request,
         "log/load.html",
         status,
+        refusal=fault,
         record=record,
         running=record.running,
         teaches=visitor.may_mix and learn_from(running).is_something,

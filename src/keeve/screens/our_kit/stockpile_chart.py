@@ -54,7 +54,10 @@ class PercentLine(NamedTuple):
 
 @dataclass(frozen=True)
 class StockpileChart:
-    """Everything the template draws, in drawing units; the last place is the load to come, its labels beside it."""
+    """Everything the template draws, in drawing units; the last place is the load to come, its labels beside it.
+
+    ``moistures``: the free moistures that were seen, as fractions, in order.
+    """
 
     width: float
     band: str
@@ -65,6 +68,7 @@ class StockpileChart:
     next_place: tuple[float, float]
     next_label: tuple[float, float]
     next_moisture: float
+    moistures: list[float]
 
 
 def stockpile_charts(stockpile: Stockpile) -> list[StockpileChart]:
@@ -105,6 +109,7 @@ def _chart(history: MoistureHistory, width: float) -> StockpileChart:
         next_place=(end_x, end_y),
         next_label=(end_x + 14, end_y - 2),
         next_moisture=predicted[-1].mean,
+        moistures=[sight.moisture for sight in history.seen if not sight.is_slip],
     )
 
 

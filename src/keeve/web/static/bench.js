@@ -45,6 +45,7 @@ const asBench = () => {
       this.ticked = this.now();
       this.started = read(WATCH, null);
       this.device = this.device || new Device();
+      showChosen();
       this.$el.addEventListener("click", (event) => this.tapped(event));
       this.gone = new AbortController();
       const { signal } = this.gone;
@@ -226,6 +227,7 @@ const asBench = () => {
       if (input.dataset.slider === undefined) return;
       for (const slide of input.closest("details").querySelectorAll("[data-slide]")) {
         slide.hidden = slide.dataset.slide !== input.value;
+        if (!slide.hidden) input.setAttribute("aria-valuetext", slide.dataset.words);
       }
     },
 

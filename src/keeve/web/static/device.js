@@ -1,4 +1,4 @@
-// What belongs to this device and not to the work: light, hand, sound, a screen that stays awake.
+// The calls of this device and its screen, which stays awake.
 const TONES = [660, 880];
 const TONE_S = 0.18;
 
@@ -10,22 +10,13 @@ class Device {
     addEventListener("pointerdown", () => this.touched());
     addEventListener("keydown", () => this.touched());
     document.addEventListener("visibilitychange", () => this.touched());
-    addEventListener("change", (event) => this.chosen(event.target));
-    for (const radio of document.querySelectorAll("[data-device]")) {
-      radio.checked = radio.value === setting(radio.dataset.device);
-    }
+    addEventListener("keeve-chosen", ({ target }) => this.chosen(target));
   }
 
-  chosen(radio) {
-    if (!radio.dataset || !radio.dataset.device) return;
-    try {
-      localStorage.setItem(`keeve-${radio.dataset.device}`, radio.value);
-    } catch {
-      // It holds for this page.
-    }
-    document.documentElement.dataset[radio.dataset.device] = radio.value;
-    if (radio.dataset.device === "sound") this.ring();
-    if (radio.dataset.device === "voice") this.say([radio.closest("label").textContent]);
+  // A choice is heard at once.
+  chosen({ dataset, labels }) {
+    if (["sound", "vibration"].includes(dataset.device)) this.ring();
+    if (dataset.device === "voice") this.say([labels[0].textContent]);
   }
 
   async touched() {
@@ -66,9 +57,8 @@ class Device {
 
   // Two soft tones and a short shake: heard beside a mixer, no alarm.
   ring() {
-    if (setting("sound") === "off") return;
-    if (navigator.vibrate && navigator.userActivation && navigator.userActivation.hasBeenActive) navigator.vibrate([120, 80, 120]);
-    if (!this.audio || this.audio.state !== "running") return;
+    if (setting("vibration") !== "off" && navigator.vibrate && navigator.userActivation && navigator.userActivation.hasBeenActive) navigator.vibrate([120, 80, 120]);
+    if (setting("sound") === "off" || !this.audio || this.audio.state !== "running") return;
     TONES.forEach((hertz, index) => {
       const starts = this.audio.currentTime + index * TONE_S;
       const [tone, volume] = [this.audio.createOscillator(), this.audio.createGain()];

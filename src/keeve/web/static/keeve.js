@@ -8,6 +8,22 @@ function setting(name) {
   }
 }
 for (const name of ["light", "hand", "keys"]) document.documentElement.dataset[name] = setting(name);
+// Where this device is asked how it shows and calls.
+function showChosen() {
+  for (const radio of document.querySelectorAll("[data-device]")) radio.checked = radio.value === setting(radio.dataset.device);
+}
+document.addEventListener("DOMContentLoaded", showChosen);
+document.addEventListener("change", ({ target }) => {
+  const name = target.dataset.device;
+  if (!name) return;
+  try {
+    localStorage.setItem(`keeve-${name}`, target.value);
+  } catch {
+    // It holds for this page.
+  }
+  document.documentElement.dataset[name] = target.value;
+  target.dispatchEvent(new Event("keeve-chosen", { bubbles: true }));
+});
 // In whose hands this browser is, a person in a crew: the page says whose it is, the cookie who is signed in now. Where they
 // differ the page was late, and what is kept for others goes all the same.
 const HOLDER = document.documentElement.dataset.holder;
@@ -23,6 +39,26 @@ try {
 } catch {
   // Nothing is kept here.
 }
+// What is wrong with a field stands beside it and is tied to it, and the first such field has the hands. The page names the
+// fields; where it names none of a form, it is the form's first.
+function tie(said, field, id) {
+  said.id ||= id;
+  field.setAttribute("aria-invalid", "true");
+  field.setAttribute("aria-describedby", said.id);
+  if (!said.closest(".field")) (field.closest(".field") || field.parentElement).append(said);
+}
+document.addEventListener("DOMContentLoaded", () => {
+  const named = (document.querySelector("main").dataset.refused || "").split(" ").filter(Boolean);
+  const places = [...document.querySelectorAll("main .refusal:not([data-error], [id])")].filter((one) => one.textContent.trim());
+  places.forEach((said, index) => {
+    const form = said.closest("form") || said.parentElement.querySelector("form");
+    const fields = form ? [...form.elements].filter((one) => one.offsetParent && one.matches("input, select, textarea")) : [];
+    const meant = fields.find((one) => named.some((name) => name.split(".").pop().startsWith(one.name) || one.name.endsWith(`.${name}`)));
+    const field = said.closest(".field, td")?.querySelector("input, select, textarea") || meant || fields[0];
+    if (field) tie(said, field, `refusal-${index}`);
+  });
+  document.querySelector("main [aria-invalid=true]")?.focus();
+});
 // A part of the page as it is by now: the focus stays on what is the same there.
 function redraw(place, html) {
   const same = (one) => one.id || one.getAttribute("href") || one.getAttribute("name") || one.textContent.trim();
@@ -72,7 +108,9 @@ document.addEventListener("input", ({ target }) => {
   for (const shelf of list.querySelectorAll(".mix-shelf")) {
     shelf.hidden = !shelf.querySelector("[data-found-by]:not([hidden])");
   }
-  list.querySelector(".none-found").hidden = list.querySelector("[data-found-by]:not([hidden])") !== null;
+  const found = list.querySelectorAll("[data-found-by]:not([hidden])").length;
+  list.querySelector(".none-found").hidden = found > 0;
+  list.querySelector("[data-found]").textContent = found ? `${found} ${found === 1 ? "mix" : "mixes"} found` : "No mix by that name";
 });
 // A long paper takes a while: its link or button says so until it is there, and another tap stops it.
 const making = new Map();

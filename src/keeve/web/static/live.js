@@ -1,5 +1,6 @@
 // A form that is answered while it is typed. The server does all arithmetic and draws the answer.
 const ASK_AGAIN_MS = 3000;
+const SAID_AFTER_MS = 1000;
 
 // A choice that is no longer the one the page came with.
 function wasChosen(control) {
@@ -17,6 +18,7 @@ const asForm = () => {
     // The state of the form, counted up with every change; what was asked for, and whether an answer is on its way.
     state: 0,
     asking: false,
+    saying: 0,
     // What the next request asks to draw again; null for the answer alone.
     redraws: null,
     // Whether the last choice was made with keys; whether the cards were asked for before its fields were there.
@@ -256,8 +258,15 @@ const asForm = () => {
       this.waiting = this.waiting && !redrawn;
       if (wrong && !redrawn) return;
       if (this.$refs.bar) this.$refs.bar.innerHTML = given.bar;
+      this.answered();
       this.packed = { result: given.html, workings: given.workings };
       if (this.$refs.result.offsetParent !== null) this.unpack("result");
+    },
+
+    // The answer is said once the hands rest.
+    answered() {
+      clearTimeout(this.saying);
+      if (this.$refs.said) this.saying = setTimeout(() => { this.$refs.said.textContent = this.$refs.bar.textContent; }, SAID_AFTER_MS);
     },
 
     // What opens at a tap is put on the page at that tap: a phone types on meanwhile.
