@@ -3,16 +3,21 @@
 The criteria are those of WCAG 2.2 AA; docs/accessibility.md names the test of each.
 """
 
+import re
 from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 from typing import Any
+from uuid import uuid4
 
 import pytest
-from playwright.sync_api import Browser, Page
+from people import PASSWORD
+from playwright.sync_api import Browser, Locator, Page, expect
+from sqlalchemy import Engine
 
 from keeve.data.accounts import Visitor
-from web.conftest import AXE, Visit
-from web.walking import DESK
+from web.conftest import AXE, Clock, Visit, visiting
+from web.walking import DESK, heading, send
 
 LOOKING = (Path(__file__).parent / "looking.js").read_text()
 # A desk at four times its size, and a small phone.
@@ -143,3 +148,185 @@ def test_in_forced_colours_the_current_screen_still_shows(looking: Any) -> None:
     current = look.page.locator(".top nav a[aria-current]").evaluate_all(width)
     others = look.page.locator(".top nav a:not([aria-current])").evaluate_all(width)
     assert min(current) > max(others)
+
+
+class Keyboard:
+    """Keys pressed, counted: a letter each, a figure as many as it has."""
+
+    def __init__(self, page: Page) -> None:
+        self.page, self.count = page, 0
+
+    def press(self, key: str) -> None:
+        self.page.keyboard.press(key)
+        self.count += 1
+
+    def type(self, text: str) -> None:
+        for sign in text:
+            self.press(sign)
+
+    def go_to(self, control: Locator) -> None:
+        """On to a control, by Tab; on a page just come to past its menu first."""
+        expect(control).to_be_attached()
+        if self.page.evaluate("document.activeElement === document.body"):
+            self.press("Tab")
+            self.press("Enter")
+        while not control.evaluate("one => one === document.activeElement"):
+            self.press("Tab")
+            assert self.count < 300, control
+
+    def answer(self) -> None:
+        """From the last figure to the cards."""
+        while self.page.evaluate("document.activeElement.textContent") != "Go to the answer":
+            self.press("Tab")
+        self.press("Enter")
+        self.go_to(self.page.get_by_role("button", name="Make mix cards"))
+        self.press("Enter")
+        expect(heading(self.page)).to_have_text(re.compile("Load 1 of"))
+
+    def mix(self, clock: Clock) -> None:
+        """A load from its first check to its end, by the letter of what is asked for; each judged right."""
+        page = self.page
+        while (act := page.locator("button.act[data-key], .state-card[data-event*='right']").first).count():
+            if act.is_disabled():
+                clock.turn(5)
+                page.reload()
+                expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+                continue
+            send(page, partial(self.press, act.get_attribute("data-key") or ""))
+        expect(heading(page)).to_have_text("Load 1 is done")
+
+
+def test_a_newcomers_slab_by_keys_alone(browser: Browser, engine: Engine, origin: str) -> None:
+    """From the first page, signed out, over the card to the bench of an account of their own."""
+    with visiting(browser, engine, origin, **DESK) as visit:
+        page = visit.page
+        page.goto(origin)
+        keys = Keyboard(page)
+        keys.go_to(page.get_by_role("link", name="Slab or bed"))
+        keys.press("Enter")
+        expect(heading(page)).to_have_text("Plan a job")
+        keys.go_to(page.get_by_role("textbox", name="Length"))
+        for figure in ("3", "2", "100"):
+            keys.press("Control+a")
+            keys.type(figure)
+            if figure != "100":
+                keys.press("Enter")
+        expect(page.locator(".bar-words")).to_contain_text("8 loads")
+        keys.answer()
+        keys.go_to(page.get_by_role("link", name="Save and mix"))
+        keys.press("Enter")
+        keys.go_to(page.get_by_label("Your name"))
+        keys.type(f"He{uuid4().hex[:6]}")
+        keys.go_to(page.get_by_role("textbox", name="Password"))
+        keys.type(PASSWORD)
+        keys.press("Enter")
+        keys.go_to(page.get_by_role("button", name="Mix load 1"))
+        keys.press("Enter")
+        expect(heading(page)).to_have_text("Check first")
+        assert keys.count <= 120
+
+
+@pytest.mark.parametrize(
+    ("context", "mix", "words"),
+    [(DESK, "mortar-bricklaying", "brickl"), (PHONE, "concrete-fine-high-strength", "fine hi")],
+)
+def test_a_load_from_its_plan_to_its_end_by_keys_alone(
+    browser: Browser, engine: Engine, origin: str, clock: Clock, context: dict[str, Any], mix: str, words: str
+) -> None:
+    with visiting(browser, engine, origin, **context) as visit:
+        page = visit.page
+        visit.sign_in()
+        keys = Keyboard(page)
+        keys.go_to(page.locator(".picker summary", has_text="Mix:"))
+        keys.press("Enter")
+        keys.go_to(page.locator("[data-find]"))
+        keys.type(words)
+        keys.go_to(page.locator(f"[name=mix][value={mix}]"))
+        keys.press("Space")
+        expect(page.locator("[name=_drawn_for]")).to_have_value(re.compile(mix))
+        keys.answer()
+        keys.go_to(page.get_by_role("button", name="Mix this load"))
+        keys.press("Enter")
+        expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+        keys.mix(clock)
+        assert keys.count <= 60
+
+
+def test_what_changes_by_itself_is_said(browser: Browser, engine: Engine, origin: str, clock: Clock) -> None:
+    """WCAG 4.1.3: the answer as it is typed, what a search finds, the end of a wait and of which load."""
+    with visiting(browser, engine, origin, **DESK) as visit:
+        page = visit.page
+        visit.sign_in()
+        page.get_by_role("textbox", name="Length").fill("4")
+        expect(page.locator(".bar [aria-live]")).to_contain_text("loads")
+        page.locator(".picker summary", has_text="Mix:").click()
+        found = page.locator(".picker [role=status]")
+        page.locator("[data-find]").fill("pointing")
+        expect(found).to_contain_text(re.compile(r"^[1-9]\d? mix"))
+        page.locator("[data-find]").fill("nothing such")
+        expect(found).to_have_text("No mix by that name")
+        page.get_by_role("button", name="Make mix cards").click()
+        page.get_by_role("button", name="Mix this load").click()
+        expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+        keys = Keyboard(page)
+        # To the first wait: its button is reached while it waits, and does nothing.
+        act = page.locator("button.act[data-key]").first
+        while not act.is_disabled():
+            send(page, partial(keys.press, act.get_attribute("data-key") or ""))
+        title = heading(page).text_content()
+        expect(heading(page)).to_be_focused()
+        act.focus()
+        keys.press("Enter")
+        expect(act).to_be_focused()
+        expect(heading(page)).to_have_text(title or "")
+        page.clock.install()
+        page.clock.fast_forward("10:00")
+        expect(page.locator(".bench > [aria-live]")).to_contain_text("Load 1 of")
+        expect(page.locator(".bench > [aria-live]")).to_contain_text("Time is up")
+
+
+def test_a_sheet_on_a_phone_holds_the_focus_and_gives_it_back(
+    browser: Browser, engine: Engine, origin: str
+) -> None:
+    with visiting(browser, engine, origin, **PHONE) as visit:
+        page = visit.page
+        visit.sign_in()
+        page.get_by_role("button", name="Make mix cards").click()
+        page.get_by_role("button", name="Mix this load").click()
+        expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+        send(page, partial(page.keyboard.press, "c"))
+        opener = page.get_by_role("button", name=re.compile("^Something else"))
+        opener.focus()
+        page.keyboard.press("Enter")
+        sheet = page.get_by_role("dialog", name="Something else")
+        expect(sheet).to_be_visible()
+        for _ in range(20):
+            page.keyboard.press("Tab")
+            outside = page.evaluate(
+                "!document.activeElement.closest('dialog') && document.activeElement !== document.body"
+            )
+            assert not outside
+        page.keyboard.press("Escape")
+        expect(sheet).to_be_hidden()
+        expect(opener).to_be_focused()
+
+
+@pytest.mark.parametrize("path", ["/sign-in", "/forgotten", "/new-account"])
+def test_a_refusal_stands_at_its_field_which_has_the_focus(
+    browser: Browser, engine: Engine, origin: str, path: str
+) -> None:
+    """WCAG 3.3.1: in the title, beside the field, tied to it."""
+    with visiting(browser, engine, origin, **DESK) as visit:
+        page = visit.page
+        page.goto(origin + path)
+        for field in page.locator("form.stack input:visible").all():
+            field.fill("0000000000000")
+        page.locator("form.stack button.act").click()
+        expect(page).to_have_title(re.compile("^Error: "))
+        field = page.locator("[aria-invalid=true]").first
+        expect(field).to_be_focused()
+        said = page.locator(f"[id='{field.get_attribute('aria-describedby')}']")
+        expect(said).not_to_be_empty()
+        beside = said.evaluate("(one, field) => one.parentElement.contains(field)", field.element_handle())
+        assert beside
+        visit.wrong.clear()  # the browser notes the refusal's status

@@ -1,6 +1,7 @@
 """Paper and files of a plan: PDF by an independent reader (pypdf), CSV, JSON, and a job file opened on the page."""
 
 import csv
+import ctypes
 import io
 import json
 import re
@@ -11,7 +12,7 @@ import zxingcpp
 from helpers import plan, raw_job
 from PIL import Image
 from pypdf import PdfReader
-from pypdfium2 import PdfDocument
+from pypdfium2 import PdfDocument, raw
 
 from keeve.core.planning.plan import Plan
 from keeve.formats.job_file import read_job
@@ -71,6 +72,55 @@ def test_the_codes_on_paper_are_read_by_an_independent_reader(
     loads = range(1, len(plan().loads) + 1)
     base = client.app.state.address  # type: ignore[attr-defined]
     assert sorted(found) == [f"{base}{plan_path}/load/{number}/bench" for number in loads]
+
+
+def tagged(page: Any) -> list[tuple[str, str, str]]:
+    """The structure of a page as PDFium reads it, which did not write it: type, words for a picture, the type above."""
+    found: list[tuple[str, str, str]] = []
+
+    def text(read: Any, element: Any) -> str:
+        length = read(element, None, 0)
+        buffer = ctypes.create_string_buffer(max(length, 2))
+        read(element, buffer, length)
+        return buffer.raw.decode("utf-16-le").rstrip("\0")
+
+    def walk(element: Any, above: str) -> None:
+        kind = text(raw.FPDF_StructElement_GetType, element)
+        found.append((kind, text(raw.FPDF_StructElement_GetAltText, element), above))
+        for index in range(raw.FPDF_StructElement_CountChildren(element)):
+            child = raw.FPDF_StructElement_GetChildAtIndex(element, index)
+            if child:
+                walk(child, kind)
+
+    tree = raw.FPDF_StructTree_GetForPage(page)
+    for index in range(raw.FPDF_StructTree_CountChildren(tree)):
+        walk(raw.FPDF_StructTree_GetChildAtIndex(tree, index), "")
+    raw.FPDF_StructTree_Close(tree)
+    return found
+
+
+@pytest.mark.parametrize("size", ["a4", "a4-two", "80mm"])
+def test_paper_is_tagged_on_every_page(client: Client, plan_path: str, size: str) -> None:
+    """As PDF/UA asks: a language, the title shown, headings, lists, heads of tables, words for every picture."""
+    content = client.get(f"{plan_path}/paper.pdf?size={size}").content
+    read = PdfReader(io.BytesIO(content))
+    catalog: Any = read.trailer["/Root"]
+    assert (catalog["/Lang"], catalog["/MarkInfo"]["/Marked"]) == ("en-GB", True)
+    assert catalog["/ViewerPreferences"]["/DisplayDocTitle"]
+    assert read.metadata
+    assert "Sill bed" in (read.metadata.title or "")
+    file = PdfDocument(content)
+    shopping, *cards = [tagged(page) for page in file]
+    file.close()
+    assert ("TH", "", "TR") in shopping or size == "80mm"
+    for card in cards:
+        kinds = {kind for kind, _, _ in card}
+        assert {"H1", "L", "LI", "P", "Figure"} <= kinds
+        pictures = [words for kind, words, _ in card if kind == "Figure"]
+        assert any("Water line" in words for words in pictures) or size == "80mm"
+        assert any(words.startswith("Code to http") for words in pictures)
+    for page in (shopping, *cards):
+        assert all(words for kind, words, _ in page if kind == "Figure")
 
 
 def test_a_card_as_a_picture(client: Client, plan_path: str) -> None:

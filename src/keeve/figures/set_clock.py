@@ -72,6 +72,7 @@ class ClockFigures:
         ends_min: where the line ends.
         met_at: when powder and water met; None before.
         stage: the stage it is in; empty before.
+        now_in: the same in words.
         window: from when to when it is placed.
         window_min: the same, min after powder and water met.
         band_min: how far the beginning of that may be off, min, either way (80 % range).
@@ -83,6 +84,7 @@ class ClockFigures:
     ends_min: float
     met_at: datetime | None
     stage: str
+    now_in: str
     window: tuple[datetime | None, datetime | None]
     window_min: tuple[float, float]
     band_min: float
@@ -104,11 +106,13 @@ def clock_figures(plan: Plan, clock: SetClock, now: datetime | None = None) -> C
     stages = clock.build if build else clock.stages
     ends_min = stages[-1].from_min * _PAST_END
     begins, closes = clock.window_min
+    stage = (clock.stage(now, build=build) or "") if now else ""
     return ClockFigures(
         stages=[_on_line(plan, clock, item, ends_min, build=build) for item in stages],
         ends_min=ends_min,
         met_at=clock.met_at,
-        stage=(clock.stage(now, build=build) or "") if now else "",
+        stage=stage,
+        now_in=_words(stage, build=build) if stage else "",
         window=(clock.at(begins), clock.at(closes)),
         window_min=clock.window_min,
         band_min=_EIGHTY * clock.spread_fraction * begins,
@@ -122,12 +126,17 @@ def planned_clock(plan: Plan, load: Load, setting: SettingHistory | None = None)
     return clock and clock_figures(plan, clock)
 
 
+def _words(stage: str, *, build: bool) -> str:
+    """A stage in words."""
+    names = {one.name: one.words.lower() for one in BUILD_STAGES} if build else STAGE_NAMES
+    return names[stage]
+
+
 def _on_line(plan: Plan, clock: SetClock, item: StageAt, ends_min: float, *, build: bool) -> LineStage:
     begins, closes = clock.window_min
-    words = {one.name: one.words.lower() for one in BUILD_STAGES} if build else STAGE_NAMES
     to_min = ends_min if item.to_min is None else item.to_min
     return LineStage(
-        words[item.name],
+        _words(item.name, build=build),
         item.from_min,
         to_min,
         item.from_min >= begins - 1e-6 and to_min <= closes + 1e-6,

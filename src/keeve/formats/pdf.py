@@ -11,6 +11,8 @@ from typing import Any, NamedTuple
 
 import segno
 
+from keeve.formats.tagged_pages import laid_over
+
 
 class Page(NamedTuple):
     """A page: the number of the sheet it shows, from 0, and what is its own, as HTML by the spot where it goes."""
@@ -75,7 +77,8 @@ def write_paper(paper: Paper, files: Path) -> bytes:
             placed = (_placed(spots[f"{spot}-{page.sheet}"][1] - top, html) for spot, html in own.items())
             over.append(f'<section class="sheet-{page.sheet}">{"".join(placed)}</section>')
             under.append(number)
-    return _laid_over(document.write_pdf(), under, _rendered("".join(over), files).write_pdf())
+    pages = _rendered("".join(over), files)
+    return laid_over(document.write_pdf(pdf_tags=True), under, pages.write_pdf(pdf_tags=True))
 
 
 def write_text(html: str, files: Path) -> bytes:
@@ -87,7 +90,7 @@ def write_text(html: str, files: Path) -> bytes:
     """
     # A font that is cut down to its used letters is dated otherwise.
     os.environ.setdefault("SOURCE_DATE_EPOCH", "0")
-    written: bytes = _rendered(html, files).write_pdf()
+    written: bytes = _rendered(html, files).write_pdf(pdf_tags=True)
     return written
 
 
@@ -103,7 +106,8 @@ def _code(found: re.Match[str]) -> str:
     code = segno.make(unescape(found[1]), error="m")
     side_mm = code.symbol_size(border=2)[0] * _MODULE_MM
     picture = code.png_data_uri(scale=_DOTS_A_MODULE, border=2)
-    return f'<img src="{picture}" alt="" style="width: {side_mm:.1f}mm">'
+    words = f"Code to {found[1]}"
+    return f'<img src="{picture}" alt="{words}" style="width: {side_mm:.1f}mm">'
 
 
 def _placed(top_px: float, html: str) -> str:
@@ -124,24 +128,6 @@ def _to_length(paper: Paper, sheets: int, files: Path) -> tuple[Sequence[str], s
     ends = {name: place[1] for page in tall.pages for name, place in page.anchors.items()}
     lengths_mm = [ends[f"end-{sheet}"] / _PX_A_MM + _TAIL_MM for sheet in range(sheets)]
     return [cut(paper.settings[0], lengths_mm)], cut(paper.head, lengths_mm)
-
-
-def _laid_over(sheets: bytes, under: Sequence[int], over: bytes) -> bytes:
-    """The pages of a PDF, each with a page of another beneath it, which is stored once however often it is shown."""
-    from pypdfium2 import PdfDocument
-
-    below, found = PdfDocument(sheets), PdfDocument(over)
-    try:
-        shown = {number: below.page_as_xobject(number, found) for number in set(under)}
-        for page, number in zip(found, under, strict=True):
-            page.insert_obj(shown[number].as_pageobject())
-            page.gen_content()
-        written = io.BytesIO()
-        found.save(written)
-        return written.getvalue()
-    finally:
-        found.close()
-        below.close()
 
 
 def _rendered(html: str, files: Path) -> Any:

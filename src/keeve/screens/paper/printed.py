@@ -103,15 +103,30 @@ def _carried(figure: re.Match[str]) -> str:
         if "phone-only" in classes:
             return ""
         style = f"<style>{_style(kind.split()[0])}</style>{_hatches(svg[2])}"
-        return f'<svg class="{classes}"{_CLASS.sub("", svg[1])}>{style}{svg[2]}</svg>'
+        title = f"<title>{_words_of(svg[1], inside)}</title>"
+        return f'<svg class="{classes}"{_CLASS.sub("", svg[1])}>{title}{style}{svg[2]}</svg>'
 
     return f'<figure class="{kind}"{rest}>{_SVG.sub(dressed, inside)}</figure>'
+
+
+_LABEL = re.compile(r'aria-label="([^"]*)"')
+_LABELLED_BY = re.compile(r'aria-labelledby="([^"]*)"')
+_CAPTION = re.compile(r"<figcaption[^>]*>(.*?)</figcaption>", re.DOTALL)
+
+
+def _words_of(attributes: str, figure: str) -> str:
+    """The words of a picture: its label with its caption, or what it is labelled by."""
+    label, by, caption = _LABEL.search(attributes), _LABELLED_BY.search(attributes), _CAPTION.search(figure)
+    told = by and re.search(rf'id="{re.escape(by[1])}"[^>]*>(.*?)</', figure, re.DOTALL)
+    words = [found[1] for found in (label, told, caption) if found]
+    return " ".join(re.sub(r"<[^>]*>", " ", ". ".join(dict.fromkeys(words))).split())
 
 
 def swatch_svg(hatch: str) -> Markup:
     """A swatch of a hatch, for a list on paper."""
     return Markup(
-        f'<svg width="34" height="22" viewBox="0 0 34 22"><style>{_style("swatch")}</style>{_hatches(f"fill-{hatch}")}'
+        f'<svg width="34" height="22" viewBox="0 0 34 22"><title>{hatch}</title>'
+        f"<style>{_style('swatch')}</style>{_hatches(f'fill-{hatch}')}"
         f'<rect x="1" y="1" width="32" height="20" class="fill-{hatch} swatch-line"/></svg>'
     )
 

@@ -52,9 +52,9 @@ document.addEventListener("DOMContentLoaded", () => {
   const places = [...document.querySelectorAll("main .refusal:not([data-error], [id])")].filter((one) => one.textContent.trim());
   places.forEach((said, index) => {
     const form = said.closest("form") || said.parentElement.querySelector("form");
-    const fields = form ? [...form.elements].filter((one) => one.offsetParent && one.matches("input, select, textarea")) : [];
+    const fields = form ? [...form.elements].filter((one) => one.offsetParent && !one.matches("button")) : [];
     const meant = fields.find((one) => named.some((name) => name.split(".").pop().startsWith(one.name) || one.name.endsWith(`.${name}`)));
-    const field = said.closest(".field, td")?.querySelector("input, select, textarea") || meant || fields[0];
+    const field = fields.find((one) => one.parentElement.parentElement.contains(said)) || meant || fields[0];
     if (field) tie(said, field, `refusal-${index}`);
   });
   document.querySelector("main [aria-invalid=true]")?.focus();
