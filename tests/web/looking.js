@@ -137,3 +137,22 @@ function ambiguous() {
   axe.teardown();
   return [...found];
 }
+
+// The edges of what can be worked, and the mark of the focus, against what they stand on (WCAG 1.4.11).
+function faintEdges() {
+  const found = [];
+  for (const one of document.querySelectorAll(".with-unit, .field > input, .field > select, .act, .second, .tick-off input")) {
+    if (!one.checkVisibility() || one.matches("[type=checkbox]")) continue;
+    const style = getComputedStyle(one);
+    const { left, top, width, height } = one.getBoundingClientRect();
+    if (top < 0 || top + height > innerHeight) continue;
+    const ground = beneath(document.elementsFromPoint(left + width / 2, top + height + 3));
+    // A button that is filled stands out by its fill.
+    const ratios = [style.borderBottomColor, style.backgroundColor].map((colour) => {
+      const [light, dark] = [luminance(blend(colourOf(colour), ground)), luminance(ground)].sort((a, b) => b - a);
+      return (light + 0.05) / (dark + 0.05);
+    });
+    if (Math.max(...ratios) < 2.98) found.push(`${nameOf(one)} ${Math.max(...ratios).toFixed(2)}`);
+  }
+  return found;
+}

@@ -38,7 +38,9 @@ class Look:
     def of(self, path: str) -> None:
         """A page, with what looks at it."""
         self.page.goto(self.visit.origin + path)
-        self.page.evaluate(f"{LOOKING}; Object.assign(window, {{ spaceOut, cut, covered, pale, ambiguous }})")
+        self.page.evaluate(
+            f"{LOOKING}; Object.assign(window, {{ spaceOut, cut, covered, pale, ambiguous, faintEdges }})"
+        )
 
     def links(self, path: str, begins: str) -> list[str]:
         """The links of a page that begin so, each once."""
@@ -126,6 +128,7 @@ def test_every_text_stands_out_from_its_ground(looking: Any, light: str, forced:
     ]:
         look.of(path)
         look.page.evaluate("document.querySelector('.plan-page .result')?.classList.add('stale')")
+        assert look.page.evaluate("faintEdges()") == [], path
         count, faults = look.page.evaluate("pale()")
         assert faults == [], path
         looked += count
