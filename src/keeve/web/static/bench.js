@@ -96,7 +96,7 @@ const asBench = () => {
     async untilAnswered() {
       if (!own(QUEUE).length) this.notice = "No connection. This is the last saved view. Steps you tap are saved on this device.";
       const answer = await fetch(`/bench/${this.$root.dataset.load}/offers`).catch(() => null);
-      if (answer && answer.ok && !own(QUEUE).length) location.reload();
+      if (answer && answer.ok && !own(QUEUE).length && !isTyping()) location.reload();
       else if (!this.isDrawn) setTimeout(() => this.untilAnswered(), RETRY_MS);
     },
 

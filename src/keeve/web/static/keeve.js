@@ -40,7 +40,7 @@ try {
   // Nothing is kept here.
 }
 // What is wrong with a field stands beside it and is tied to it, and the first such field has the hands. The page names the
-// fields; where it names none of a form, it is the form's first.
+// fields; where it names none and there is one form, it is the form's first.
 function tie(said, field, id) {
   said.id ||= id;
   field.setAttribute("aria-invalid", "true");
@@ -50,11 +50,12 @@ function tie(said, field, id) {
 document.addEventListener("DOMContentLoaded", () => {
   const named = (document.querySelector("main").dataset.refused || "").split(" ").filter(Boolean);
   const places = [...document.querySelectorAll("main .refusal:not([data-error], [id])")].filter((one) => one.textContent.trim());
-  places.forEach((said, index) => {
-    const form = said.closest("form") || said.parentElement.querySelector("form");
-    const fields = form ? [...form.elements].filter((one) => one.offsetParent && !one.matches("button")) : [];
+  const inForms = places.filter((one) => one.closest("form"));
+  (inForms.length ? inForms : places).forEach((said, index) => {
+    const forms = said.closest("form") ? [said.closest("form")] : [...said.parentElement.querySelectorAll("form")];
+    const fields = forms.flatMap((form) => [...form.elements]).filter((one) => one.offsetParent && !one.matches("button"));
     const meant = fields.find((one) => named.some((name) => name.split(".").pop().startsWith(one.name) || one.name.endsWith(`.${name}`)));
-    const field = fields.find((one) => one.parentElement.parentElement.contains(said)) || meant || fields[0];
+    const field = fields.find((one) => one.parentElement.parentElement.contains(said)) || meant || (forms.length === 1 && fields[0]);
     if (field) tie(said, field, `refusal-${index}`);
   });
   document.querySelector("main [aria-invalid=true]")?.focus();
