@@ -10,7 +10,7 @@ from people import new_visitor
 from sqlalchemy import Engine
 
 from keeve.core.errors import InputError
-from keeve.core.mixes import get_mix, library
+from keeve.core.mixes import get_mix, library, materials
 from keeve.core.planning.make_plan import make_plan
 from keeve.core.planning.yard import begun_with, parse_item
 from keeve.data import yard
@@ -75,3 +75,19 @@ def test_every_mix_plans_from_the_yard_of_the_demo(mix_id: str) -> None:
     else:
         assert job is not None, form.errors
         assert make_plan(job).loads
+
+
+def test_a_design_takes_the_fineness_of_its_sand_not_of_its_stone() -> None:
+    """By a laboratory's report on each; densities and absorption go with their material."""
+    mix = get_mix("concrete-designed")
+    named = {part.material: part.name for part in mix.parts}
+    by_sort = {materials()[material].sort: material for material in named}
+    sand, stone = by_sort["sand"], by_sort["stone"]
+    reported = {
+        sand: {"fineness_modulus": 2.4, "absorption_fraction": 0.014},
+        stone: {"fineness_modulus": 6.8, "particle_density_kg_m3": 2690.0},
+    }
+    found = begun_with([], mix, date(2026, 5, 4), reported)
+    assert found["design"] == {"fineness_modulus": 2.4}
+    assert found["materials"][named[sand]]["absorption_fraction"] == 0.014
+    assert found["materials"][named[stone]]["particle_density_kg_m3"] == 2690.0

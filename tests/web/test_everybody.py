@@ -20,6 +20,7 @@ from web.conftest import AXE, Clock, Visit, visiting
 from web.walking import DESK, heading, send
 
 LOOKING = (Path(__file__).parent / "looking.js").read_text()
+LOOKS = "spaceOut, cut, covered, pale, ambiguous, faintEdges"
 # A desk at four times its size, and a small phone.
 FOUR_TIMES: dict[str, Any] = {"viewport": {"width": 320, "height": 256}}
 SMALL_PHONE: dict[str, Any] = {"viewport": {"width": 320, "height": 640}, "has_touch": True}
@@ -38,9 +39,7 @@ class Look:
     def of(self, path: str) -> None:
         """A page, with what looks at it."""
         self.page.goto(self.visit.origin + path)
-        self.page.evaluate(
-            f"{LOOKING}; Object.assign(window, {{ spaceOut, cut, covered, pale, ambiguous, faintEdges }})"
-        )
+        self.page.evaluate(f"{LOOKING}; Object.assign(window, {{ {LOOKS} }})")
 
     def links(self, path: str, begins: str) -> list[str]:
         """The links of a page that begin so, each once."""
@@ -151,6 +150,60 @@ def test_in_forced_colours_the_current_screen_still_shows(looking: Any) -> None:
     current = look.page.locator(".top nav a[aria-current]").evaluate_all(width)
     others = look.page.locator(".top nav a:not([aria-current])").evaluate_all(width)
     assert min(current) > max(others)
+
+
+def states_of_a_load(page: Page, clock: Clock) -> Iterator[str]:
+    """Every state of a bench on the way of its load, and what a dry and a wet look ask for; each as it is drawn."""
+
+    def by_letter(control: Locator) -> None:
+        send(page, partial(page.keyboard.press, control.get_attribute("data-key") or ""))
+
+    while True:
+        yield heading(page).text_content() or ""
+        for reading in ("too-wet", "too-dry"):
+            card = page.locator(
+                f".state-card[data-event*='{reading}'], .state-card [data-event*='{reading}']"
+            ).first
+            if card.count() and card.is_visible():
+                by_letter(card)
+                yield f"{reading}: {heading(page).text_content()}"
+                by_letter(page.locator("[data-key=u]").first)
+        act = page.locator("button.act[data-key], .state-card[data-event*='right']").first
+        # A cast that dries is weighed, by days.
+        if not act.count() or page.locator(".weigh").count():
+            return
+        if act.is_disabled():
+            clock.turn(5)
+            page.reload()
+            expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+        else:
+            by_letter(act)
+
+
+@pytest.mark.parametrize("mix", ["mortar-bricklaying", "plaster-casting"])
+@pytest.mark.parametrize("context", [DESK, FOUR_TIMES], ids=["desk", "four times"])
+def test_the_same_holds_of_every_state_of_a_bench(
+    browser: Browser, engine: Engine, origin: str, clock: Clock, mix: str, context: dict[str, Any]
+) -> None:
+    with visiting(browser, engine, origin, **context, **STILL) as visit:
+        page = visit.page
+        visit.sign_in()
+        page.goto(f"{origin}/plan?mix={mix}")
+        page.get_by_role("button", name="Make mix cards").press("Enter")
+        page.get_by_role("button", name="Mix this load").press("Enter")
+        expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+        seen = []
+        for state in states_of_a_load(page, clock):
+            seen.append(state)
+            page.evaluate(AXE)
+            page.evaluate(f"{{ {LOOKING}; Object.assign(window, {{ {LOOKS} }}) }}")
+            assert page.evaluate("cut()") == [], state
+            assert page.evaluate("ambiguous()") == [], state
+            assert page.evaluate("pale()")[1] == [], state
+            assert heading(page).evaluate(
+                "one => one.matches(':focus') || document.activeElement === document.body"
+            ), state
+        assert len(seen) > 8
 
 
 class Keyboard:

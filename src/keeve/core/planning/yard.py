@@ -197,7 +197,8 @@ def begun_with(
     for material, last_measured in (stockpiles or {}).items():
         if material in named and not mix.basis_traits.is_blended:
             found["materials"].setdefault(named[material], {}).update(last_measured)
-            if "fineness_modulus" in last_measured:
+            # A design asks for that of its sand, not of its stone.
+            if "fineness_modulus" in last_measured and materials()[material].sort == "sand":
                 found["design"] = {"fineness_modulus": last_measured["fineness_modulus"]}
     if bag := next((item for item in items if isinstance(item, OwnBag) and item.mix == mix.id), None):
         found["materials"].setdefault(mix.parts[0].name, {}).update(bag.label)
