@@ -27,7 +27,7 @@ SMALL_PHONE: dict[str, Any] = {"viewport": {"width": 320, "height": 640}, "has_t
 PHONE: dict[str, Any] = {"viewport": {"width": 390, "height": 800}}
 STILL = {"reduced_motion": "reduce"}
 # Nobody tabs through more of one page.
-MOST_STOPS = 90
+MOST_STOPS = 45
 
 
 class Look:
@@ -116,11 +116,9 @@ def test_whatever_has_the_focus_is_seen(looking: Any, context: dict[str, Any]) -
         ("", "none", "light"),
         ("", "none", "dark"),
         ("sun", "none", "dark"),
-        ("", "active", "light"),
         ("", "active", "dark"),
         # What was chosen here against the reader's own colours.
         ("light", "active", "dark"),
-        ("dark", "active", "light"),
     ],
 )
 def test_every_text_stands_out_from_its_ground(looking: Any, light: str, forced: str, scheme: str) -> None:
