@@ -118,6 +118,8 @@ class _Copy:
             )
             if "/Headers" in given:
                 kept["/A"][NameObject("/Headers")] = ArrayObject(map(self._renamed, given["/Headers"]))
+        if element["/S"] == "/TH":
+            kept["/A"][NameObject("/Scope")] = NameObject("/Column")
         reference, inside = self._found._add_object(kept), ArrayObject()
         for kid in element["/K"]:
             part = kid.get_object()
