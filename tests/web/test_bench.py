@@ -13,7 +13,21 @@ from sqlalchemy import Engine
 
 from keeve.formats.job_file import write_job
 from web.conftest import Clock, Visit, visiting
-from web.walking import DESK, PHONE, begin, heading, pick, plan_a_bed, press, printed, send, tap
+from web.walking import (
+    DESK,
+    PHONE,
+    asked_for,
+    begin,
+    heading,
+    is_listening,
+    pick,
+    plan_a_bed,
+    press,
+    printed,
+    send,
+    tap,
+    wait_out,
+)
 
 
 def test_plan_card_bench_log_by_taps(browser: Browser, engine: Engine, origin: str, clock: Clock) -> None:
@@ -368,20 +382,15 @@ def test_each_family_is_planned_printed_mixed_and_logged(
 def work_through(visit: Visit, clock: Clock, *, by_taps: bool) -> None:
     """A load from first to last by the act that is asked for, each judged right."""
     page = visit.page
-    expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
-    act = page.locator("button.act, .state-card").first
-    while act.count():
+    is_listening(page)
+    while (act := asked_for(page)).count():
         if act.is_disabled():
-            clock.turn(7)
-            page.reload()
+            wait_out(page, clock, 7)
             continue
-        if page.locator(".state-card").count():
-            if by_taps:
-                visit.check()
-            act = page.locator(".state-card[data-event*='right']")
+        if by_taps and page.locator(".state-card").count():
+            visit.check()
         key = act.get_attribute("data-key") or ""
         send(page, act.tap if by_taps else partial(page.keyboard.press, key))
-        act = page.locator("button.act, .state-card").first
 
 
 def to_judging(page: Page, clock: Clock) -> None:
@@ -389,8 +398,7 @@ def to_judging(page: Page, clock: Clock) -> None:
     while page.locator(".state-card").count() == 0:
         act = page.locator("button.act")
         if act.is_disabled():
-            clock.turn(3)
-            page.reload()
+            wait_out(page, clock, 3)
             continue
         press(page, act.get_attribute("data-key") or "")
 

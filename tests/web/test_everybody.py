@@ -17,7 +17,7 @@ from sqlalchemy import Engine
 
 from keeve.data.accounts import Visitor
 from web.conftest import AXE, Clock, Visit, visiting
-from web.walking import DESK, heading, send
+from web.walking import DESK, asked_for, heading, is_listening, send, to_bench, wait_out
 
 LOOKING = (Path(__file__).parent / "looking.js").read_text()
 LOOKS = "spaceOut, cut, covered, pale, ambiguous, faintEdges"
@@ -49,21 +49,19 @@ class Look:
         )
         return [link for link in dict.fromkeys(every) if "-" in link]
 
-    def paths(self) -> Iterator[str]:
+    def paths(self) -> list[str]:
         """Every bench of the demo, and a page of each sort."""
         jobs, logged = self.links("/jobs", "/jobs/"), self.links("/log", "/log/")
+        benches = dict.fromkeys([*self.links("/bench", "/bench/"), *self.links("/", "/bench/")])
         card = jobs[0].replace("/jobs/", "/plan/")
-        yield from self.links("/bench", "/bench/")
-        yield from [
-            link for link in self.links("/", "/bench/") if link not in self.links("/bench", "/bench/")
-        ]
-        yield from (
+        return [
+            *benches,
             "/", "/plan", "/plan?mix=plaster-casting", "/plan?mix=concrete-fine-high-strength", f"{card}/load/1",
             f"{card}/print", "/jobs", jobs[0], "/bench", "/log", logged[0], "/log/charts", "/log/import", "/mixes",
             "/mixes?use=infill", "/mixes/mortar-general", "/mixes/compare?mix=mortar-general&mix=hemp-lime", "/yard",
             "/kit", "/yard/new/bag", "/rules", "/rules/next-water", "/crew", "/crew/security", "/account", "/cure",
             "/day",
-        )  # fmt: skip
+        ]  # fmt: skip
 
 
 @pytest.fixture
@@ -86,7 +84,7 @@ def looking(browser: Browser, origin: str, demo: tuple[Visitor, str]) -> Iterato
 def test_nothing_is_cut_however_large_or_spaced_out_it_is_read(looking: Any, context: dict[str, Any]) -> None:
     """WCAG 1.4.10 and 1.4.12; the dose is a field and is measured too."""
     look = looking(**context)
-    for path in list(look.paths()):
+    for path in look.paths():
         look.of(path)
         assert look.page.evaluate("cut()") == [], path
         look.page.evaluate("spaceOut()")
@@ -97,7 +95,7 @@ def test_nothing_is_cut_however_large_or_spaced_out_it_is_read(looking: Any, con
 def test_whatever_has_the_focus_is_seen(looking: Any, context: dict[str, Any]) -> None:
     """WCAG 2.4.7 and 2.4.11: no bar, sheet or edge covers it."""
     look = looking(**context)
-    for path in list(look.paths()):
+    for path in look.paths():
         look.of(path)
         stops = 0
         while stops < MOST_STOPS:
@@ -126,7 +124,7 @@ def test_every_text_stands_out_from_its_ground(looking: Any, light: str, forced:
     look = looking(**DESK, forced_colors=forced, color_scheme=scheme)
     look.page.evaluate("light => localStorage.setItem('keeve-light', light)", light)
     looked = 0
-    for path in list(look.paths()):
+    for path in look.paths():
         look.of(path)
         look.page.evaluate("document.querySelector('.plan-page .result')?.classList.add('stale')")
         assert look.page.evaluate("faintEdges()") == [], path
@@ -139,7 +137,7 @@ def test_every_text_stands_out_from_its_ground(looking: Any, light: str, forced:
 def test_no_two_controls_of_a_page_have_one_name_unless_they_do_the_same(looking: Any) -> None:
     """WCAG 2.4.4, 2.4.6 and 4.1.2: heard without what stands around it, each says what it is of."""
     look = looking(**DESK)
-    for path in list(look.paths()):
+    for path in look.paths():
         look.of(path)
         look.page.evaluate(AXE)
         assert look.page.evaluate("ambiguous()") == [], path
@@ -170,7 +168,7 @@ def states_of_a_load(page: Page, clock: Clock) -> Iterator[str]:
                 by_letter(card)
                 yield f"{reading}: {heading(page).text_content()}"
                 by_letter(page.locator("[data-key=u]").first)
-        act = page.locator("button.act[data-key], .state-card[data-event*='right']").first
+        act = asked_for(page)
         # A cast that dries is weighed, by days.
         if not act.count() or page.locator(".weigh").count():
             return
@@ -192,8 +190,7 @@ def test_the_same_holds_of_every_state_of_a_bench(
         visit.sign_in()
         page.goto(f"{origin}/plan?mix={mix}")
         page.get_by_role("button", name="Make mix cards").press("Enter")
-        page.get_by_role("button", name="Mix this load").press("Enter")
-        expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+        to_bench(page)
         seen = []
         for state in states_of_a_load(page, clock):
             seen.append(state)
@@ -244,11 +241,9 @@ class Keyboard:
     def mix(self, clock: Clock) -> None:
         """A load from its first check to its end, by the letter of what is asked for; each judged right."""
         page = self.page
-        while (act := page.locator("button.act[data-key], .state-card[data-event*='right']").first).count():
+        while (act := asked_for(page)).count():
             if act.is_disabled():
-                clock.turn(5)
-                page.reload()
-                expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+                wait_out(page, clock)
                 continue
             send(page, partial(self.press, act.get_attribute("data-key") or ""))
         expect(heading(page)).to_have_text("Load 1 is done")
@@ -305,7 +300,7 @@ def test_a_load_from_its_plan_to_its_end_by_keys_alone(
         keys.answer()
         keys.go_to(page.get_by_role("button", name="Mix this load"))
         keys.press("Enter")
-        expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+        is_listening(page)
         keys.mix(clock)
         assert keys.count <= 60
 
@@ -324,8 +319,7 @@ def test_what_changes_by_itself_is_said(browser: Browser, engine: Engine, origin
         page.locator("[data-find]").fill("nothing such")
         expect(found).to_have_text("No mix by that name")
         page.get_by_role("button", name="Make mix cards").click()
-        page.get_by_role("button", name="Mix this load").click()
-        expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+        to_bench(page)
         keys = Keyboard(page)
         # To the first wait: its button is reached while it waits, and does nothing.
         act = page.locator("button.act[data-key]").first
@@ -350,8 +344,7 @@ def test_a_sheet_on_a_phone_holds_the_focus_and_gives_it_back(
         page = visit.page
         visit.sign_in()
         page.get_by_role("button", name="Make mix cards").click()
-        page.get_by_role("button", name="Mix this load").click()
-        expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+        to_bench(page)
         send(page, partial(page.keyboard.press, "c"))
         opener = page.get_by_role("button", name=re.compile("^Something else"))
         opener.focus()

@@ -5,10 +5,10 @@ import re
 from collections.abc import Callable
 from typing import Any
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 from pypdf import PdfReader
 
-from web.conftest import Visit
+from web.conftest import Clock, Visit
 
 DESK = {"viewport": {"width": 1280, "height": 800}}
 PHONE = {"viewport": {"width": 390, "height": 844}, "has_touch": True, "color_scheme": "dark"}
@@ -30,14 +30,35 @@ def press(page: Page, key: str) -> None:
     send(page, lambda: page.keyboard.press(key))
 
 
-def begin(page: Page, first: str = "Water, most of the start") -> None:
-    page.get_by_role("button", name="Mix this load").click()
-    expect(heading(page)).to_have_text("Check first")
-    # The page listens to keys from then on.
+def asked_for(page: Page) -> Locator:
+    """The act that the bench asks for now, each look judged right; none at the end of a load."""
+    return page.locator("button.act[data-key], .state-card[data-event*='right']").first
+
+
+def wait_out(page: Page, clock: Clock, minutes: float = 5) -> None:
+    """So much later, on the page as it is then."""
+    clock.turn(minutes)
+    page.reload()
+    is_listening(page)
+
+
+def is_listening(page: Page) -> None:
+    """The bench listens to keys from then on."""
     expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+
+
+def to_bench(page: Page) -> None:
+    """From a card to the first check of its load."""
+    page.get_by_role("button", name="Mix this load").press("Enter")
+    expect(heading(page)).to_have_text("Check first")
+    is_listening(page)
+
+
+def begin(page: Page, first: str = "Water, most of the start") -> None:
+    to_bench(page)
     press(page, "c")
     expect(heading(page)).to_have_text(first)
-    expect(page.locator(".bench")).to_have_attribute("aria-busy", "false")
+    is_listening(page)
 
 
 def pick(page: Page, name: str, value: str) -> None:

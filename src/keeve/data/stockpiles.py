@@ -217,8 +217,9 @@ def record_stockpile_event(
     check_not_in_future(event, now)
     with crew_session(engine, visitor.crew_id) as session:
         loads, events = _seen(session, stockpile_id, now)
-        standing = [*events, *_reports(session).values()]
-        if isinstance(event, Undone) and all(event.cancels != known.id for known in standing):
+        if isinstance(event, Undone) and all(
+            event.cancels != known.id for known in (*events, *_reports(session).values())
+        ):
             raise InputError("nothing_to_undo", "Already undone. Nothing to undo.", ["cancels"])
         added = session.execute(
             insert(models.StockpileEvent)

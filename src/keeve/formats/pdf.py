@@ -11,8 +11,6 @@ from typing import Any, NamedTuple
 
 import segno
 
-from keeve.formats.tagged_pages import laid_over
-
 
 class Page(NamedTuple):
     """A page: the number of the sheet it shows, from 0, and what is its own, as HTML by the spot where it goes."""
@@ -78,6 +76,9 @@ def write_paper(paper: Paper, files: Path) -> bytes:
             over.append(f'<section class="sheet-{page.sheet}">{"".join(placed)}</section>')
             under.append(number)
     pages = _rendered("".join(over), files)
+    # A quarter of a second that only paper needs.
+    from keeve.formats.tagged_pages import laid_over
+
     return laid_over(document.write_pdf(pdf_tags=True), under, pages.write_pdf(pdf_tags=True))
 
 

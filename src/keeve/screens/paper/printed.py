@@ -110,16 +110,13 @@ def _carried(figure: re.Match[str]) -> str:
 
 
 _LABEL = re.compile(r'aria-label="([^"]*)"')
-_LABELLED_BY = re.compile(r'aria-labelledby="([^"]*)"')
 _CAPTION = re.compile(r"<figcaption[^>]*>(.*?)</figcaption>", re.DOTALL)
 
 
 def _words_of(attributes: str, figure: str) -> str:
-    """The words of a picture: its label with its caption, or what it is labelled by."""
-    label, by, caption = _LABEL.search(attributes), _LABELLED_BY.search(attributes), _CAPTION.search(figure)
-    told = by and re.search(rf'id="{re.escape(by[1])}"[^>]*>(.*?)</', figure, re.DOTALL)
-    words = [found[1] for found in (label, told, caption) if found]
-    return " ".join(re.sub(r"<[^>]*>", " ", ". ".join(dict.fromkeys(words))).split())
+    """The words of a picture: its label, and the caption of its figure."""
+    words = [found[1] for found in (_LABEL.search(attributes), _CAPTION.search(figure)) if found]
+    return " ".join(re.sub(r"<[^>]*>", " ", ". ".join(words)).split())
 
 
 def swatch_svg(hatch: str) -> Markup:

@@ -390,11 +390,10 @@ const asBench = () => {
         return;
       }
       for (let fold = field.closest("details"); fold; fold = fold.parentElement.closest("details")) fold.open = true;
-      const said = Object.assign(document.createElement("p"), { id: "bench-refusal", className: "refusal", textContent: message });
+      const said = Object.assign(document.createElement("p"), { className: "refusal", textContent: message });
       said.setAttribute("role", "alert");
       field.closest(".amount-row, .field").after(said);
-      field.setAttribute("aria-invalid", "true");
-      field.setAttribute("aria-describedby", said.id);
+      tie(said, field, "bench-refusal");
       if (this.meant) {
         const meant = Object.assign(document.createElement("button"), { type: "button", className: "second meant", textContent: this.meantWords });
         meant.dataset.meant = "";

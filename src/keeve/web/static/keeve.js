@@ -39,14 +39,14 @@ try {
 } catch {
   // Nothing is kept here.
 }
-// What is wrong with a field stands beside it and is tied to it, and the first such field has the hands. The page names the
-// fields; where it names none and there is one form, it is the form's first.
+// A refusal and its field.
 function tie(said, field, id) {
   said.id ||= id;
   field.setAttribute("aria-invalid", "true");
   field.setAttribute("aria-describedby", said.id);
-  if (!said.closest(".field")) (field.closest(".field") || field.parentElement).append(said);
 }
+// What is wrong with a field stands beside it and is tied to it, and the first such field has the hands. The page names the
+// fields; where it names none and there is one form, it is the form's first.
 document.addEventListener("DOMContentLoaded", () => {
   const named = (document.querySelector("main").dataset.refused || "").split(" ").filter(Boolean);
   const places = [...document.querySelectorAll("main .refusal:not([data-error], [id])")].filter((one) => one.textContent.trim());
@@ -56,7 +56,9 @@ document.addEventListener("DOMContentLoaded", () => {
     const fields = forms.flatMap((form) => [...form.elements]).filter((one) => one.offsetParent && !one.matches("button"));
     const meant = fields.find((one) => named.some((name) => name.split(".").pop().startsWith(one.name) || one.name.endsWith(`.${name}`)));
     const field = fields.find((one) => one.parentElement.parentElement.contains(said)) || meant || (forms.length === 1 && fields[0]);
-    if (field) tie(said, field, `refusal-${index}`);
+    if (!field) return;
+    tie(said, field, `refusal-${index}`);
+    if (!said.closest(".field")) (field.closest(".field") || field.parentElement).append(said);
   });
   document.querySelector("main [aria-invalid=true]")?.focus();
 });
